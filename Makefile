@@ -1,0 +1,46 @@
+# make demo   the example on the demo data, results in demo-output/
+# make test   every test
+# Both install what is missing first; nothing else is needed.
+
+LIBRARY := $(CURDIR)/.library
+RONDA_R := R_LIBS="$(LIBRARY)" Rscript
+SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
+  src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
+
+.PHONY: demo test setup install document bench clean
+
+demo: $(LIBRARY)/ronda.installed
+	@rm -rf demo-output
+	@$(RONDA_R) exec/ronda demo --out demo-output
+
+test: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/run-tests.R
+
+# packages that ronda needs, and ronda itself in a library of this checkout
+setup: $(LIBRARY)/packages.installed
+
+$(LIBRARY)/packages.installed: DESCRIPTION tools/setup.R
+	@command -v Rscript >/dev/null || { echo "R is not installed. Write: apt-get install r-base-dev"; exit 1; }
+	@mkdir -p "$(LIBRARY)"
+	@$(RONDA_R) tools/setup.R
+	@touch $@
+
+$(LIBRARY)/ronda.installed: $(LIBRARY)/packages.installed $(SOURCES)
+	@echo "Building ronda"
+	@R_LIBS="$(LIBRARY)" MAKEFLAGS=-j2 R CMD INSTALL --no-test-load --library="$(LIBRARY)" . >"$(LIBRARY)/build.log" 2>&1 || { cat "$(LIBRARY)/build.log"; exit 1; }
+	@touch $@
+
+# into R's own library, with `ronda` on the path (PREFIX/bin)
+PREFIX ?= /usr/local
+install: setup
+	R_LIBS="$(LIBRARY)" R CMD INSTALL .
+	install -m 755 exec/ronda "$(PREFIX)/bin/ronda"
+
+document: $(LIBRARY)/packages.installed
+	$(RONDA_R) -e 'Rcpp::compileAttributes(".")' -e 'roxygen2::roxygenise(load_code = "source")'
+
+bench: $(LIBRARY)/ronda.installed
+	$(RONDA_R) bench/joins.R
+
+clean:
+	rm -rf .library demo-output src/*.o src/*.so src/core/*.o

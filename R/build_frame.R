@@ -1,0 +1,152 @@
+#' Build a data frame from a pairing
+#'
+#' The second half of [join_frames()]: which rows stay, and which columns come
+#' under what names. A pairing can be built from as often as wanted; nothing is
+#' matched again.
+#'
+#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @inheritParams join_frames
+#' @return As [join_frames()].
+#' @section Errors: As [join_frames()], second and third decision.
+#' @seealso [join_frames()], [pair_rows()], [split_frames()]
+#' @examples
+#' pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+#' build_frame(pairing, rows = "left", take = c(ship = "name")) |> head(3)
+#' build_frame(pairing, rows = "anti")
+#' @export
+build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
+                        keys = "one", collisions = "rename",
+                        name_pattern = "{column}_{side}", origin = NULL,
+                        partners = NULL, fill = NULL, row_order = "left") {
+  call <- quote(build_frame())
+  if (...length()) check_dots_empty(..., call = call)
+  check_pairing(pairing, call)
+  plan <- plan_frame(pairing, rows, take, omit, keys, collisions,
+    name_pattern, origin, partners, fill, row_order, call
+  )
+  make_frame(pairing, plan, call)
+}
+
+check_pairing <- function(pairing, call) {
+  if (!inherits(pairing, "ronda_pairing")) {
+    stop_argument(
+      sprintf("`pairing` must be what pair_rows() gives, not %s.",
+        shown(pairing)
+      ),
+      call = call
+    )
+  }
+}
+
+# Everything about the result that does not depend on rows, checked.
+plan_frame <- function(pairing, rows, take, omit, keys, collisions,
+                       name_pattern, origin, partners, fill, row_order, call) {
+  check_choice(rows, row_choices, "rows", call)
+  check_choice(row_order, c("left", "right", "keys"), "row_order", call)
+  if (!is.null(origin)) check_name(origin, "origin", call)
+  if (!is.null(partners)) check_name(partners, "partners", call)
+  left_only <- rows %in% c("semi", "anti")
+  if (left_only) {
+    check_left_only(rows, take, omit, origin, fill, row_order, call)
+  }
+  plan <- plan_columns(pairing, left_only, take, omit, keys, collisions,
+    name_pattern, call
+  )
+  plan <- c(plan, added_columns(pairing, rows, partners, origin))
+  check_added_names(plan, call)
+  list(
+    columns = plan, rows = rows, row_order = row_order,
+    fill = as_fill(fill, plan, pairing, call)
+  )
+}
+
+check_left_only <- function(rows, take, omit, origin, fill, row_order, call) {
+  given <- c(
+    take = !is.null(take), omit = !is.null(omit), origin = !is.null(origin),
+    fill = !is.null(fill), row_order = row_order == "right"
+  )
+  if (any(given)) {
+    stop_argument(
+      sprintf("`%s` has no meaning for rows = \"%s\".",
+        names(given)[given][1L], rows
+      ),
+      "Such a result has the left frame's rows and columns only.",
+      call = call
+    )
+  }
+}
+
+added_columns <- function(pairing, rows, partners, origin) {
+  c(
+    if (!is.null(partners)) list(list(name = partners, from = "partners")),
+    if (!is.null(origin)) list(list(name = origin, from = "origin"))
+  )
+}
+
+check_added_names <- function(plan, call) {
+  names <- vapply(plan, function(column) column$name, "")
+  again <- which(duplicated(names))
+  if (length(again)) {
+    column <- plan[[again[1L]]]
+    stop_argument(
+      sprintf("`%s` can't be called `%s`: the result has that column.",
+        column$from, column$name
+      ),
+      "Choose a name that is free.",
+      call = call
+    )
+  }
+}
+
+# The frame itself; the row limit and stops that look at values come before
+# anything is made.
+make_frame <- function(pairing, plan, call) {
+  clock <- new_clock()
+  if (!plan$rows %in% c("semi", "anti", "unmatched")) {
+    check_row_limit(pairing, plan$rows, call)
+  }
+  lines <- result_rows(pairing, plan$rows)
+  lines <- order_rows(pairing, lines, plan$row_order, call)
+  clock <- tick(clock, "rows")
+  merged <- merge_columns(pairing, plan$columns, lines, call)
+  columns <- lapply(plan$columns, function(column) {
+    value <- if (column$from == "merge") {
+      merged[[column$name]]
+    } else {
+      make_column(pairing, column, lines, call)
+    }
+    fill_absent(value, column, lines, plan$fill)
+  })
+  names(columns) <- vapply(plan$columns, function(column) column$name, "")
+  frame <- frame_like(columns, lines$n, pairing$left)
+  seconds <- seconds_of(tick(clock, "columns"))
+  tell(pairing, plan$rows, lines, seconds)
+  frame
+}
+
+make_column <- function(pairing, column, lines, call) {
+  switch(column$from,
+    left = slice_column(.subset2(pairing$left, column$left), lines$left,
+      column$left, call
+    ),
+    right = slice_column(.subset2(pairing$right, column$right), lines$right,
+      column$right, call
+    ),
+    key = key_values(pairing, column, lines, call),
+    partners = partner_column(pairing, lines),
+    origin = origin_column(pairing, lines),
+    stop("make_column(): unknown source ", column$from)
+  )
+}
+
+partner_column <- function(pairing, lines) {
+  counts <- with_matches(pairing, partner_counts_)
+  if (is.null(lines$left)) counts else gather_(counts, lines$left)
+}
+
+origin_column <- function(pairing, lines) {
+  codes <- rep.int(3L, lines$n)
+  if (!is.null(lines$left)) codes[lines$left == 0L] <- 2L
+  codes[lines$right == 0L] <- 1L
+  structure(codes, levels = c(pairing$sides, "both"), class = "factor")
+}

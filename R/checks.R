@@ -1,0 +1,171 @@
+# Checks of single arguments. Each takes the value, the argument's name and the
+# call to blame, and is silent when all is well.
+
+check_dots_empty <- function(..., call) {
+  if (...length() == 0L) {
+    return()
+  }
+  names <- dots_names(...)
+  if (any(nzchar(names))) {
+    name <- names[nzchar(names)][1L]
+    known <- setdiff(names(formals(as.character(call[[1L]]))), "...")
+    stop_argument(
+      sprintf("There is no argument `%s`.", name),
+      closest_name(name, known),
+      call = call
+    )
+  }
+  stop_argument(
+    "An argument without a name stands too far right.",
+    sprintf("Its value is %s.", shown(first_of(...))),
+    "Only the first arguments may go without a name: name the others.",
+    call = call
+  )
+}
+
+dots_names <- function(...) {
+  names <- names(substitute(list(...)))[-1L]
+  if (is.null(names)) rep("", ...length()) else names
+}
+
+first_of <- function(...) {
+  tryCatch(..1, error = function(e) "one that can't be evaluated")
+}
+
+check_choice <- function(value, choices, arg, call) {
+  if (is.character(value) && length(value) == 1L && value %in% choices) {
+    return()
+  }
+  near <- if (is.character(value) && length(value) == 1L && !is.na(value)) {
+    sub("`(.*)`", "\"\\1\"", closest_name(value, choices))
+  }
+  stop_argument(
+    sprintf("`%s` must be %s, not %s.", arg, any_of(choices), shown(value)),
+    near,
+    call = call
+  )
+}
+
+check_flag <- function(value, arg, call) {
+  if (!is.logical(value) || length(value) != 1L || is.na(value)) {
+    stop_argument(
+      sprintf("`%s` must be TRUE or FALSE, not %s.", arg, shown(value)),
+      call = call
+    )
+  }
+}
+
+is_name <- function(value) {
+  is.character(value) && length(value) == 1L && !is.na(value) && nzchar(value)
+}
+
+check_name <- function(value, arg, call) {
+  if (!is_name(value)) {
+    stop_argument(
+      sprintf("`%s` must be one name, not %s.", arg, shown(value)),
+      call = call
+    )
+  }
+}
+
+# Anything with sound columns passes; what is wrong is named.
+check_frame <- function(frame, arg, call) {
+  if (!is.data.frame(frame)) {
+    stop_argument(
+      sprintf("`%s` must be a data frame, not %s.", arg, shown(frame)),
+      if (is.matrix(frame)) {
+        sprintf("Write: as.data.frame(%s)", arg)
+      },
+      call = call
+    )
+  }
+  names <- names(frame)
+  if (anyDuplicated(names) || anyNA(names) || !all(nzchar(names)) ||
+    length(names) != length(unclass(frame))) {
+    stop_bad_names(frame, names, arg, call)
+  }
+  check_lengths(frame, arg, call)
+}
+
+stop_bad_names <- function(frame, names, arg, call) {
+  mend <- sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg)
+  twice <- unique(names[duplicated(names) & !is.na(names) & nzchar(names)])
+  if (length(twice)) {
+    stop_argument(
+      sprintf("`%s` has two columns named %s.", arg, ticked(twice)),
+      mend,
+      call = call
+    )
+  }
+  blank <- c(which(is.na(names) | !nzchar(names)), length(names) + 1L)[1L]
+  stop_argument(
+    sprintf("`%s` has a column without a name: column %d.", arg, blank),
+    sprintf("Write: names(%s)[%d] <- \"a name\"", arg, blank),
+    call = call
+  )
+}
+
+check_lengths <- function(frame, arg, call) {
+  rows <- .row_names_info(frame, 2L)
+  lengths <- column_rows_(unclass(frame))
+  for (k in which(is.na(lengths))) lengths[k] <- NROW(.subset2(frame, k))
+  wrong <- which(lengths != rows)
+  if (length(wrong)) {
+    k <- wrong[1L]
+    stop_argument(
+      sprintf(
+        "Column `%s` of `%s` has %s, but the frame has %s.",
+        names(frame)[k], arg, counted(lengths[k], "value"),
+        counted(rows, "row")
+      ),
+      "The frame is damaged: make it anew from columns of equal length.",
+      call = call
+    )
+  }
+}
+
+check_column <- function(name, frame, arg, call, what = "column",
+                         class = "key") {
+  if (name %in% names(frame)) {
+    return()
+  }
+  near <- closest_name(name, names(frame))
+  stop_ronda(
+    class,
+    sprintf("`%s` has no %s `%s`.", arg, what, name),
+    if (nzchar(near)) {
+      near
+    } else {
+      paste("Its columns:", ticked(names(frame)))
+    },
+    call = call
+  )
+}
+
+check_sides <- function(sides, call) {
+  good <- is.character(sides) && length(sides) == 2L && !anyNA(sides) &&
+    all(nzchar(sides)) && sides[1L] != sides[2L] && !any(sides == "both")
+  if (!good) {
+    stop_argument(
+      "`sides` must be two different names, neither of them \"both\".",
+      sprintf("It is %s.", paste(deparse(sides), collapse = " ")),
+      "Write, for example: sides = c(\"left\", \"right\")",
+      call = call
+    )
+  }
+}
+
+check_max_rows <- function(max_rows, call) {
+  if (is.null(max_rows)) {
+    return()
+  }
+  good <- is.numeric(max_rows) && length(max_rows) == 1L &&
+    !is.na(max_rows) && max_rows >= 0
+  if (!good) {
+    stop_argument(
+      sprintf("`max_rows` must be a number of rows, not %s.", shown(max_rows)),
+      "Write, for example: max_rows = 5e6, or Inf for no limit.",
+      call = call
+    )
+  }
+}

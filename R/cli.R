@@ -1,0 +1,159 @@
+#' The command line
+#'
+#' What the script `exec/ronda` runs: files in, files out, the receipt on
+#' stderr. `ronda --help` lists the commands, `ronda join --help` the options
+#' of one.
+#'
+#' @param args `[character]` The words after the program's name.
+#' @return The exit code, invisibly: 0 done, 1 failed, 2 wrong usage, 3 an
+#'   expectation failed. Nothing is written unless all went well.
+#' @examples
+#' folder <- system.file("extdata", package = "ronda")
+#' ronda_cli(c(
+#'   "join", file.path(folder, "sailings.csv"),
+#'   file.path(folder, "vessels.csv"), "--on", "vessel=code",
+#'   "--rows", "anti"
+#' ))
+#' @export
+ronda_cli <- function(args = commandArgs(TRUE)) {
+  invisible(withCallingHandlers(
+    tryCatch(run_command(args),
+      cli_usage = function(e) report_failure(e, 2L),
+      ronda_error_argument = function(e) report_failure(e, 2L),
+      ronda_error_key = function(e) report_failure(e, 2L),
+      ronda_error_expectation = function(e) report_failure(e, 3L),
+      error = function(e) report_failure(e, 1L)
+    ),
+    ronda_warning = function(w) {
+      to_stderr(paste("Warning:", conditionMessage(w)))
+      invokeRestart("muffleWarning")
+    }
+  ))
+}
+
+to_stderr <- function(lines) cat(lines, file = stderr(), sep = "\n")
+
+report_failure <- function(e, code) {
+  to_stderr(paste("ronda:", as_cli_words(conditionMessage(e))))
+  code
+}
+
+# Messages name R arguments; on the command line they are options.
+as_cli_words <- function(text) {
+  for (name in names(cli_names)) {
+    text <- gsub(sprintf("`%s`", name), cli_names[[name]], text, fixed = TRUE)
+  }
+  gsub("Write: on = .*", "Write: --on left_column=right_column", text)
+}
+
+cli_names <- c(
+  missing_keys = "--missing-keys", row_order = "--order",
+  name_pattern = "--pattern", max_rows = "--max-rows", on = "--on",
+  rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
+  collisions = "--collisions", sides = "--sides", origin = "--origin",
+  partners = "--partners", fill = "--fill", expect = "--expect",
+  repeats = "--repeats", types = "--types"
+)
+
+stop_usage <- function(...) {
+  stop(structure(
+    class = c("cli_usage", "error", "condition"),
+    list(message = paste(c(...), collapse = "\n"), call = NULL)
+  ))
+}
+
+run_command <- function(args) {
+  if (!length(args) || args[1L] %in% c("--help", "-h", "help")) {
+    cat(general_help(), sep = "\n")
+    return(if (length(args)) 0L else 2L)
+  }
+  if (args[1L] == "--version") {
+    cat(sprintf("ronda %s\n", utils::packageVersion("ronda")))
+    return(0L)
+  }
+  commands <- cli_commands()
+  command <- commands[[args[1L]]]
+  if (is.null(command)) {
+    stop_usage(
+      sprintf("there is no command %s.", shown(args[1L])),
+      paste("*", c(
+        closest_name(args[1L], names(commands)),
+        "ronda --help lists the commands."
+      ))
+    )
+  }
+  given <- parse_options(args[1L], command, args[-1L])
+  if (isTRUE(given$options$help)) {
+    cat(command_help(args[1L], command))
+    return(0L)
+  }
+  check_file_count(args[1L], command, given$files)
+  command$run(given$files, given$options)
+  0L
+}
+
+cli_commands <- function() {
+  list(
+    join = list(
+      run = cli_join, files = c("LEFT", "RIGHT"),
+      about = "Join two files.",
+      options = c(matching_options, row_options, column_options,
+        output_options
+      ),
+      examples = c(
+        "ronda join sailings.csv vessels.csv --on vessel=code --out joined.csv",
+        "ronda join sailings.csv vessels.csv --on vessel=code --rows anti",
+        paste(
+          "ronda join sailings.csv vessels.csv --on vessel=code --rows full",
+          "--take ship=name,status --origin origin"
+        )
+      )
+    ),
+    split = list(
+      run = cli_split, files = c("LEFT", "RIGHT"),
+      about = "Write matched rows and those of each side alone to three files.",
+      options = c(matching_options, column_options, split_options),
+      examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
+    ),
+    demo = list(
+      run = cli_demo, files = character(),
+      about = "Run the example on the demo data.",
+      options = demo_options,
+      examples = "ronda demo --out demo-output"
+    )
+  )
+}
+
+general_help <- function() {
+  commands <- cli_commands()
+  c(
+    "ronda: join data frames and see what happened",
+    "",
+    "Usage: ronda COMMAND FILES [OPTIONS]",
+    "",
+    "Commands:",
+    sprintf("  %-6s %s", names(commands),
+      vapply(commands, function(x) x$about, "")
+    ),
+    "",
+    "ronda COMMAND --help shows the options of a command.",
+    "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
+    "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
+  )
+}
+
+check_file_count <- function(name, command, files) {
+  wanted <- length(command$files)
+  if (length(files) != wanted) {
+    stop_usage(
+      sprintf("%s takes %s, not %d.", name, counted(wanted, "file"),
+        length(files)
+      ),
+      sprintf("* Usage: %s", usage_line(name, command))
+    )
+  }
+}
+
+usage_line <- function(name, command) {
+  paste(c("ronda", name, command$files, "[OPTIONS]"), collapse = " ")
+}

@@ -1,0 +1,111 @@
+# What the commands do, once their options are read.
+
+cli_join <- function(files, options) {
+  pairing <- cli_pair(files, options)
+  frame <- with_call_quiet(
+    do.call(build_frame, c(list(pairing), column_arguments(options)))
+  )
+  cli_write(frame, options$out)
+  cli_receipt(options)
+}
+
+cli_split <- function(files, options) {
+  format <- options$format
+  if (is.null(format)) format <- "csv"
+  check_choice(format, unique(file_formats), "--format", NULL)
+  folder <- if (is.null(options$out)) "." else options$out
+  arguments <- column_arguments(options)
+  pairing <- cli_pair(files, options)
+  parts <- with_call_quiet(do.call(split_frames, c(list(pairing), arguments)))
+  make_folder(folder)
+  names(parts) <- file.path(folder, paste0(names(parts), ".", format))
+  write_frames(parts, NULL)
+  if (!isTRUE(options$quiet)) {
+    to_stderr(sprintf("%s: %s", names(parts),
+      vapply(parts, function(part) counted(nrow(part), "row"), "")
+    ))
+  }
+}
+
+make_folder <- function(folder) {
+  if (!dir.exists(folder) && !suppressWarnings(dir.create(folder))) {
+    stop_file("The folder %s can't be made.", folder, NULL)
+  }
+}
+
+cli_pair <- function(files, options) {
+  arguments <- matching_arguments(options)
+  types <- as_types(options$types)
+  frames <- lapply(files, cli_read, types = types)
+  labels <- file_labels(files)
+  sides <- if (is.null(options$sides)) {
+    c("left", "right")
+  } else {
+    split_commas(options$sides)
+  }
+  pairing <- with_call_quiet(do.call(pair_rows, c(
+    list(frames[[1L]], frames[[2L]], sides = sides), arguments
+  )))
+  if (is.null(options$sides)) pairing$labels <- labels
+  pairing
+}
+
+# Receipts as messages are for R; the command line writes its own.
+with_call_quiet <- function(code) {
+  old <- options(ronda.receipt = FALSE)
+  on.exit(options(old))
+  code
+}
+
+file_labels <- function(files) {
+  labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
+    basename(files)
+  ))
+  if (anyDuplicated(labels)) c("left", "right") else labels
+}
+
+# `types` may name columns of any of the files.
+cli_read <- function(file, types) {
+  if (file != "-") {
+    header <- if (is.null(types)) NULL else names(read_frame(file))
+    return(read_frame(file, types[names(types) %in% header]))
+  }
+  copy <- tempfile(fileext = ".csv")
+  on.exit(unlink(copy))
+  input <- file("stdin", "rb")
+  writeBin(read_all(input), copy)
+  close(input)
+  read_frame(copy, types)
+}
+
+read_all <- function(con) {
+  parts <- list()
+  repeat {
+    part <- readBin(con, "raw", 1e6)
+    if (!length(part)) break
+    parts[[length(parts) + 1L]] <- part
+  }
+  do.call(c, c(list(raw()), parts))
+}
+
+cli_write <- function(frame, out) {
+  if (!is.null(out) && out != "-") {
+    return(write_frames(structure(list(frame), names = out), NULL))
+  }
+  check_writable_columns(frame, "csv", NULL)
+  cat(readr::format_csv(frame, na = ""))
+}
+
+cli_receipt <- function(options) {
+  if (!isTRUE(options$quiet)) to_stderr(receipt_line(last_receipt()))
+}
+
+# The example on the demo data: each step is shown as an analyst would write
+# it, with what comes back; results go to files.
+cli_demo <- function(files, options) {
+  folder <- if (is.null(options$out)) "demo-output" else options$out
+  make_folder(folder)
+  old <- options(width = 78, digits = 4, ronda.receipt = FALSE)
+  on.exit(options(old))
+  run_demo(folder)
+}

@@ -1,0 +1,349 @@
+# Which columns a result has and what they are called. A plan is a list of
+# column records in result order, each list(name, from, left, right, how):
+#   from "left" or "right"  that frame's column
+#   from "key"              both sides' column in one, in the common type
+#   from "merge"            two columns of one name made one, `how` says how
+# Nothing here looks at a row, so names and types can't depend on the data.
+
+plan_columns <- function(pairing, left_only, take, omit, keys, collisions,
+                         name_pattern, call) {
+  check_choice(keys, c("one", "both"), "keys", call)
+  check_pattern(name_pattern, call)
+  names <- list(left = names(pairing$left), right = names(pairing$right))
+  collisions <- as_collisions(collisions, names, call)
+  if (left_only) {
+    return(lapply(names$left, function(name) {
+      list(name = name, from = "left", left = name)
+    }))
+  }
+  choice <- choose_columns(pairing, names, take, omit, keys, call)
+  plan <- settle_names(pairing, choice, keys, collisions, name_pattern, call)
+  names <- vapply(plan, function(column) column$name, "")
+  if (anyDuplicated(names)) stop_name_taken(plan, names, call)
+  for (column in plan) check_common_type(column, pairing, call)
+  plan
+}
+
+# Columns that hold values of both sides need a type for both.
+check_common_type <- function(column, pairing, call) {
+  if (!column$from %in% c("key", "merge") || is.function(column$how)) {
+    return()
+  }
+  x <- .subset2(pairing$left, column$left)
+  y <- .subset2(pairing$right, column$right)
+  if (has_common_type(x, y)) {
+    return()
+  }
+  stop_ronda("type",
+    sprintf(
+      "`%s` of `left` (%s) and `%s` of `right` (%s) have no common type.",
+      column$left, type_word(x), column$right, type_word(y)
+    ),
+    if (column$from == "key") {
+      "Write keys = \"both\" to get a column of each side."
+    } else {
+      sprintf("Choose another value of `collisions` for `%s`.", column$name)
+    },
+    call = call
+  )
+}
+
+# The same() rules that fill one key column each: the first for a left column
+key_rules <- function(pairing) {
+  rules <- rules_of(pairing$rules, "same")
+  rules[!duplicated(vapply(rules, function(rule) rule$left, ""))]
+}
+
+rule_columns <- function(rules, side) {
+  unique(as.character(unlist(lapply(rules, function(rule) rule[[side]]))))
+}
+
+check_pattern <- function(pattern, call) {
+  good <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
+    grepl("{side}", pattern, fixed = TRUE)
+  if (!good) {
+    stop_argument(
+      sprintf("`name_pattern` must hold {column} and {side}, not %s.",
+        shown(pattern)
+      ),
+      "Write, for example: name_pattern = \"{side}.{column}\"",
+      call = call
+    )
+  }
+}
+
+pattern_name <- function(pattern, column, side) {
+  name <- gsub("{column}", "\001", pattern, fixed = TRUE)
+  name <- gsub("{side}", side, name, fixed = TRUE)
+  gsub("\001", column, name, fixed = TRUE)
+}
+
+# Selection ---------------------------------------------------------------
+
+# list(left, right): data frames of old name, new name and whether the analyst
+# chose the new one
+choose_columns <- function(pairing, names, take, omit, keys, call) {
+  if (!is.null(take) && !is.null(omit)) {
+    stop_argument("`take` and `omit` can't be given both.",
+      "Name the columns to bring, or those to do without.",
+      call = call
+    )
+  }
+  take <- by_side(take, names, "take", call)
+  omit <- by_side(omit, names, "omit", call)
+  left_keys <- rule_columns(rules_of(pairing$rules, "same"), "left")
+  used <- rule_columns(key_rules(pairing), "right")
+  right <- names$right
+  right_keys <- character()
+  if (keys == "one") {
+    right <- setdiff(right, used)
+  } else {
+    right_keys <- rule_columns(rules_of(pairing$rules, "same"), "right")
+  }
+  list(
+    left = choose_side(names$left, take$left, omit$left, left_keys),
+    right = choose_side(right, take$right, omit$right, right_keys)
+  )
+}
+
+choose_side <- function(names, take, omit, always) {
+  if (is.null(take)) {
+    names <- names[!names %in% setdiff(omit, always)]
+    return(chosen(names, names, FALSE))
+  }
+  new <- names(take)
+  if (is.null(new)) new <- rep("", length(take))
+  first <- setdiff(intersect(names, always), take)
+  named <- nzchar(new)
+  taken <- chosen(unname(take), ifelse(named, new, take), named)
+  if (!length(first)) taken else rbind(chosen(first, first, FALSE), taken)
+}
+
+chosen <- function(old, new, by_hand) {
+  as_base_frame(list(
+    old = as.character(old), new = as.character(new),
+    by_hand = rep_len(by_hand, length(old))
+  ), length(old))
+}
+
+by_side <- function(columns, names, arg, call) {
+  if (is.null(columns)) {
+    return(list())
+  }
+  if (!is.list(columns)) columns <- list(right = columns)
+  sides <- names(columns)
+  good <- length(sides) == length(columns) &&
+    all(sides %in% c("left", "right")) && !anyDuplicated(sides)
+  if (!good) {
+    stop_argument(
+      sprintf(
+        "`%s` must be column names, or list(left = , right = ) of them.", arg
+      ),
+      call = call
+    )
+  }
+  for (side in sides) {
+    check_names_known(columns[[side]], names[[side]], side, arg, call)
+  }
+  columns
+}
+
+check_names_known <- function(columns, names, side, arg, call) {
+  if (is.null(columns)) {
+    return()
+  }
+  if (!is.character(columns) || anyNA(columns)) {
+    stop_argument(
+      sprintf("`%s` must be column names of `%s`, not %s.", arg, side,
+        shown(columns)
+      ),
+      call = call
+    )
+  }
+  unknown <- setdiff(columns, names)
+  if (length(unknown)) {
+    near <- closest_name(unknown[1L], names)
+    stop_argument(
+      sprintf("`%s` has no column `%s`, which `%s` names.", side,
+        unknown[1L], arg
+      ),
+      if (nzchar(near)) near else paste("Its columns:", ticked(names)),
+      call = call
+    )
+  }
+}
+
+# Collisions --------------------------------------------------------------
+
+collision_words <- c(
+  "rename", "rename_left", "rename_right", "left", "right", "fill", "agree",
+  "stop"
+)
+
+# list(.other = , column = ...)
+as_collisions <- function(collisions, names, call) {
+  if (!is.list(collisions)) {
+    check_collision(collisions, "collisions", call)
+    return(list(.other = collisions))
+  }
+  columns <- names(collisions)
+  if (length(columns) != length(collisions) || !all(nzchar(columns)) ||
+    anyDuplicated(columns)) {
+    stop_argument(
+      "A list in `collisions` needs a column name for each item.",
+      "Write, for example: list(status = \"left\", .other = \"rename\")",
+      call = call
+    )
+  }
+  known <- union(names$left, names$right)
+  for (column in setdiff(columns, ".other")) {
+    if (!column %in% known) {
+      near <- closest_name(column, known)
+      stop_argument(
+        sprintf("`collisions` names `%s`, which is in neither frame.", column),
+        near,
+        call = call
+      )
+    }
+  }
+  for (column in columns) {
+    check_collision(collisions[[column]],
+      sprintf("collisions$%s", column), call
+    )
+  }
+  if (is.null(collisions$.other)) collisions$.other <- "rename"
+  collisions
+}
+
+check_collision <- function(value, arg, call) {
+  if (is.function(value)) {
+    return()
+  }
+  if (!is_name(value) || !value %in% collision_words) {
+    near <- if (is_name(value)) {
+      sub("`(.*)`", "\"\\1\"", closest_name(value, collision_words))
+    }
+    stop_argument(
+      sprintf("`%s` must be %s, or a function(left, right), not %s.", arg,
+        any_of(collision_words), shown(value)
+      ),
+      near,
+      call = call
+    )
+  }
+}
+
+# The plan of the columns, in order
+settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
+  left <- choice$left
+  right <- choice$right
+  fixed <- rule_columns(pairing$rules, "left")
+  right_keys <- if (keys == "both") {
+    rule_columns(rules_of(pairing$rules, "same"), "right")
+  }
+  merges <- list()
+  for (k in which(right$new %in% left$new)) {
+    at <- match(right$new[k], left$new)
+    name <- right$new[k]
+    how <- if (left$old[at] %in% fixed || right$old[k] %in% right_keys) {
+      "rename_right"
+    } else if (is.null(collisions[[name]])) {
+      collisions$.other
+    } else {
+      collisions[[name]]
+    }
+    if (!is.function(how) && how == "stop") stop_collision(name, call)
+    if (is.function(how) || !startsWith(how, "rename")) {
+      merges[[name]] <- list(how = how, right = right$old[k], row = k)
+      next
+    }
+    sides <- list(left = list(left, at), right = list(right, k))
+    for (side in rename_sides(how)) {
+      table <- sides[[side]][[1L]]
+      row <- sides[[side]][[2L]]
+      if (table$by_hand[row]) stop_chosen_name(name, how, call)
+      new <- pattern_name(pattern, name,
+        pairing$sides[match(side, c("left", "right"))]
+      )
+      if (side == "left") left$new[at] <- new else right$new[k] <- new
+    }
+  }
+  merged <- vapply(merges, function(merge) merge$row, 1L)
+  c(
+    plan_left(pairing, left, merges, keys),
+    plan_right(right[setdiff(seq_along(right$old), merged), ])
+  )
+}
+
+rename_sides <- function(how) {
+  switch(how,
+    rename = c("left", "right"),
+    rename_left = "left",
+    rename_right = "right"
+  )
+}
+
+plan_left <- function(pairing, left, merges, keys) {
+  rules <- if (keys == "one") key_rules(pairing)
+  partner <- vapply(rules, function(rule) rule$right, "")
+  names(partner) <- vapply(rules, function(rule) rule$left, "")
+  Map(function(old, new) {
+    merge <- merges[[new]]
+    if (!is.null(merge)) {
+      merged_column(new, old, merge)
+    } else if (old %in% names(partner)) {
+      list(name = new, from = "key", left = old, right = partner[[old]])
+    } else {
+      list(name = new, from = "left", left = old)
+    }
+  }, left$old, left$new)
+}
+
+merged_column <- function(name, left, merge) {
+  how <- merge$how
+  if (identical(how, "left")) {
+    return(list(name = name, from = "left", left = left, merged = TRUE))
+  }
+  if (identical(how, "right")) {
+    return(list(name = name, from = "right", right = merge$right,
+      merged = TRUE
+    ))
+  }
+  list(name = name, from = "merge", left = left, right = merge$right,
+    how = how
+  )
+}
+
+plan_right <- function(right) {
+  Map(function(old, new) {
+    list(name = new, from = "right", right = old)
+  }, right$old, right$new)
+}
+
+stop_collision <- function(name, call) {
+  stop_ronda("collision",
+    sprintf("Both frames have a column `%s` that is not a key.", name),
+    "`collisions` is \"stop\": choose another value, or rename with `take`.",
+    call = call
+  )
+}
+
+stop_chosen_name <- function(name, how, call) {
+  stop_ronda("collision",
+    sprintf("`take` names a column `%s`, but the other frame has one too.",
+      name
+    ),
+    "A name chosen in `take` is never changed.",
+    "Choose another name, or a value of `collisions` that keeps this one.",
+    call = call
+  )
+}
+
+stop_name_taken <- function(plan, names, call) {
+  name <- names[duplicated(names)][1L]
+  stop_ronda("collision",
+    sprintf("Two columns of the result would be called `%s`.", name),
+    "Choose another `name_pattern`, or rename one with `take`.",
+    call = call
+  )
+}

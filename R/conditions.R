@@ -1,0 +1,125 @@
+# Every error and warning of the package is made here, so that all of them
+# have a class, name the analyst's own call and read alike: one line that says
+# what is wrong, then lines that say where and what to write instead.
+
+stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
+  condition <- ronda_condition(
+    c(paste0("ronda_error_", class), "ronda_error", "error"),
+    text, c(...), call, data
+  )
+  stop(condition)
+}
+
+warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
+  condition <- ronda_condition(
+    c(paste0("ronda_warning_", class), "ronda_warning", "warning"),
+    text, c(...), call, data
+  )
+  warning(condition)
+}
+
+ronda_condition <- function(class, text, details, call, data) {
+  message <- paste(c(text, paste("*", details)[nzchar(details)]),
+    collapse = "\n"
+  )
+  structure(
+    class = c(class, "condition"),
+    c(list(message = message, call = call), data)
+  )
+}
+
+stop_argument <- function(text, ..., call) {
+  stop_ronda("argument", text, ..., call = call)
+}
+
+# `"a"`, `"b"` or `"c"`
+any_of <- function(values, quote = "\"") {
+  listed(paste0(quote, values, quote), "or")
+}
+
+# `a`, `b` and `c`
+ticked <- function(values, most = 8L) {
+  listed(paste0("`", values, "`"), "and", most)
+}
+
+listed <- function(values, word, most = 8L) {
+  if (length(values) > most) {
+    more <- paste(length(values) - most + 1L, "more")
+    values <- c(values[seq_len(most - 1L)], more)
+  }
+  n <- length(values)
+  if (n < 2L) {
+    return(paste(values))
+  }
+  paste(paste(values[-n], collapse = ", "), word, values[n])
+}
+
+# "1 row", "12 rows", "10,000,000 rows"
+counted <- function(n, one, many = paste0(one, "s")) {
+  paste(with_commas(n), if (n == 1) one else many)
+}
+
+with_commas <- function(n) {
+  format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+}
+
+# "Did you mean `vessel`?", or nothing when no name is close
+closest_name <- function(name, names) {
+  if (!length(names)) {
+    return("")
+  }
+  plain <- function(x) gsub("[^[:alnum:]]", "", tolower(x))
+  distance <- drop(utils::adist(plain(name), plain(names)))
+  starts <- startsWith(plain(names), plain(name)) & nchar(name) > 2L
+  distance[starts] <- pmin(distance[starts], 1)
+  best <- which.min(distance)
+  if (distance[best] > max(1, nchar(name) %/% 3)) {
+    return("")
+  }
+  sprintf("Did you mean `%s`?", names[best])
+}
+
+# A value as an analyst would write it, short
+shown <- function(value) {
+  if (is.null(value)) {
+    return("NULL")
+  }
+  if (is.function(value)) {
+    return("a function")
+  }
+  if (is.data.frame(value)) {
+    return("a data frame")
+  }
+  if (!is.atomic(value) || length(value) != 1L || is.object(value)) {
+    return(described(value))
+  }
+  if (is.character(value) && !is.na(value)) {
+    return(encodeString(shortened(value), quote = "\""))
+  }
+  format(value, digits = 15)
+}
+
+shortened <- function(text, most = 40L) {
+  long <- nchar(text, "width", allowNA = TRUE) > most
+  long <- !is.na(long) & long
+  text[long] <- paste0(substr(text[long], 1L, most - 3L), "...")
+  text
+}
+
+described <- function(value) {
+  kind <- if (is.object(value)) {
+    sprintf("an object of class %s", any_of(class(value)[1L], "`"))
+  } else if (is.character(value)) {
+    "a text vector"
+  } else if (is.list(value)) {
+    "a list"
+  } else if (is.language(value)) {
+    "code"
+  } else {
+    sprintf("a %s vector", typeof(value))
+  }
+  if (is.atomic(value) && !is.object(value)) {
+    kind <- sprintf("%s of length %d", kind, length(value))
+  }
+  kind
+}

@@ -1,0 +1,138 @@
+# The example of `ronda demo`: the job in order, on the demo data.
+
+demo_steps <- list(
+  list(
+    title = "Each sailing with its vessel",
+    name = "sailings_with_vessels",
+    code = 'join_frames(sailings, vessels, on = c(vessel = "code"),
+  take = c(ship = "name", "seats"))'
+  ),
+  list(
+    title = "Which sailings found no vessel?",
+    name = "sailings_without_vessel", rows = 6L,
+    code = 'join_frames(sailings, vessels, on = c(vessel = "code"),
+  rows = "anti")'
+  ),
+  list(
+    title = "Stray case and blanks cleaned, for matching only",
+    name = "sailings_and_vessels",
+    code = 'clean <- function(x) toupper(trimws(x))
+join_frames(sailings, vessels, on = same("vessel", "code", via = clean),
+  rows = "full", take = c(ship = "name"), origin = "found_in")'
+  ),
+  list(
+    title = "The crew on shift at departure; the later shift where two are",
+    name = "sailings_with_crew",
+    code = 'join_frames(sailings, crew_shifts, on = "vessel", take = "crew",
+  where = ~ left$departs >= right$starts & left$departs < right$ends,
+  repeats = "last")'
+  ),
+  list(
+    title = "What must hold is said, and checked",
+    code = 'join_frames(sailings, vessels, on = c(vessel = "code"),
+  expect = c("many-to-one", "left-complete"))'
+  ),
+  list(
+    title = "Several frames at once: traffic by port",
+    name = "traffic_by_port", rows = 6L,
+    code = 'traffic <- list(
+  sailings = aggregate(list(sailings = sailings$sailing),
+    sailings["port"], length),
+  bookings = aggregate(list(bookings = bookings$booking),
+    bookings["port"], length),
+  ports = ports[c("port", "berths")]
+)
+join_many(traffic, on = "port", origin = "found_in")'
+  )
+)
+
+run_demo <- function(folder) {
+  say("A ferry line, made up: 60 sailings, 9 vessels, 6 ports.")
+  place <- environment_of_demo()
+  results <- lapply(seq_along(demo_steps), function(k) {
+    show_step(k, demo_steps[[k]], place)
+  })
+  names(results) <- vapply(demo_steps, function(step) {
+    if (is.null(step$name)) "" else step$name
+  }, "")
+  write_demo(results[nzchar(names(results))], folder)
+  say()
+  say("Results are in ", folder, ":")
+  say(strwrap(paste(sort(list.files(folder)), collapse = "  "), 76,
+    prefix = "  "
+  ))
+  say("Look at ", file.path(folder, "overlap.png"), " first. To try next:")
+  extdata <- system.file("extdata", package = "ronda")
+  say(
+    "  ronda join ", file.path(extdata, "sailings.csv"), " \\\n    ",
+    file.path(extdata, "vessels.csv"), " \\\n    ",
+    "--on vessel=code --rows unmatched"
+  )
+}
+
+say <- function(...) cat(paste0(...), sep = "\n")
+
+# Shows the code as it is written, and what comes back
+show_step <- function(number, step, place) {
+  say()
+  say(number, ". ", step$title)
+  lines <- strsplit(step$code, "\n", fixed = TRUE)[[1L]]
+  say(paste0(ifelse(grepl("^[ )]", lines), "+ ", "> "), lines))
+  value <- tryCatch(
+    eval(parse(text = step$code, keep.source = FALSE), place),
+    ronda_error = function(e) {
+      say("Error: ", conditionMessage(e))
+    }
+  )
+  if (is.data.frame(value)) {
+    print_head(value, if (is.null(step$rows)) 4L else step$rows)
+    say("  ", receipt_line_of(last_receipt()))
+  }
+  value
+}
+
+# the demo frames, beside what the package itself has
+environment_of_demo <- function() {
+  list2env(demo_frames(), parent = environment(run_demo))
+}
+
+demo_frames <- function() {
+  names <- c(
+    "sailings", "vessels", "ports", "tide_readings", "wind_readings",
+    "crew_shifts", "fare_bands", "bookings", "closures"
+  )
+  frames <- lapply(names, getExportedValue, ns = "ronda")
+  names(frames) <- names
+  frames
+}
+
+receipt_line_of <- function(receipt) {
+  if (inherits(receipt, "ronda_receipt_many")) {
+    many_line(receipt)
+  } else {
+    receipt_line(receipt)
+  }
+}
+
+print_head <- function(value, rows) {
+  print(utils::head(value, rows))
+  if (nrow(value) > rows) say("  ... ", nrow(value) - rows, " more rows")
+}
+
+write_demo <- function(results, folder) {
+  names(results) <- file.path(folder, paste0(names(results), ".csv"))
+  write_frames(results, NULL)
+  demo <- demo_frames()
+  pairing <- pair_rows(demo$sailings, demo$vessels,
+    on = c(vessel = "code"), sides = c("sailings", "vessels")
+  )
+  save_figure(plot_overlap(pairing), file.path(folder, "overlap.png"))
+  save_figure(plot_rows_guide(), file.path(folder, "rows-guide.png"))
+}
+
+# 1280 x 800 pixels
+save_figure <- function(figure, path) {
+  ggplot2::ggsave(path, figure, width = 1280 / 130, height = 800 / 130,
+    dpi = 130, bg = "white"
+  )
+}

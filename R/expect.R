@@ -1,0 +1,417 @@
+# What must hold: expectations, the unexpected many-to-many pairing, and the
+# limit on rows. Each failure says which keys are at fault, and carries all
+# the rows.
+
+relationships <- c("one-to-one", "one-to-many", "many-to-one", "many-to-many")
+
+check_expect <- function(expect, rules, call) {
+  if (is.null(expect)) {
+    return()
+  }
+  known <- c(relationships, "left-complete", "right-complete",
+    "no-missing-keys")
+  if (!is.character(expect) || !length(expect)) {
+    stop_argument(
+      sprintf("`expect` must be any of %s, not %s.", any_of(known),
+        shown(expect)
+      ),
+      call = call
+    )
+  }
+  for (word in expect) check_choice(word, known, "expect", call)
+  if (sum(unique(expect) %in% relationships) > 1L) {
+    stop_argument(
+      sprintf("`expect` names more than one relationship: %s.",
+        listed(paste0("\"", intersect(expect, relationships), "\""), "and")
+      ),
+      "Name the strictest one that must hold.",
+      call = call
+    )
+  }
+}
+
+check_expectations <- function(pairing, keys, call) {
+  expect <- pairing$expect
+  missing <- c(pairing$counts$missing_left, pairing$counts$missing_right)
+  if (any(missing > 0) && (pairing$missing_keys == "stop" ||
+    "no-missing-keys" %in% expect)) {
+    stop_missing_keys(pairing, keys, call)
+  }
+  repeats <- pairing$counts$repeats
+  one <- intersect(expect, c("one-to-one", "one-to-many", "many-to-one"))
+  if (length(one)) {
+    left_once <- startsWith(one, "one-to")
+    right_once <- endsWith(one, "to-one")
+    if ((left_once && repeats[["left"]]) ||
+      (right_once && repeats[["right"]])) {
+      stop_relationship(pairing, keys, one, left_once, right_once, call)
+    }
+  }
+  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
+  for (side in c("left", "right")) {
+    k <- match(side, c("left", "right"))
+    if (paste0(side, "-complete") %in% expect &&
+      matched[k] < pairing$rows[k]) {
+      stop_incomplete(pairing, side, call)
+    }
+  }
+}
+
+stop_expectation <- function(pairing, text, ..., left_rows = integer(),
+                             right_rows = integer(), call) {
+  stop_ronda("expectation", text, ...,
+    call = call,
+    data = list(
+      left_rows = left_rows, right_rows = right_rows,
+      keys = key_frame(pairing, left_rows, right_rows)
+    )
+  )
+}
+
+# The distinct keys of some rows as a frame, under the left names where all
+# rows are left ones
+key_frame <- function(pairing, left_rows, right_rows) {
+  rules <- rules_of(pairing$rules, "same")
+  columns_of <- function(side, rows) {
+    columns <- vapply(rules, function(rule) rule[[side]], "")
+    columns <- unique(columns)
+    frame <- pairing[[side]]
+    values <- lapply(columns, function(column) {
+      slice_column(.subset2(frame, column), rows, column, NULL)
+    })
+    names(values) <- columns
+    frame <- as_base_frame(values, length(rows))
+    frame[!duplicated(frame), , drop = FALSE]
+  }
+  keys <- if (length(left_rows) || !length(right_rows)) {
+    columns_of("left", left_rows)
+  } else {
+    columns_of("right", right_rows)
+  }
+  row.names(keys) <- NULL
+  keys
+}
+
+# "`port` = \"Gull Quay\" and `day` = 2031-05-01" for one row
+key_words <- function(frame, columns, row) {
+  words <- vapply(columns, function(column) {
+    value <- slice_column(.subset2(frame, column), row, column, NULL)
+    sprintf("`%s` = %s", column, value_words(value))
+  }, "")
+  paste(words, collapse = " and ")
+}
+
+value_words <- function(value) {
+  if (length(value) == 1L && is.na(value)) {
+    return("NA")
+  }
+  text <- shortened(int64_text(value))
+  if (is.character(value) || is.factor(value)) {
+    return(encodeString(text, quote = "\""))
+  }
+  text
+}
+
+# format() knows no 64-bit integers unless their package is loaded
+int64_text <- function(value) {
+  if (!inherits(value, "integer64")) {
+    return(format(value, digits = 15, trim = TRUE)[1L])
+  }
+  halves <- int64_halves_(value)
+  number <- halves[[1L]] * 2^32 + halves[[2L]]
+  if (abs(number) < 2^53) {
+    return(format(number, scientific = FALSE, trim = TRUE))
+  }
+  int64_digits(halves[[1L]], halves[[2L]])
+}
+
+# decimal digits from the two 32-bit halves, four digits at a time
+int64_digits <- function(high, low) {
+  negative <- high < 0
+  if (negative) {
+    high <- -high - (low > 0)
+    low <- if (low > 0) 2^32 - low else 0
+  }
+  parts <- character()
+  while (high > 0 || low > 0) {
+    rest <- (high %% 1e4) * 2^32 + low
+    high <- high %/% 1e4
+    low <- rest %/% 1e4
+    parts <- c(sprintf("%04d", as.integer(rest %% 1e4)), parts)
+  }
+  digits <- sub("^0+", "", paste(parts, collapse = ""))
+  paste0(if (negative) "-", digits)
+}
+
+# The keys of some rows of one side, a few, for a message
+few_keys <- function(pairing, side, rows, most = 3L) {
+  columns <- unique(vapply(
+    rules_of(pairing$rules, "same"), function(rule) rule[[side]], ""
+  ))
+  if (!length(columns)) {
+    return(sprintf("rows %s", listed(head(rows, most), "and")))
+  }
+  words <- unique(vapply(head(rows, 50L), function(row) {
+    key_words(pairing[[side]], columns, row)
+  }, ""))
+  more <- length(words) > most || length(rows) > 50L
+  words <- c(head(words, most), if (more) "...")
+  paste(words, collapse = "; ")
+}
+
+stop_missing_keys <- function(pairing, keys, call) {
+  rows <- lapply(c(left = "left", right = "right"), function(side) {
+    missing <- Reduce(`|`, Map(engine_missing, keys[[side]], keys$kinds))
+    which(missing)
+  })
+  lines <- mapply(function(side, label) {
+    if (length(rows[[side]])) {
+      sprintf("%s: %s, first at row %d (%s)", label,
+        counted(length(rows[[side]]), "row"), rows[[side]][1L],
+        few_keys(pairing, side, rows[[side]][1L])
+      )
+    }
+  }, c("left", "right"), pairing$labels)
+  stop_expectation(pairing, "Some keys are missing.", unlist(lines),
+    "Write missing_keys = \"unmatched\" to let such rows stay without partner.",
+    left_rows = rows$left, right_rows = rows$right, call = call
+  )
+}
+
+engine_missing <- function(x, kind) {
+  if (kind == engine_kinds[["int64"]]) {
+    return(is.na(int64_halves_(x)[[1L]]))
+  }
+  attributes(x) <- NULL
+  is.na(x)
+}
+
+# rows of one frame whose key another row of it has too
+rows_repeated <- function(keys, kinds, match_missing) {
+  first <- group_rows_(keys, kinds, match_missing)
+  if (is.null(first)) {
+    return(integer())
+  }
+  again <- first != 0L & first != seq_along(first)
+  which(first %in% first[again] & first != 0L)
+}
+
+stop_relationship <- function(pairing, keys, expected, left_once, right_once,
+                              call) {
+  rows <- relationship_rows(pairing, keys, left_once, right_once)
+  lines <- mapply(function(side, label) {
+    if (length(rows[[side]])) {
+      sprintf("%s: %s share a key: %s", label,
+        counted(length(rows[[side]]), "row"),
+        few_keys(pairing, side, rows[[side]])
+      )
+    }
+  }, c("left", "right"), pairing$labels)
+  stop_expectation(pairing,
+    sprintf(
+      "Expected %s, but the pairing is %s.", expected,
+      pairing$counts$relationship
+    ),
+    unlist(lines),
+    sprintf(
+      "repeated_keys(%s, %s) shows the rows.",
+      pairing$labels[if (length(rows$left)) 1L else 2L], "on"
+    )[length(rules_of(pairing$rules, "same")) > 0L],
+    left_rows = rows$left, right_rows = rows$right, call = call
+  )
+}
+
+relationship_rows <- function(pairing, keys, left_once, right_once) {
+  match_missing <- pairing$missing_keys == "match"
+  if (is_keyed_only(pairing)) {
+    return(list(
+      left = if (left_once) {
+        rows_repeated(keys$left, keys$kinds, match_missing)
+      },
+      right = if (right_once) {
+        rows_repeated(keys$right, keys$kinds, match_missing)
+      }
+    ))
+  }
+  pairs <- with_matches(pairing, expand_pairs_, pairing$rows[2L], FALSE)
+  left <- if (is.null(pairs$left)) seq_along(pairs$right) else pairs$left
+  list(
+    left = if (left_once) {
+      unique(left[pairs$right %in% pairs$right[duplicated(pairs$right)]])
+    },
+    right = if (right_once) {
+      sort(unique(pairs$right[left %in% left[duplicated(left)]]))
+    }
+  )
+}
+
+stop_repeats <- function(pairing, call) {
+  many <- which(with_matches(pairing, partner_counts_) > 1L)
+  right_rows <- partners_of(pairing, many)
+  stop_expectation(pairing,
+    sprintf(
+      "%s of `left` %s more than one partner, and `repeats` is \"stop\".",
+      counted(length(many), "row"), if (length(many) == 1L) "has" else "have"
+    ),
+    sprintf("%s: %s", pairing$labels[1L], few_keys(pairing, "left", many)),
+    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+    left_rows = many, right_rows = right_rows, call = call
+  )
+}
+
+partners_of <- function(pairing, left_rows) {
+  matches <- pairing$matches
+  slots <- unique(matches$slot[left_rows])
+  slots <- slots[slots > 0L]
+  if (is.null(matches$starts)) {
+    return(sort(slots))
+  }
+  ranges <- Map(seq.int, matches$starts[slots] + 1L, matches$starts[slots + 1L])
+  sort(unique(matches$rows[unlist(ranges)]))
+}
+
+stop_incomplete <- function(pairing, side, call) {
+  rows <- if (side == "left") {
+    which(pairing$matches$slot == 0L)
+  } else {
+    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
+  }
+  label <- pairing$labels[match(side, c("left", "right"))]
+  arguments <- list(
+    pairing = pairing,
+    text = sprintf(
+      "Expected every row of `%s` to have a partner, but %s.", side,
+      if (length(rows) == 1L) "1 has none" else {
+        sprintf("%s have none", with_commas(length(rows)))
+      }
+    ),
+    sprintf("%s: %s", label, few_keys(pairing, side, rows)),
+    call = call
+  )
+  arguments[[paste0(side, "_rows")]] <- rows
+  do.call(stop_expectation, arguments, quote = TRUE)
+}
+
+warn_many_to_many <- function(pairing, call) {
+  unexpected <- is.null(pairing$expect) &&
+    identical(pairing$repeats, "all") && isTRUE(pairing$counts$on_both) &&
+    length(rules_of(pairing$rules, "same")) == length(pairing$rules)
+  if (!unexpected) {
+    return()
+  }
+  warn_ronda("many_to_many",
+    "Keys repeat on both sides, so rows multiply.",
+    heavy_words(pairing),
+    paste(
+      "Write expect = \"many-to-many\" if that is right;",
+      "else choose with `repeats` or add a key."
+    ),
+    call = call, data = list(keys = heavy_keys(pairing, 10L))
+  )
+}
+
+# The keys that multiply most, as a frame: key columns, the rows on each side
+# and their pairs
+heavy_keys <- function(pairing, most = 3L) {
+  columns <- unique(vapply(
+    rules_of(pairing$rules, "same"), function(rule) rule$left, ""
+  ))
+  heavy <- if (is_keyed_only(pairing)) {
+    heavy_slots(pairing, most)
+  } else {
+    heavy_groups(pairing, most)
+  }
+  keys <- lapply(columns, function(column) {
+    slice_column(.subset2(pairing$left, column), heavy$row, column, NULL)
+  })
+  names(keys) <- columns
+  as_base_frame(c(keys, heavy[-1L]), length(heavy$row))
+}
+
+heavy_slots <- function(pairing, most) {
+  heavy <- with_matches(pairing, heaviest_slots_, pairing$rows[2L], most)
+  list(
+    row = match(heavy$slot, pairing$matches$slot),
+    left_rows = heavy$left_rows, right_rows = heavy$right_rows,
+    pairs = as.numeric(heavy$left_rows) * heavy$right_rows
+  )
+}
+
+# The same where a condition decides too: pairs are summed key by key
+heavy_groups <- function(pairing, most) {
+  rules <- rules_of(pairing$rules, "same")
+  if (!length(rules)) {
+    return(list(row = integer()))
+  }
+  keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
+  first <- group_rows_(keys$left, keys$kinds, pairing$missing_keys == "match")
+  if (is.null(first)) first <- seq_len(pairing$rows[1L])
+  partners <- with_matches(pairing, partner_counts_)
+  paired <- which(partners > 0L)
+  pairs <- rowsum(as.numeric(partners[paired]), first[paired], reorder = FALSE)
+  top <- order(-pairs, as.integer(rownames(pairs)))
+  top <- top[seq_len(min(most, length(top)))]
+  row <- as.integer(rownames(pairs))[top]
+  members <- lapply(row, function(r) paired[first[paired] == r])
+  list(
+    row = row,
+    left_rows = lengths(members),
+    right_rows = lengths(lapply(members, partners_of, pairing = pairing)),
+    pairs = pairs[top]
+  )
+}
+
+heavy_words <- function(pairing, most = 3L) {
+  keys <- heavy_keys(pairing, most)
+  columns <- seq_len(length(keys) - 3L)
+  if (!nrow(keys) || !length(columns)) {
+    return(character())
+  }
+  vapply(seq_len(nrow(keys)), function(k) {
+    sprintf("%s: %s x %s rows, %s",
+      key_words(keys, names(keys)[columns], k),
+      with_commas(keys$left_rows[k]), with_commas(keys$right_rows[k]),
+      counted(keys$pairs[k], "pair")
+    )
+  }, "")
+}
+
+largest_frame <- .Machine$integer.max
+
+# Stops before pairs are written out when there are too many.
+check_row_limit <- function(pairing, rows, call) {
+  pairs <- pairing$counts$pairs
+  limit <- row_limit(pairing)
+  total <- rows_by_type(pairing)[[rows]]
+  if (pairs <= limit && total <= largest_frame) {
+    return()
+  }
+  stop_ronda("too_many_rows",
+    if (pairs > limit) {
+      sprintf("The frames make %s, more than `max_rows` allows (%s).",
+        counted(pairs, "pair"), with_commas(limit)
+      )
+    } else {
+      sprintf("The result would have %s, more than a data frame can hold.",
+        counted(total, "row")
+      )
+    },
+    heavy_words(pairing),
+    paste(
+      "Choose with `repeats`, add a key,",
+      if (total <= largest_frame) {
+        sprintf("or write max_rows = %s.", format(pairs, scientific = FALSE))
+      } else {
+        "or use rows = \"semi\" or \"anti\"."
+      }
+    ),
+    call = call,
+    data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
+  )
+}
+
+row_limit <- function(pairing) {
+  limit <- pairing$max_rows
+  if (is.null(limit)) limit <- getOption("ronda.max_rows")
+  if (is.null(limit)) max(1e6, 10 * sum(as.numeric(pairing$rows))) else limit
+}

@@ -1,0 +1,159 @@
+# Values for cells that are blank because the row's side is absent.
+
+as_fill <- function(fill, plan, pairing, call) {
+  if (is.null(fill)) {
+    return(list())
+  }
+  columns <- names(fill)
+  if (!is.list(fill) || length(columns) != length(fill) ||
+    !all(nzchar(columns)) || anyDuplicated(columns)) {
+    stop_argument("`fill` must be a list of values by column name.",
+      "Write, for example: fill = list(fare = 0)",
+      call = call
+    )
+  }
+  names(plan) <- vapply(plan, function(column) column$name, "")
+  Map(function(value, name) {
+    column <- plan[[name]]
+    if (is.null(column)) {
+      stop_argument(
+        sprintf("`fill` names `%s`, which the result doesn't have.", name),
+        closest_name(name, names(plan)),
+        call = call
+      )
+    }
+    check_fillable(column, call)
+    frame <- pairing[[column$from]]
+    as_fill_value(value, .subset2(frame, column[[column$from]]), name, call)
+  }, fill, columns)
+}
+
+check_fillable <- function(column, call) {
+  if (column$from %in% c("left", "right") && !isTRUE(column$merged)) {
+    return()
+  }
+  what <- switch(column$from,
+    key = "a key column",
+    partners = "the count of partners",
+    origin = "the origin of the row",
+    gap = "the gap",
+    "merged from both frames"
+  )
+  stop_argument(
+    sprintf("`fill` can't set `%s`: it is %s.", column$name, what),
+    call = call
+  )
+}
+
+# A value that came as text, to be read as the column's type says
+as_unread <- function(text) structure(text, class = "ronda_unread")
+
+read_value <- function(text, x) {
+  text <- as.character(unclass(text))
+  family <- key_family(x)
+  switch(if (is.na(family)) "text" else family,
+    integer = , double = , integer64 = , logical = {
+      utils::type.convert(text, as.is = TRUE)
+    },
+    Date = tryCatch(as.Date(text), error = function(e) text),
+    POSIXct = tryCatch(as.POSIXct(text, tz = "UTC"), error = function(e) text),
+    text
+  )
+}
+
+# The value as the column can hold it
+as_fill_value <- function(value, x, name, call) {
+  if (inherits(value, "ronda_unread")) value <- read_value(value, x)
+  refuse <- function() {
+    stop_ronda("type",
+      sprintf("`fill` can't put %s into `%s` (%s).",
+        if (is.object(value)) described(value) else shown(value), name,
+        type_word(x)
+      ),
+      "Give one value of the column's own type.",
+      call = call
+    )
+  }
+  if (is.list(x) && !is.data.frame(x) && !is.object(x)) {
+    if (!is.list(value) || length(value) != 1L) refuse()
+    return(value)
+  }
+  if (!is.atomic(value) || length(value) != 1L || !is.null(dim(x))) refuse()
+  if (!is.object(value) && is.na(value)) {
+    return(NULL)
+  }
+  converted <- convert_value(value, x)
+  if (is.null(converted)) refuse()
+  converted
+}
+
+# NULL when it can't be held
+convert_value <- function(value, x) {
+  family <- key_family(x)
+  if (is.na(family)) {
+    return(if (identical(class(value), class(x))) value)
+  }
+  is_number <- is.numeric(value) && !is.object(value)
+  switch(family,
+    integer = if (is_number && is_whole(value, 2^31 - 1)) as.integer(value),
+    double = if (is_number) as.double(value),
+    integer64 = int64_value(value),
+    text = ,
+    factor = if (is.character(value) || is.factor(value)) as.character(value),
+    logical = if (is.logical(value)) value,
+    Date = ,
+    POSIXct = if (inherits(value, family)) as_double(value),
+    difftime = duration_value(value, x)
+  )
+}
+
+is_whole <- function(value, most) abs(value) <= most && value == trunc(value)
+
+int64_value <- function(value) {
+  if (inherits(value, "integer64")) {
+    return(value)
+  }
+  if (is.numeric(value) && !is.object(value) && is_whole(value, 2^53)) {
+    int64_from_number_(value)$values
+  }
+}
+
+duration_value <- function(value, x) {
+  if (inherits(value, "difftime")) {
+    as_double(value) * duration_seconds[[attr(value, "units")]] /
+      duration_seconds[[attr(x, "units")]]
+  }
+}
+
+fill_absent <- function(x, column, lines, fill) {
+  value <- fill[[column$name]]
+  if (is.null(value)) {
+    return(x)
+  }
+  if (is.factor(x) && !value %in% levels(x)) {
+    x <- with_levels(x, c(levels(x), value))
+  }
+  rows <- lines[[column$from]]
+  absent <- if (!is.null(rows)) which(rows == 0L)
+  if (!length(absent)) {
+    return(x)
+  }
+  put_value(x, absent, value)
+}
+
+put_value <- function(x, at, value) {
+  if (is.na(key_family(x)) && is.object(x)) {
+    x[at] <- value
+    return(x)
+  }
+  kept <- attributes(x)
+  if (is.factor(x)) {
+    value <- match(value, levels(x))
+  } else if (typeof(x) == "integer" && typeof(value) == "double") {
+    storage.mode(x) <- "double"
+  }
+  attributes(x) <- NULL
+  x[at] <- if (is.list(value)) value else as.vector(unclass(value))
+  attributes(x) <- kept
+  x
+}

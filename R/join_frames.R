@@ -1,0 +1,168 @@
+#' Join two data frames
+#'
+#' Pairs the rows of two data frames and builds one frame from them. A join is
+#' four decisions, and the arguments stand in their order: which rows pair,
+#' which rows stay, which columns come and under what names, and what must
+#' hold.
+#'
+#' @section Which rows pair:
+#' `on`, `where`, `missing_keys` and `repeats`. Without `repeats` every
+#' candidate is a pair, so a left row with three partners gives three rows. In
+#' the demo, vessels are `vessel` on one side and `code` on the other:
+#' \preformatted{
+#' join_frames(sailings, vessels, on = c(vessel = "code"))}
+#'
+#' @section Which rows stay:
+#' `rows` and `row_order`.
+#' \tabular{lll}{
+#'   `rows` \tab the result has \tab in this order (`row_order = "left"`) \cr
+#'   `"inner"` \tab the pairs \tab left row, then right row \cr
+#'   `"left"` \tab the pairs, and left rows without partner \tab left row, then
+#'     right row \cr
+#'   `"right"` \tab the pairs, and right rows without partner \tab the pairs,
+#'     then the right rows without partner \cr
+#'   `"full"` \tab the pairs, and both kinds \tab left order, then the right
+#'     rows without partner \cr
+#'   `"semi"` \tab left rows with a partner, once; left columns only \tab left
+#'     \cr
+#'   `"anti"` \tab left rows without partner; left columns only \tab left \cr
+#'   `"unmatched"` \tab left rows without partner, then right ones \tab left,
+#'     then right
+#' }
+#' `row_order = "right"` orders by right row, then left row, left rows without
+#' partner last. `"keys"` orders by the keys, ascending, text in C order,
+#' factors by level, missing ones last.
+#'
+#' @section Which columns come:
+#' `take`, `omit`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
+#' `partners` and `fill`. Left columns come in their order, then right columns
+#' in theirs (or in the order of `take`), then `partners` and `origin`. With
+#' `keys = "one"` there is one column for each key, at the left key's place and
+#' under its name, in the common type of both sides.
+#'
+#' @section What must hold:
+#' `expect` and `max_rows`. Without `expect`, a pairing in which a key repeats
+#' on both sides gives a warning that names the heaviest keys.
+#'
+#' @section Errors:
+#' All inherit `ronda_error`, and one of: `ronda_error_argument` (an argument
+#' is not what is described here), `ronda_error_key` (`on` is missing or names
+#' no column), `ronda_error_type` (types that can't match, or a value that a
+#' column can't hold), `ronda_error_collision` (a name that is taken, columns
+#' that should agree and don't), `ronda_error_expectation` (`expect`,
+#' `missing_keys = "stop"` or `repeats = "stop"`: the condition carries
+#' `left_rows`, `right_rows` and `keys`), `ronda_error_too_many_rows`. The
+#' warning about many-to-many keys is a `ronda_warning_many_to_many`.
+#'
+#' @param left,right `[data.frame]` The frames. They are never changed.
+#' @param on `[character | rule | list]` Which columns must be equal: `"port"`,
+#'   or `c(vessel = "code")` where the names differ (left = right); or rules
+#'   such as [same()] and [cross()]; or both, in `c()` or `list()`. Integer,
+#'   double and 64-bit integer match by value; text and factor by text; factors
+#'   by label; date-times by instant; dates by day; durations whatever the
+#'   unit; logical with logical.
+#' @param rows `[character(1)]` Which rows stay, see below.
+#' @param ... Must be empty: all that follows goes by name.
+#' @param where `[formula | function(left, right)]` A further condition on each
+#'   pair by itself. In a formula, `left` and `right` stand for the two rows:
+#'   `~ left$length <= right$max_length`. TRUE, FALSE or NA (as FALSE) for each
+#'   pair, or one value for all. It is run on blocks of pairs.
+#' @param missing_keys `[character(1)]` `"unmatched"`: a missing key equals
+#'   nothing. `"match"`: missing equals missing. `"stop"`: an error.
+#' @param repeats `[character(1) | choice]` Of several candidates of a left
+#'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
+#'   that [highest()] or [lowest()] picks; `"stop"`: an error.
+#' @param expect `[character]` Any of `"one-to-one"`, `"one-to-many"`,
+#'   `"many-to-one"`, `"many-to-many"` (allowed, no warning), `"left-complete"`
+#'   (every left row has a partner), `"right-complete"` and
+#'   `"no-missing-keys"`.
+#' @param max_rows `[numeric(1)]` More pairs than this are refused before they
+#'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of
+#'   both frames, at least a million.
+#' @param sides `[character(2)]` What the frames are called in column names and
+#'   in `origin`.
+#' @param take `[character | list]` The right columns to bring, in that order;
+#'   `c(new = "old")` renames; `character()` brings none. Or
+#'   `list(left = , right = )`; left keys always stay.
+#' @param omit `[character | list]` The right columns to do without, or
+#'   `list(left = , right = )`.
+#' @param keys `[character(1)]` `"one"` column for each key, or `"both"` sides'
+#'   own columns.
+#' @param collisions `[character(1) | function | list]` What becomes of a
+#'   column that both frames have and that is not a key. `"rename"` (both),
+#'   `"rename_left"` or `"rename_right"`, by `name_pattern`; `"left"` or
+#'   `"right"`: keep that one; `"fill"`: left, and right where left is missing;
+#'   `"agree"`: the same, and an error where they differ; `"stop"`: an error; a
+#'   `function(left, right)` of the two aligned columns; or a list of these by
+#'   column name, with `.other` for the rest.
+#' @param name_pattern `[character(1)]` How a renamed column is called; holds
+#'   `{column}` and `{side}`.
+#' @param origin `[character(1)]` Name of a factor column that tells where a
+#'   row comes from: levels `sides` and `"both"`.
+#' @param partners `[character(1)]` Name of an integer column: how many
+#'   partners the row's left row has (missing in right-only rows).
+#' @param fill `[list]` By column name of the result: the value in rows whose
+#'   side is absent, such as `list(fare = 0)`. Values that were missing in the
+#'   data stay missing.
+#' @param row_order `[character(1)]` `"left"`, `"right"` or `"keys"`.
+#'
+#' @return `[data.frame]` of the class of `left` (where that class needs no
+#'   attributes of its own; else the nearest plain one), with plain row
+#'   numbers. Column names and types depend on the names and types of the
+#'   inputs, never on `rows` (except that semi and anti have the left columns
+#'   only) nor on the data. With `rows = "left"` and unique right keys,
+#'   `nrow(result) == nrow(left)`, and the left columns are shared, not copied.
+#'
+#' @seealso [pair_rows()] and [build_frame()], the two halves;
+#'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`.
+#' @examples
+#' # 1. Which rows pair: the largest capacity of each vessel's shifts
+#' join_frames(sailings, vessels, on = c(vessel = "code")) |> head(3)
+#' join_frames(sailings, crew_shifts,
+#'   on = "vessel", where = ~ left$departs >= right$starts &
+#'     left$departs < right$ends
+#' ) |> head(3)
+#'
+#' # 2. Which rows stay: sailings of unknown vessels
+#' join_frames(sailings, vessels, on = c(vessel = "code"), rows = "anti")
+#'
+#' # 3. Which columns come, and under what names
+#' join_frames(sailings, vessels,
+#'   on = c(vessel = "code"), rows = "full",
+#'   take = c(ship = "name", "status"), sides = c("sailing", "vessel"),
+#'   origin = "origin"
+#' ) |> tail(3)
+#'
+#' # 4. What must hold
+#' try(join_frames(sailings, vessels,
+#'   on = c(vessel = "code"), expect = c("many-to-one", "left-complete")
+#' ))
+#' @export
+join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
+                        missing_keys = "unmatched", repeats = "all",
+                        expect = NULL, max_rows = NULL,
+                        sides = c("left", "right"), take = NULL, omit = NULL,
+                        keys = "one", collisions = "rename",
+                        name_pattern = "{column}_{side}", origin = NULL,
+                        partners = NULL, fill = NULL, row_order = "left") {
+  call <- quote(join_frames())
+  if (...length()) check_dots_empty(..., call = call)
+  if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
+  labels <- if (missing(sides)) {
+    frame_labels(substitute(left), substitute(right))
+  } else {
+    sides
+  }
+  check_choice(rows, row_choices, "rows", call)
+  pairing <- new_pairing(left, right,
+    if (missing(on)) NULL else on, missing(on), where, missing_keys, repeats,
+    expect, max_rows, sides, labels, call,
+    expands = !rows %in% c("semi", "anti", "unmatched"),
+    plan = function(pairing) {
+      plan_frame(pairing, rows, take, omit, keys, collisions, name_pattern,
+        origin, partners, fill, row_order, call
+      )
+    }
+  )
+  make_frame(pairing, pairing$plan, call)
+}

@@ -1,0 +1,395 @@
+#' Join two to dozens of data frames
+#'
+#' On keys that all frames share, or along a chain in which every frame has its
+#' own keys. Where each key is unique in its frame all frames are matched in
+#' one pass, else one after the other; the result is the same.
+#'
+#' @inheritParams join_frames
+#' @param frames `[list]` A named list of two or more data frames.
+#' @param on `[character | rule | list]` Keys that every frame has, as in
+#'   [join_frames()] (where the names differ, the first frame's stands left).
+#'   Or a list by frame name, one item for each frame but the first: how that
+#'   frame pairs with those before it. A left name in it means the column of
+#'   that original name in the earliest frame that has it.
+#' @param rows `[character(1)]` `"full"`: every row of every frame; `"left"`:
+#'   all of the first frame; `"inner"`: rows that all frames have.
+#' @param collisions `[character(1) | function | list]` What becomes of a
+#'   column that two or more frames have and that is no key: `"rename"` gives
+#'   each its own name by `name_pattern`; `"left"` keeps that of the first
+#'   frame that has it, `"right"` that of the last; `"fill"` takes the first
+#'   value that is there, in frame order; `"agree"` does too, and stops where
+#'   two differ; `"stop"`; a function(left, right), applied in frame order; or
+#'   a list of these by column name, with `.other` for the rest.
+#' @param name_pattern `[character(1)]` How a renamed column is called; holds
+#'   `{column}` and `{side}`, the frame's name.
+#' @param origin `[character(1)]` Name of a text column that says which frames
+#'   hold the row, such as `"sailings+ports"`.
+#' @return `[data.frame]` of the first frame's class: its columns, then each
+#'   later frame's without the keys. Rows: the first frame's, then each later
+#'   frame's new ones. Several partners give several rows.
+#' @section Errors: As [join_frames()]. Messages about keys call the frames so
+#'   far `left` and the next one `right`.
+#' @seealso [join_frames()]
+#' @examples
+#' counts <- list(
+#'   sailings = as.data.frame(table(port = sailings$port), responseName = "n"),
+#'   bookings = as.data.frame(table(port = bookings$port), responseName = "n"),
+#'   ports = ports
+#' )
+#' join_many(counts, on = "port", origin = "found_in")
+#' # a chain: each frame has its own key
+#' join_many(
+#'   list(sailings = sailings, vessels = vessels, ports = ports),
+#'   on = list(vessels = c(vessel = "code"), ports = "port"), rows = "left"
+#' ) |> head(3)
+#' @export
+join_many <- function(frames, on, rows = "full", ...,
+                      missing_keys = "unmatched", repeats = "all",
+                      expect = NULL, max_rows = NULL, collisions = "rename",
+                      name_pattern = "{column}_{side}", origin = NULL) {
+  call <- quote(join_many())
+  if (...length()) check_dots_empty(..., call = call)
+  check_frames(frames, call)
+  if (missing(on)) stop_no_shared_on(frames, call)
+  check_choice(rows, c("inner", "left", "full"), "rows", call)
+  clock <- new_clock()
+  chain <- as_chain(on, frames, call)
+  keys <- chain_keys(chain, frames, call)
+  plan <- plan_many(frames, keys, collisions, name_pattern, origin, call)
+  options <- list(
+    rows = rows, missing_keys = missing_keys, repeats = repeats,
+    expect = expect, max_rows = max_rows
+  )
+  check_many_options(options, frames, chain, call)
+  clock <- tick(clock, "check")
+  lines <- match_many(frames, chain, keys, options, call)
+  clock <- tick(clock, "match")
+  result <- make_many(frames, plan, lines, call)
+  tell_many(frames, lines, rows, seconds_of(tick(clock, "columns")))
+  result
+}
+
+check_frames <- function(frames, call) {
+  if (!is.list(frames) || is.data.frame(frames) || length(frames) < 2L) {
+    stop_argument(
+      sprintf("`frames` must be a list of two or more data frames, not %s.",
+        shown(frames)
+      ),
+      call = call
+    )
+  }
+  names <- names(frames)
+  if (length(names) != length(frames) || !all(nzchar(names)) ||
+    anyDuplicated(names)) {
+    stop_argument("Each frame in `frames` needs a name of its own.",
+      "Write, for example: list(sailings = sailings, ports = ports)",
+      call = call
+    )
+  }
+  for (name in names) {
+    check_frame(frames[[name]], sprintf("frames$%s", name), call)
+  }
+}
+
+stop_no_shared_on <- function(frames, call) {
+  shared <- Reduce(intersect, lapply(frames, names))
+  stop_ronda("key", "`on` is missing: say which columns must be equal.",
+    if (length(shared)) sprintf("All frames have: %s", ticked(shared)),
+    if (length(shared)) sprintf("Write: on = \"%s\"", shared[1L]),
+    call = call
+  )
+}
+
+# The rules of each frame after the first, by frame name
+as_chain <- function(on, frames, call) {
+  later <- names(frames)[-1L]
+  by_frame <- is.list(on) && !inherits(on, "ronda_rule") &&
+    !is.null(names(on)) && all(names(on) %in% c(later, names(frames)[1L]))
+  if (!by_frame) on <- rep(list(on), length(later))
+  if (by_frame && !setequal(names(on), later)) {
+    stop_argument("`on` by frame needs an item for each frame but the first.",
+      sprintf("It has %s.", ticked(names(on))),
+      sprintf("The frames are %s.", ticked(names(frames))),
+      call = call
+    )
+  }
+  if (by_frame) on <- on[later]
+  names(on) <- later
+  lapply(names(on), function(name) {
+    before <- frames[seq_len(match(name, names(frames)) - 1L)]
+    as_rules(on[[name]], names_so_far(before), frames[[name]], call)
+  }) -> chain
+  names(chain) <- later
+  chain
+}
+
+# a stand-in for the frames so far: their column names, earliest first
+names_so_far <- function(frames) {
+  names <- unique(unlist(lapply(frames, names)))
+  structure(vector("list", length(names)), names = names)
+}
+
+# Where the values of each left column of the rules come from: a list by
+# column name of frame = column, in frame order. Columns of same() rules take
+# the value of the first frame that a line has.
+chain_keys <- function(chain, frames, call) {
+  keys <- list()
+  for (name in names(chain)) {
+    for (rule in chain[[name]]) {
+      for (column in rule$left) {
+        if (is.null(keys[[column]])) {
+          first <- names(frames)[vapply(frames, function(frame) {
+            column %in% names(frame)
+          }, NA)][1L]
+          keys[[column]] <- structure(column, names = first)
+        }
+      }
+      if (rule$kind == "same" && !name %in% names(keys[[rule$left]])) {
+        keys[[rule$left]][name] <- rule$right
+      }
+    }
+  }
+  keys
+}
+
+check_many_options <- function(options, frames, chain, call) {
+  check_choice(options$missing_keys, c("unmatched", "match", "stop"),
+    "missing_keys", call
+  )
+  for (name in names(chain)) {
+    check_repeats(options$repeats, frames[[name]], call)
+    check_expect(options$expect, chain[[name]], call)
+  }
+  check_max_rows(options$max_rows, call)
+}
+
+# Lines: for each frame, the row that each line of the result takes from it
+# (0: none).
+match_many <- function(frames, chain, keys, options, call) {
+  lines <- if (is_shared(chain, options)) {
+    match_at_once(frames, chain, options, call)
+  }
+  if (is.null(lines)) lines <- match_in_order(frames, chain, keys, options, call)
+  lines
+}
+
+# Whether one key serves all frames and nothing asks for step by step
+is_shared <- function(chain, options) {
+  left <- lapply(chain, function(rules) {
+    if (all(vapply(rules, function(rule) {
+      rule$kind == "same" && !length(rule$via)
+    }, NA))) {
+      vapply(rules, function(rule) rule$left, "")
+    }
+  })
+  is.null(options$expect) && options$missing_keys != "stop" &&
+    !is.null(left[[1L]]) && length(unique(left)) == 1L
+}
+
+# All keys in one table; NULL when a frame has a key twice.
+match_at_once <- function(frames, chain, options, call) {
+  sizes <- vapply(frames, nrow, 1L)
+  if (sum(as.numeric(sizes)) > largest_frame) {
+    return(NULL)
+  }
+  rules <- chain[[1L]]
+  columns <- lapply(seq_along(rules), function(k) {
+    own <- c(rules[[k]]$left, vapply(chain, function(x) x[[k]]$right, ""))
+    stack_columns(Map(.subset2, frames, own), rules[[k]], own, call)
+  })
+  if (any(vapply(columns, is.null, NA))) {
+    return(NULL)
+  }
+  pairs <- do.call(c, lapply(columns, function(x) align_keys(x, x, NULL, call)))
+  first <- group_rows_(
+    lapply(pairs, function(pair) pair$left),
+    vapply(pairs, function(pair) pair$kind, 1L),
+    options$missing_keys == "match"
+  )
+  lines_of_groups(first, sizes, options$rows)
+}
+
+lines_of_groups <- function(first, sizes, rows) {
+  total <- sum(sizes)
+  if (is.null(first)) first <- seq_len(total)
+  alone <- first == 0L
+  first[alone] <- which(alone)
+  line <- cumsum(first == seq_along(first))[first]
+  ends <- cumsum(sizes)
+  lines <- Map(function(end, size) {
+    own <- line[seq.int(to = end, length.out = size)]
+    if (anyDuplicated(own)) {
+      return(NULL)
+    }
+    rows <- integer(max(line, 0L))
+    rows[own] <- seq_len(size)
+    rows
+  }, ends, sizes)
+  if (any(vapply(lines, is.null, NA))) {
+    return(NULL)
+  }
+  keep_lines(lines, rows)
+}
+
+keep_lines <- function(lines, rows) {
+  if (rows == "full") {
+    return(lines)
+  }
+  keep <- if (rows == "left") {
+    lines[[1L]] > 0L
+  } else {
+    Reduce(`&`, lapply(lines, function(rows) rows > 0L))
+  }
+  lapply(lines, function(rows) rows[keep])
+}
+
+# Columns of several frames under each other, in their common type; NULL where
+# only step by step can tell (a number that a 64-bit integer can't hold).
+stack_columns <- function(columns, rule, names, call) {
+  proto <- common_prototype(columns, rule, names, call)
+  if (is.null(proto)) {
+    return(NULL)
+  }
+  values <- lapply(columns, function(x) common_columns(proto, x)$right)
+  if (any(vapply(values, function(x) !is.null(attr(x, "left_over")), NA))) {
+    return(NULL)
+  }
+  kept <- attributes(proto)
+  kept$names <- NULL
+  stacked <- unlist(lapply(values, function(x) {
+    attributes(x) <- NULL
+    x
+  }), use.names = FALSE)
+  attributes(stacked) <- kept
+  stacked
+}
+
+# a column of no rows in the common type of all
+common_prototype <- function(columns, rule, names, call) {
+  none <- lapply(columns, slice_column, integer(), "key", call)
+  proto <- none[[1L]]
+  for (k in seq_along(none)[-1L]) {
+    if (!families_match(key_family(proto), key_family(none[[k]]))) {
+      if (is.null(rule)) {
+        return(NULL)
+      }
+      stop_key_types(proto, none[[k]],
+        list(left = names[1L], right = names[[k]]), call
+      )
+    }
+    proto <- common_columns(proto, none[[k]])$left
+    attr(proto, "left_over") <- NULL
+  }
+  proto
+}
+
+match_in_order <- function(frames, chain, keys, options, call) {
+  lines <- list(seq_len(nrow(frames[[1L]])))
+  names(lines) <- names(frames)[1L]
+  for (name in names(chain)) {
+    needed <- rule_columns(chain[[name]], "left")
+    so_far <- lapply(needed, function(column) {
+      key_of_lines(frames, keys[[column]], lines, call)
+    })
+    names(so_far) <- needed
+    so_far <- as_base_frame(so_far, length(lines[[1L]]))
+    pairing <- pair_step(so_far, frames[[name]], name, chain[[name]], options,
+      call
+    )
+    step <- result_rows(pairing, options$rows)
+    lines <- lapply(lines, function(rows) {
+      if (is.null(step$left)) rows else c(0L, rows)[step$left + 1L]
+    })
+    lines[[name]] <- step$right
+  }
+  lines
+}
+
+pair_step <- function(so_far, frame, name, rules, options, call) {
+  pairing <- new_pairing(so_far, frame,
+    on = lapply(rules, structure, class = "ronda_rule_record"),
+    no_on = FALSE, where = NULL, missing_keys = options$missing_keys,
+    repeats = options$repeats, expect = options$expect,
+    max_rows = options$max_rows, sides = c("left", "right"),
+    labels = c("the frames so far", name), call = call
+  )
+  check_row_limit(pairing, options$rows, call)
+  pairing
+}
+
+# A key's values on the lines so far: of the first frame that a line has
+key_of_lines <- function(frames, sources, lines, call) {
+  sources <- sources[names(sources) %in% names(lines)]
+  columns <- Map(function(frame, column) {
+    .subset2(frames[[frame]], column)
+  }, names(sources), sources)
+  coalesce_columns(columns, lines[names(sources)], sources[[1L]], call)
+}
+
+coalesce_columns <- function(columns, lines, name, call) {
+  value <- columns[[1L]]
+  value <- slice_column(value, lines[[1L]], name, call)
+  filled <- lines[[1L]]
+  for (k in seq_along(columns)[-1L]) {
+    common <- common_columns(value, columns[[k]])
+    check_int64_range(common,
+      list(left = seq_along(filled), right = integer(length(filled))),
+      list(left = name, right = name), call
+    )
+    attr(common$left, "left_over") <- NULL
+    attr(common$right, "left_over") <- NULL
+    value <- patch_(common$left, filled, common$right, lines[[k]])
+    filled <- pmax(filled, lines[[k]])
+  }
+  value
+}
+
+make_many <- function(frames, plan, lines, call) {
+  n <- length(lines[[1L]])
+  columns <- lapply(plan, function(column) {
+    make_many_column(frames, column, lines, call)
+  })
+  names(columns) <- vapply(plan, function(column) column$name, "")
+  frame_like(columns, n, frames[[1L]])
+}
+
+tell_many <- function(frames, lines, rows, seconds) {
+  receipt <- structure(
+    list(
+      labels = names(frames),
+      frame_rows = vapply(frames, nrow, 1L), rows = rows,
+      result_rows = length(lines[[1L]]),
+      held_by = vapply(lines, function(rows) sum(rows > 0L), 1L),
+      by_all = sum(Reduce(`&`, lapply(lines, function(rows) rows > 0L))),
+      seconds = seconds
+    ),
+    class = c("ronda_receipt_many", "ronda_receipt")
+  )
+  state$receipt <- receipt
+  if (isTRUE(getOption("ronda.receipt", interactive()))) {
+    message(many_line(receipt))
+  }
+}
+
+many_line <- function(receipt) {
+  sprintf("%s %s %s: %s in all frames",
+    paste(with_commas(receipt$frame_rows), receipt$labels, collapse = ", "),
+    symbol_arrow(), counted(receipt$result_rows, "row"),
+    with_commas(receipt$by_all)
+  )
+}
+
+#' @export
+format.ronda_receipt_many <- function(x, ...) {
+  c(many_line(x), sprintf("%s: %s of the result", x$labels,
+    vapply(x$held_by, counted, "", one = "row")
+  ))
+}
+
+#' @export
+as.data.frame.ronda_receipt_many <- function(x, ...) {
+  as_base_frame(list(
+    frame = x$labels, rows = unname(x$frame_rows),
+    result_rows = unname(x$held_by)
+  ), length(x$labels))
+}

@@ -1,0 +1,295 @@
+# Key columns made comparable: every pair of types becomes a pair of vectors
+# that the engine reads as plain numbers or text. This is the only place that
+# knows which types match.
+
+# the engine's kinds, in the order of KeyKind in src/core/key_column.h
+engine_kinds <- c(int32 = 0L, real = 1L, day = 2L, int64 = 3L, text = 4L)
+
+# The family of a key column, or NA for one that can't be a key
+key_family <- function(x) {
+  if (!is.object(x)) {
+    if (!is.null(dim(x))) {
+      return(NA_character_)
+    }
+    return(switch(typeof(x),
+      integer = "integer",
+      double = "double",
+      character = "text",
+      logical = "logical",
+      NA_character_
+    ))
+  }
+  if (inherits(x, "AsIs")) {
+    return(key_family(plain_as_is(x)))
+  }
+  known <- c("factor", "Date", "POSIXct", "difftime", "integer64")
+  found <- inherits(x, known, which = TRUE) > 0L
+  if (!any(found) || !is.null(dim(x))) NA_character_ else known[found][1L]
+}
+
+plain_as_is <- function(x) {
+  class(x) <- setdiff(oldClass(x), "AsIs")
+  x
+}
+
+# how the families are called in messages
+family_words <- c(
+  integer = "integer", double = "double", integer64 = "64-bit integer",
+  text = "text", factor = "factor", logical = "logical", Date = "date",
+  POSIXct = "date-time", difftime = "duration"
+)
+
+type_word <- function(x) {
+  family <- key_family(x)
+  if (!is.na(family)) {
+    return(family_words[[family]])
+  }
+  if (is.object(x)) class(x)[1L] else if (is.list(x)) "list" else typeof(x)
+}
+
+# Families that match each other
+family_group <- function(family) {
+  switch(family,
+    integer = , double = , integer64 = "number",
+    text = , factor = "text",
+    family
+  )
+}
+
+families_match <- function(left, right) {
+  !is.na(left) && !is.na(right) &&
+    (left == right || family_group(left) == family_group(right))
+}
+
+stop_key_types <- function(x, y, rule, call) {
+  stop_ronda("type",
+    sprintf(
+      "`%s` of `left` (%s) can't be matched with `%s` of `right` (%s).",
+      rule$left, type_word(x), rule$right, type_word(y)
+    ),
+    key_conversion(x, y, rule),
+    call = call
+  )
+}
+
+# Types are known before anything is computed, unless `via` makes new ones.
+check_key_types <- function(left, right, rules, call) {
+  for (rule in rules) {
+    if (length(rule$via)) next
+    x <- .subset2(left, rule$left)
+    y <- .subset2(right, rule$right)
+    if (!families_match(key_family(x), key_family(y))) {
+      stop_key_types(x, y, rule, call)
+    }
+  }
+}
+
+# The conversion to write, for two types that don't match
+key_conversion <- function(x, y, rule) {
+  families <- c(key_family(x), key_family(y))
+  places <- c(
+    sprintf("left$%s", rule$left), sprintf("right$%s", rule$right)
+  )
+  if (anyNA(families)) {
+    at <- which(is.na(families))[1L]
+    as <- conversion_of_unknown(list(x, y)[[at]])
+    if (is.null(as)) {
+      return(sprintf(
+        "A column of type %s can't be a key: choose another column.",
+        type_word(list(x, y)[[at]])
+      ))
+    }
+    return(sprintf("Write: %s <- %s(%s)", places[at], as, places[at]))
+  }
+  groups <- vapply(families, family_group, "")
+  # the side to convert, and how, by what the two are
+  change <- function(from, to) {
+    at <- match(from, groups)
+    sprintf("Write: %s <- %s", places[at], sprintf(to, places[at]))
+  }
+  has <- function(...) setequal(groups, c(...))
+  if (has("Date", "POSIXct")) {
+    at <- match("POSIXct", groups)
+    zone <- attr(list(x, y)[[at]], "tzone")[1L]
+    zone <- if (is.null(zone) || !nzchar(zone)) "" else zone
+    return(change("POSIXct", sprintf("as.Date(%%s, tz = \"%s\")", zone)))
+  }
+  if (has("text", "Date")) {
+    return(change("text", "as.Date(as.character(%s))"))
+  }
+  if (has("text", "POSIXct")) {
+    return(change("text", "as.POSIXct(as.character(%s), tz = \"UTC\")"))
+  }
+  if (has("text", "number")) {
+    return(change("number", "as.character(%s)"))
+  }
+  if (has("logical", "number")) {
+    return(change("logical", "as.integer(%s)"))
+  }
+  if (has("logical", "text")) {
+    return(change("text", "as.logical(as.character(%s))"))
+  }
+  change(groups[1L], "as.character(%s), and the same for the other side")
+}
+
+conversion_of_unknown <- function(x) {
+  if (inherits(x, "POSIXlt")) {
+    "as.POSIXct"
+  } else if (is.list(x) || !is.null(dim(x))) {
+    NULL
+  } else if (is.numeric(x)) {
+    "as.numeric"
+  } else {
+    "as.character"
+  }
+}
+
+# One rule's two columns as the engine takes them: a list of one or two column
+# pairs, each list(kind, left, right).
+align_keys <- function(x, y, rule, call) {
+  families <- c(key_family(x), key_family(y))
+  if (!families_match(families[1L], families[2L])) {
+    stop_key_types(x, y, rule, call)
+  }
+  switch(family_group(families[1L]),
+    number = align_numbers(x, y, families),
+    text = list(align_text(x, y, families)),
+    logical = list(key_pair("int32", x, y)),
+    Date = list(align_dates(x, y)),
+    POSIXct = list(align_doubles(x, y)),
+    difftime = list(align_durations(x, y)),
+    stop("align_keys(): unknown family ", families[1L])
+  )
+}
+
+key_pair <- function(kind, left, right) {
+  list(kind = engine_kinds[[kind]], left = left, right = right)
+}
+
+align_numbers <- function(x, y, families) {
+  if (any(families == "integer64")) {
+    return(align_int64(x, y, families))
+  }
+  if (all(families == "integer")) {
+    return(list(key_pair("int32", x, y)))
+  }
+  list(align_doubles(x, y))
+}
+
+align_doubles <- function(x, y) {
+  if (typeof(x) == "integer" && typeof(y) == "integer") {
+    return(key_pair("int32", x, y))
+  }
+  key_pair("real", as_double(x), as_double(y))
+}
+
+as_double <- function(x) {
+  if (typeof(x) == "double") x else as.double(unclass(x))
+}
+
+align_dates <- function(x, y) {
+  if (typeof(x) == "integer" && typeof(y) == "integer") {
+    return(key_pair("int32", x, y))
+  }
+  key_pair("day", as_double(x), as_double(y))
+}
+
+# A double that is no 64-bit integer equals none, but may equal another such
+# double: it goes into a second column.
+align_int64 <- function(x, y, families) {
+  sides <- Map(function(x, family) {
+    if (family == "integer64") {
+      list(values = x, left_over = NULL)
+    } else {
+      int64_from_number_(x)
+    }
+  }, list(x, y), families)
+  pairs <- list(key_pair("int64", sides[[1L]]$values, sides[[2L]]$values))
+  rest <- lapply(sides, function(side) side$left_over)
+  if (!is.null(rest[[1L]]) || !is.null(rest[[2L]])) {
+    none <- vapply(rest, is.null, NA)
+    rest[none] <- lapply(list(x, y)[none], function(x) numeric(length(x)))
+    pairs[[2L]] <- key_pair("real", rest[[1L]], rest[[2L]])
+  }
+  pairs
+}
+
+align_text <- function(x, y, families) {
+  if (all(families == "factor")) {
+    return(align_factors(x, y))
+  }
+  key_pair("text", utf8_text_(as_text(x)), utf8_text_(as_text(y)))
+}
+
+as_text <- function(x) if (is.factor(x)) as.character(x) else x
+
+align_factors <- function(x, y) {
+  left <- enc2utf8(levels(x))
+  right <- enc2utf8(levels(y))
+  if (!identical(left, right) || anyNA(left)) {
+    all <- union(left, right)
+    all <- all[!is.na(all)]
+    x <- match(left, all)[as.integer(x)]
+    y <- match(right, all)[as.integer(y)]
+  }
+  key_pair("int32", x, y)
+}
+
+duration_seconds <- c(
+  secs = 1, mins = 60, hours = 3600, days = 86400, weeks = 604800
+)
+
+# Durations of unlike units are compared in the finer one: its number is a
+# whole multiple.
+align_durations <- function(x, y) {
+  units <- c(attr(x, "units"), attr(y, "units"))
+  if (units[1L] == units[2L]) {
+    return(align_doubles(x, y))
+  }
+  seconds <- duration_seconds[units]
+  finest <- min(seconds)
+  key_pair("real",
+    as_double(x) * (seconds[[1L]] / finest),
+    as_double(y) * (seconds[[2L]] / finest)
+  )
+}
+
+# `via` applied, and what it returned checked
+apply_via <- function(x, via, rule, side, call) {
+  fun <- via[[side]]
+  if (is.null(fun)) {
+    return(x)
+  }
+  place <- sprintf("`%s` of `%s`", rule[[side]], side)
+  value <- tryCatch(fun(x), error = function(e) {
+    stop_ronda("argument",
+      sprintf("`via` failed on %s: %s", place, conditionMessage(e)),
+      call = call
+    )
+  })
+  if (!is.null(dim(value)) || length(value) != length(x)) {
+    stop_ronda("argument",
+      sprintf(
+        "`via` must return a vector of %s for %s, not %s.",
+        counted(length(x), "value"), place, described(value)
+      ),
+      call = call
+    )
+  }
+  value
+}
+
+# All same() rules of a pairing, as the engine takes them
+engine_keys <- function(left, right, rules, call) {
+  pairs <- list()
+  for (rule in rules) {
+    x <- apply_via(.subset2(left, rule$left), rule$via, rule, "left", call)
+    y <- apply_via(.subset2(right, rule$right), rule$via, rule, "right", call)
+    pairs <- c(pairs, align_keys(x, y, rule, call))
+  }
+  list(
+    left = lapply(pairs, function(pair) pair$left),
+    right = lapply(pairs, function(pair) pair$right),
+    kinds = vapply(pairs, function(pair) pair$kind, 1L)
+  )
+}

@@ -1,0 +1,221 @@
+# Which columns a join of many frames has. Names are settled over all frames
+# at once. A plan is a list of column records:
+#   list(name, how = "one" | "key" | "fill" | "agree" | function | "origin",
+#        sources = c(frame = column, ...))
+
+plan_many <- function(frames, keys, collisions, pattern, origin, call) {
+  check_pattern(pattern, call)
+  if (!is.null(origin)) check_name(origin, "origin", call)
+  names <- lapply(frames, names)
+  collisions <- as_collisions(collisions,
+    list(left = unlist(names), right = character()), call
+  )
+  check_many_collisions(collisions, call)
+  own <- own_columns(names, keys)
+  shared <- unique(unlist(own)[duplicated(unlist(own))])
+  plan <- list()
+  for (frame in names(frames)) {
+    for (column in setdiff(names[[frame]], key_parts(keys, frame))) {
+      plan <- c(plan, plan_many_column(
+        frame, column, names(frames), own, keys, shared, collisions, pattern,
+        call
+      ))
+    }
+  }
+  check_many_names(plan, origin, call)
+  check_many_types(frames, plan, call)
+  if (!is.null(origin)) {
+    plan <- c(plan, list(list(name = origin, how = "origin")))
+  }
+  plan
+}
+
+# right columns that are part of an earlier frame's key column
+key_parts <- function(keys, frame) {
+  unlist(lapply(keys, function(sources) {
+    sources[-1L][names(sources)[-1L] == frame]
+  }))
+}
+
+# each frame's columns that are no keys
+own_columns <- function(names, keys) {
+  lapply(structure(names(names), names = names(names)), function(frame) {
+    used <- unlist(lapply(keys, function(sources) {
+      sources[names(sources) == frame]
+    }))
+    setdiff(names[[frame]], used)
+  })
+}
+
+# One column's record, none (a later part of a merged column)
+plan_many_column <- function(frame, column, frames, own, keys, shared,
+                             collisions, pattern, call) {
+  sources <- keys[[column]]
+  if (!is.null(sources) && names(sources)[1L] == frame) {
+    return(list(list(name = column, how = "key", sources = sources)))
+  }
+  alone <- structure(column, names = frame)
+  meets_key <- !is.null(sources)
+  if (!column %in% shared || meets_key) {
+    name <- if (meets_key) pattern_name(pattern, column, frame) else column
+    return(list(list(name = name, how = "one", sources = alone)))
+  }
+  holders <- frames[vapply(own[frames], function(x) column %in% x, NA)]
+  how <- collisions[[column]]
+  if (is.null(how)) how <- collisions$.other
+  if (identical(how, "stop")) {
+    stop_ronda("collision",
+      sprintf("%s have a column `%s` that is not a key.",
+        listed(holders, "and"), column
+      ),
+      "`collisions` is \"stop\": choose another value.",
+      call = call
+    )
+  }
+  if (identical(how, "rename")) {
+    name <- pattern_name(pattern, column, frame)
+    return(list(list(name = name, how = "one", sources = alone)))
+  }
+  if (frame != holders[1L]) {
+    return(list())
+  }
+  all <- structure(rep(column, length(holders)), names = holders)
+  if (identical(how, "left")) all <- all[1L]
+  if (identical(how, "right")) all <- all[length(all)]
+  if (length(all) == 1L) how <- "one"
+  list(list(name = column, how = how, sources = all))
+}
+
+check_many_collisions <- function(collisions, call) {
+  for (name in names(collisions)) {
+    how <- collisions[[name]]
+    if (is.character(how) && how %in% c("rename_left", "rename_right")) {
+      stop_argument(
+        sprintf("`collisions` can't be \"%s\" for many frames.", how),
+        "Write \"rename\": every frame's column is named by the pattern.",
+        call = call
+      )
+    }
+  }
+}
+
+check_many_names <- function(plan, origin, call) {
+  names <- vapply(plan, function(column) column$name, "")
+  if (anyDuplicated(names)) stop_name_taken(plan, names, call)
+  if (!is.null(origin) && origin %in% names) {
+    stop_argument(
+      sprintf("`origin` can't be called `%s`: the result has that column.",
+        origin
+      ),
+      "Choose a name that is free.",
+      call = call
+    )
+  }
+}
+
+check_many_types <- function(frames, plan, call) {
+  for (column in plan) {
+    if (is.function(column$how) || column$how == "one") next
+    columns <- many_sources(frames, column$sources)
+    for (k in seq_along(columns)[-1L]) {
+      if (!has_common_type(columns[[1L]], columns[[k]])) {
+        stop_ronda("type",
+          sprintf("`%s` of `%s` (%s) and `%s` of `%s` (%s) have no common type.",
+            column$sources[1L], names(columns)[1L], type_word(columns[[1L]]),
+            column$sources[k], names(columns)[k], type_word(columns[[k]])
+          ),
+          call = call
+        )
+      }
+    }
+  }
+}
+
+many_sources <- function(frames, sources) {
+  Map(function(frame, column) {
+    .subset2(frames[[frame]], column)
+  }, names(sources), sources)
+}
+
+make_many_column <- function(frames, column, lines, call) {
+  if (identical(column$how, "origin")) {
+    return(many_origin(lines))
+  }
+  columns <- many_sources(frames, column$sources)
+  rows <- lines[names(column$sources)]
+  if (is.function(column$how)) {
+    return(fold_by_function(column, columns, rows, call))
+  }
+  switch(column$how,
+    one = slice_column(columns[[1L]], rows[[1L]], column$name, call),
+    key = coalesce_columns(columns, rows, column$name, call),
+    fill = ,
+    agree = fill_many(column, columns, rows, call),
+    stop("make_many_column(): unknown ", column$how)
+  )
+}
+
+many_origin <- function(lines) {
+  held <- lapply(lines, function(rows) rows > 0L)
+  code <- Reduce(function(sum, flag) 2 * sum + flag, held, 0)
+  first <- !duplicated(code)
+  words <- vapply(which(first), function(line) {
+    has <- vapply(held, `[`, NA, line)
+    paste(names(lines)[has], collapse = "+")
+  }, "")
+  words[match(code, code[first])]
+}
+
+fold_by_function <- function(column, columns, rows, call) {
+  values <- Map(slice_column, columns, rows, column$sources,
+    MoreArgs = list(call = call)
+  )
+  n <- length(rows[[1L]])
+  Reduce(function(left, right) {
+    value <- column$how(left, right)
+    if (is.null(value) || NROW(value) != n) {
+      stop_ronda("collision",
+        sprintf(
+          "The `collisions` function must give one value for each of %s of `%s`.",
+          counted(n, "row"), column$name
+        ),
+        call = call
+      )
+    }
+    value
+  }, values)
+}
+
+# The first value that is there, in frame order
+fill_many <- function(column, columns, rows, call) {
+  n <- length(rows[[1L]])
+  all <- seq_len(n)
+  Reduce(function(x, y) {
+    common <- common_columns(x, y)
+    if (identical(column$how, "agree")) {
+      differ <- which(!is_missing(common$left) & !is_missing(common$right) &
+        unlike(common$left, common$right))
+      if (length(differ)) {
+        stop_ronda("collision",
+          sprintf("`%s` differs between frames in %s, first in row %d: %s.",
+            column$name, counted(length(differ), "row"), differ[1L],
+            listed(c(
+              value_words(slice_column(x, differ[1L], column$name, call)),
+              value_words(slice_column(y, differ[1L], column$name, call))
+            ), "and")
+          ),
+          call = call
+        )
+      }
+    }
+    blank <- is_missing(common$left)
+    over <- lapply(common, attr, "left_over")
+    lines <- list(left = all, right = all)
+    check_left_over(over, blank, lines, column, call)
+    attr(common$left, "left_over") <- NULL
+    attr(common$right, "left_over") <- NULL
+    patch_(common$left, as.integer(!blank), common$right, all)
+  }, Map(slice_column, columns, rows, column$sources,
+    MoreArgs = list(call = call)
+  ))
+}

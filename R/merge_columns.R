@@ -1,0 +1,145 @@
+# Two columns of one name made one: collisions = "fill", "agree" or a function.
+
+# A named list of the merged columns. Stops that depend on the data happen
+# here, before any other column is made.
+merge_columns <- function(pairing, columns, lines, call) {
+  columns <- columns[vapply(columns, function(x) x$from == "merge", NA)]
+  values <- lapply(columns, function(column) {
+    if (is.function(column$how)) {
+      merge_by_function(pairing, column, lines, call)
+    } else {
+      merge_by_fill(pairing, column, lines, call)
+    }
+  })
+  names(values) <- vapply(columns, function(column) column$name, "")
+  values
+}
+
+merge_by_function <- function(pairing, column, lines, call) {
+  left <- slice_column(.subset2(pairing$left, column$left), lines$left,
+    column$left, call
+  )
+  right <- slice_column(.subset2(pairing$right, column$right), lines$right,
+    column$right, call
+  )
+  value <- tryCatch(column$how(left, right), error = function(e) {
+    stop_ronda("collision",
+      sprintf("The `collisions` function failed for `%s`: %s", column$name,
+        conditionMessage(e)
+      ),
+      call = call
+    )
+  })
+  if (is.null(value) || NROW(value) != lines$n) {
+    stop_ronda("collision",
+      sprintf(
+        "The `collisions` function gave %s for `%s`, not one value for each of %s.",
+        if (is.null(value)) "NULL" else counted(NROW(value), "value"),
+        column$name, counted(lines$n, "row")
+      ),
+      call = call
+    )
+  }
+  value
+}
+
+merge_by_fill <- function(pairing, column, lines, call) {
+  x <- .subset2(pairing$left, column$left)
+  y <- .subset2(pairing$right, column$right)
+  common <- common_columns(x, y)
+  if (column$how == "agree") check_agree(pairing, column, common, lines, call)
+  over <- lapply(common, attr, "left_over")
+  for (side in names(common)) attr(common[[side]], "left_over") <- NULL
+  value <- slice_column(common$left, lines$left, column$left, call)
+  blank <- is_missing(value)
+  check_left_over(over, blank, lines, column, call)
+  if (!any(blank)) {
+    return(value)
+  }
+  patch_(value, as.integer(!blank), common$right, lines$right)
+}
+
+# numbers that the 64-bit column of the result can't hold
+check_left_over <- function(over, blank, lines, column, call) {
+  left <- over$left[if (is.null(lines$left)) TRUE else lines$left]
+  right <- over$right[lines$right[blank]]
+  wrong <- c(left, right)
+  wrong <- wrong[wrong != 0]
+  if (length(wrong)) {
+    stop_ronda("type",
+      sprintf("`%s` holds %s, which a 64-bit integer can't hold.",
+        column$name, format(wrong[1L], digits = 15)
+      ),
+      "Choose another value of `collisions` for this column.",
+      call = call
+    )
+  }
+}
+
+is_missing <- function(x) {
+  if (is.list(x)) {
+    return(vapply(x, is.null, NA))
+  }
+  if (inherits(x, "integer64")) {
+    return(is.na(int64_halves_(x)[[1L]]))
+  }
+  is.na(x)
+}
+
+# In blocks, so that a difference early on is found early on.
+check_agree <- function(pairing, column, common, lines, call) {
+  n <- lines$n
+  block <- 1e6
+  for (begin in seq(1, max(n, 1), by = block)) {
+    at <- seq.int(begin, length.out = max(0, min(block, n - begin + 1)))
+    rows <- list(
+      left = if (is.null(lines$left)) as.integer(at) else lines$left[at],
+      right = lines$right[at]
+    )
+    x <- slice_column(common$left, rows$left, column$left, call)
+    y <- slice_column(common$right, rows$right, column$right, call)
+    differ <- which(!is_missing(x) & !is_missing(y) & unlike(x, y))
+    if (length(differ)) stop_differ(pairing, column, rows, differ, call)
+  }
+}
+
+unlike <- function(x, y) {
+  if (is.list(x)) {
+    return(!mapply(identical, x, y))
+  }
+  if (inherits(x, "integer64")) {
+    x <- int64_halves_(x)
+    y <- int64_halves_(y)
+    return(x[[1L]] != y[[1L]] | x[[2L]] != y[[2L]])
+  }
+  if (is.factor(x)) {
+    return(as.integer(x) != as.integer(y))
+  }
+  attributes(x) <- NULL
+  attributes(y) <- NULL
+  x != y
+}
+
+stop_differ <- function(pairing, column, rows, differ, call) {
+  left <- rows$left[differ]
+  right <- rows$right[differ]
+  words <- sprintf("row %d of `left` has %s, row %d of `right` has %s",
+    left[1L], value_words(slice_column(
+      .subset2(pairing$left, column$left), left[1L], column$left, call
+    )),
+    right[1L], value_words(slice_column(
+      .subset2(pairing$right, column$right), right[1L], column$right, call
+    ))
+  )
+  stop_ronda("collision",
+    sprintf("`%s` differs between the frames in %s.", column$name,
+      counted(length(differ), "row")
+    ),
+    words,
+    sprintf(
+      "Write collisions = list(%s = \"rename\") to see both columns.",
+      column$name
+    ),
+    call = call, data = list(left_rows = left, right_rows = right)
+  )
+}

@@ -1,0 +1,120 @@
+#' Draw what each of `rows` keeps
+#'
+#' A sheet to choose a join type from: two tiny frames, and the result of each
+#' of the seven, drawn by joining them. Matched rows are filled; left rows
+#' without partner are outlined and marked x, right ones shaded and marked +;
+#' cells without a value are dots.
+#'
+#' @return A ggplot. Its data has one row for each cell: `panel`, `row`,
+#'   `column`, `label`, `kind`.
+#' @section Errors: `ronda_error_argument` when ggplot2 isn't installed.
+#' @examples
+#' plot_rows_guide()
+#' @export
+plot_rows_guide <- function() {
+  need_ggplot2(quote(plot_rows_guide()))
+  data <- guide_data()
+  ggplot2::ggplot(data, ggplot2::aes(x = x, y = -row)) +
+    ggplot2::geom_tile(ggplot2::aes(fill = kind, colour = kind),
+      width = 0.92, height = 0.84, linewidth = 0.7
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(label = label, fontface = ifelse(row == 0, "bold", "plain")),
+      colour = ifelse(data$kind == "matched", "white", "#2f3640"), size = 3.6
+    ) +
+    ggplot2::facet_wrap(~panel, nrow = 3L) +
+    ggplot2::scale_fill_manual(values = c(
+      head = NA, matched = figure_colours[["left"]], left = "white",
+      right = "#fbeedd", absent = NA
+    ), na.value = NA) +
+    ggplot2::scale_colour_manual(values = c(
+      head = NA, matched = figure_colours[["left"]],
+      left = figure_colours[["left"]], right = figure_colours[["right"]],
+      absent = NA
+    ), na.value = NA) +
+    ggplot2::labs(
+      title = "What each of `rows` keeps",
+      subtitle = guide_key(), x = NULL, y = NULL
+    ) +
+    figure_theme(13) +
+    ggplot2::theme(
+      axis.text = ggplot2::element_blank(),
+      panel.grid = ggplot2::element_blank(),
+      strip.text = ggplot2::element_text(face = "bold", hjust = 0, size = 12),
+      panel.spacing = grid::unit(14, "pt")
+    )
+}
+
+guide_key <- function() {
+  paste(
+    "filled: matched rows; outlined and x: a left row without partner;",
+    "shaded and +: a right row without partner; dot: no value",
+    sep = "\n"
+  )
+}
+
+guide_frames <- function() {
+  list(
+    left = data.frame(key = c("A", "B", "C"), km = c("10", "20", "30")),
+    right = data.frame(key = c("B", "B", "D"), fare = c("7", "8", "9"))
+  )
+}
+
+guide_data <- function() {
+  frames <- guide_frames()
+  pairing <- pair_rows(frames$left, frames$right, on = "key")
+  counts <- rows_by_type(pairing)
+  result <- function(rows) {
+    lines <- result_rows(pairing, rows)
+    columns <- if (rows %in% c("semi", "anti")) 1:2 else 1:3
+    guide_cells(lines, frames, columns,
+      sprintf("\"%s\": %s", rows, counted(counts[[rows]], "row"))
+    )
+  }
+  own <- list(
+    guide_own(frames$left, pairing$matches$slot > 0L, "left", "left frame"),
+    guide_own(frames$right, frames$right$key == "B", "right", "right frame")
+  )
+  data <- do.call(rbind, c(own, lapply(row_choices, result)))
+  data$panel <- factor(data$panel, unique(data$panel))
+  data
+}
+
+guide_own <- function(frame, matched, side, panel) {
+  guide_rows(panel, names(frame), frame,
+    ifelse(matched, "matched", side)
+  )
+}
+
+guide_cells <- function(lines, frames, columns, panel) {
+  left <- if (is.null(lines$left)) seq_len(lines$n) else lines$left
+  right <- if (is.null(lines$right)) integer(lines$n) else lines$right
+  pick <- function(values, rows) c(NA, values)[rows + 1L]
+  key <- pick(frames$left$key, left)
+  key[left == 0L] <- frames$right$key[right[left == 0L]]
+  cells <- data.frame(
+    key = key, km = pick(frames$left$km, left),
+    fare = pick(frames$right$fare, right)
+  )[columns]
+  kind <- ifelse(left == 0L, "right", ifelse(left == 2L, "matched", "left"))
+  guide_rows(panel, names(cells), cells, kind)
+}
+
+# One row of data for each cell, and one for each column's head
+guide_rows <- function(panel, columns, cells, kind) {
+  mark <- c(matched = "", left = " x", right = " +")[kind]
+  cells[[1L]] <- paste0(cells[[1L]], mark)
+  body <- do.call(rbind, lapply(seq_along(columns), function(k) {
+    value <- cells[[k]]
+    data.frame(
+      panel = panel, row = seq_along(kind), x = k, column = columns[k],
+      label = ifelse(is.na(value), "\u00b7", value),
+      kind = ifelse(is.na(value), "absent", kind)
+    )
+  }))
+  head <- data.frame(
+    panel = panel, row = 0L, x = seq_along(columns), column = columns,
+    label = columns, kind = "head"
+  )
+  rbind(head, body)
+}

@@ -1,0 +1,148 @@
+# What happens when a left row has several candidates.
+
+#' Keep the partner with the highest or lowest value
+#'
+#' For the argument `repeats` of [join_frames()]: of several candidates of a
+#' left row, keep the one with the highest (lowest) value in a column of the
+#' right frame. Missing values lose; of equal ones the first in right order
+#' stays.
+#'
+#' @param column `[character(1)]` A column of the right frame that can be
+#'   ordered: numbers, text (in C order), dates, times, durations, factors (by
+#'   level) or logical values.
+#' @return A choice, of class `ronda_choice`.
+#' @section Errors: `ronda_error_argument` when `column` isn't one name, or is
+#'   not a column of the right frame or can't be ordered.
+#' @examples
+#' # the longest shift of each vessel
+#' shifts <- transform(crew_shifts,
+#'   hours = as.numeric(ends - starts, units = "hours")
+#' )
+#' join_frames(vessels, shifts,
+#'   on = c(code = "vessel"), repeats = highest("hours")
+#' ) |> head(3)
+#' @export
+highest <- function(column) new_choice(column, TRUE, quote(highest()))
+
+#' @rdname highest
+#' @export
+lowest <- function(column) new_choice(column, FALSE, quote(lowest()))
+
+new_choice <- function(column, highest, call) {
+  check_name(column, "column", call)
+  structure(list(column = column, highest = highest), class = "ronda_choice")
+}
+
+#' @export
+format.ronda_choice <- function(x, ...) {
+  sprintf("%s(\"%s\")", if (x$highest) "highest" else "lowest", x$column)
+}
+
+#' @export
+print.ronda_choice <- function(x, ...) {
+  cat(format(x), "\n", sep = "")
+  invisible(x)
+}
+
+check_repeats <- function(repeats, right, call) {
+  if (!inherits(repeats, "ronda_choice")) {
+    return(check_repeats_word(repeats, call))
+  }
+  check_column(repeats$column, right, "right", call, class = "argument")
+  column <- .subset2(right, repeats$column)
+  if (is.na(key_family(column))) {
+    stop_ronda("type",
+      sprintf(
+        "`%s` of `right` (%s) can't be ordered, so `repeats = %s` can't choose.",
+        repeats$column, type_word(column), format(repeats)
+      ),
+      call = call
+    )
+  }
+}
+
+check_repeats_word <- function(repeats, call) {
+  words <- c("all", "first", "last", "stop")
+  if (is_name(repeats) && repeats %in% words) {
+    return()
+  }
+  stop_argument(
+    sprintf(
+      "`repeats` must be %s, highest(\"column\") or lowest(\"column\"), not %s.",
+      paste0("\"", words, "\"", collapse = ", "), shown(repeats)
+    ),
+    call = call
+  )
+}
+
+# Keeps one candidate of each left row that has several, and recounts.
+keep_repeats <- function(pairing, call) {
+  matches <- pairing$matches
+  pairing$candidates_right <- pairing$counts$matched_right
+  if (identical(pairing$repeats, "all") || is.null(matches$starts)) {
+    return(pairing)
+  }
+  if (identical(pairing$repeats, "stop")) {
+    if (pairing$counts$most_left > 1L) stop_repeats(pairing, call)
+    return(pairing)
+  }
+  chosen <- c(0L, choose_partner(matches, pairing$repeats, pairing$right))
+  pairing$matches <- list(
+    slot = chosen[matches$slot + 1L], starts = NULL, rows = NULL
+  )
+  kept <- with_matches(pairing, count_pairs_, pairing$rows[2L])
+  pairing$counts[names(kept)] <- kept
+  pairing
+}
+
+# The right row that stays of each range
+choose_partner <- function(matches, repeats, right) {
+  starts <- matches$starts
+  n <- length(starts) - 1L
+  sizes <- diff(starts)
+  chosen <- integer(n)
+  full <- sizes > 0L
+  if (identical(repeats, "first")) {
+    chosen[full] <- matches$rows[starts[-(n + 1L)][full] + 1L]
+  } else if (identical(repeats, "last")) {
+    chosen[full] <- matches$rows[starts[-1L][full]]
+  } else {
+    range <- rep.int(seq_len(n), sizes)
+    best <- order_best(.subset2(right, repeats$column)[matches$rows],
+      range, repeats$highest
+    )
+    first <- best[!duplicated(range[best])]
+    chosen[range[first]] <- matches$rows[first]
+  }
+  chosen
+}
+
+# positions by range, the best value of each range first, missing ones last
+order_best <- function(values, range, highest) {
+  ranks <- sort_columns(values)
+  if (highest) ranks <- lapply(ranks, descending)
+  do.call(order, c(list(range), ranks, method = "radix", na.last = TRUE))
+}
+
+descending <- function(x) if (is.numeric(x)) -x else -xtfrm_text(x)
+
+xtfrm_text <- function(x) {
+  match(x, sort(unique(x), method = "radix"))
+}
+
+# A key column as plain vectors that order(method = "radix") puts in the
+# order of the column's values: text in C order, factors by level.
+sort_columns <- function(x) {
+  if (inherits(x, "integer64")) {
+    return(int64_halves_(x))
+  }
+  if (is.character(x)) {
+    return(list(enc2utf8(as.character(x))))
+  }
+  list(as_plain_number(x))
+}
+
+as_plain_number <- function(x) {
+  attributes(x) <- NULL
+  if (is.integer(x) || is.logical(x)) as.integer(x) else x
+}

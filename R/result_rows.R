@@ -1,0 +1,126 @@
+# Which rows a result has, and in which order: for each line the left and the
+# right row it is made from, 0 for none.
+
+row_choices <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
+
+# list(left, right, n, only_left, only_right): `left` NULL says that every left
+# row stands once, in order; `right` is NULL for semi and anti.
+result_rows <- function(pairing, rows) {
+  slot <- pairing$matches$slot
+  lines <- switch(rows,
+    inner = expand(pairing, FALSE),
+    left = expand(pairing, TRUE),
+    right = append_right(pairing, expand(pairing, FALSE)),
+    full = append_right(pairing, expand(pairing, TRUE)),
+    semi = list(left = some_or_all(slot > 0L), right = NULL),
+    anti = list(left = some_or_all(slot == 0L), right = NULL),
+    unmatched = append_right(pairing, left_alone(slot)),
+    stop("result_rows(): unknown rows ", rows)
+  )
+  lines$n <- if (is.null(lines$left)) pairing$rows[1L] else length(lines$left)
+  lines
+}
+
+expand <- function(pairing, keep_unmatched) {
+  with_matches(pairing, expand_pairs_, pairing$rows[2L], keep_unmatched)
+}
+
+some_or_all <- function(flags) if (all(flags)) NULL else which(flags)
+
+left_alone <- function(slot) {
+  left <- which(slot == 0L)
+  list(left = left, right = integer(length(left)))
+}
+
+append_right <- function(pairing, lines) {
+  alone <- if (pairing$counts$matched_right < pairing$rows[2L]) {
+    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
+  }
+  if (!length(alone)) {
+    return(lines)
+  }
+  left <- if (is.null(lines$left)) seq_len(pairing$rows[1L]) else lines$left
+  list(
+    left = c(left, integer(length(alone))), right = c(lines$right, alone)
+  )
+}
+
+order_rows <- function(pairing, lines, row_order, call) {
+  if (row_order == "left") {
+    return(lines)
+  }
+  order <- if (row_order == "right") {
+    order_by_row_(lines$right, pairing$rows[2L])
+  } else {
+    key_order(pairing, lines, call)
+  }
+  if (!is.unsorted(order)) {
+    return(lines)
+  }
+  lines$left <- if (is.null(lines$left)) order else lines$left[order]
+  if (!is.null(lines$right)) lines$right <- lines$right[order]
+  lines
+}
+
+# Ascending by the keys in `on` order; equal keys stay as they stand.
+key_order <- function(pairing, lines, call) {
+  rules <- rules_of(pairing$rules, "same")
+  if (!length(rules)) {
+    stop_argument("`row_order` can't be \"keys\": `on` has no key.",
+      "Write row_order = \"left\" or \"right\".",
+      call = call
+    )
+  }
+  columns <- lapply(rules, function(rule) {
+    sort_columns(key_values(pairing, rule, lines, call))
+  })
+  do.call(order, c(unlist(columns, recursive = FALSE),
+    list(method = "radix", na.last = TRUE)
+  ))
+}
+
+# The values of a rule's key column in a result: the left's, and the right's
+# where the left is absent; in the common type.
+key_values <- function(pairing, rule, lines, call) {
+  x <- .subset2(pairing$left, rule$left)
+  if (is.null(lines$right)) {
+    return(slice_column(x, lines$left, rule$left, call))
+  }
+  y <- .subset2(pairing$right, rule$right)
+  common <- common_columns(x, y)
+  check_int64_range(common, lines, rule, call)
+  attr(common$left, "left_over") <- NULL
+  attr(common$right, "left_over") <- NULL
+  value <- slice_column(common$left, lines$left, rule$left, call)
+  if (is.null(lines$left) || !any_absent(lines)) {
+    return(value)
+  }
+  patch_(value, lines$left, common$right, lines$right)
+}
+
+any_absent <- function(lines) {
+  n <- length(lines$left)
+  n > 0L && (lines$left[n] == 0L || any(lines$left == 0L))
+}
+
+check_int64_range <- function(common, lines, rule, call) {
+  for (side in c("left", "right")) {
+    left_over <- attr(common[[side]], "left_over")
+    if (is.null(left_over)) next
+    used <- if (side == "left") lines$left else {
+      lines$right[if (is.null(lines$left)) 0L else which(lines$left == 0L)]
+    }
+    values <- if (is.null(used)) left_over else left_over[used]
+    if (any(values != 0)) {
+      stop_ronda("type",
+        sprintf(
+          "`%s` of `%s` holds %s, which a 64-bit integer can't hold.",
+          rule[[side]], side, format(values[values != 0][1L], digits = 15)
+        ),
+        "The key column of the result is a 64-bit integer.",
+        "Write keys = \"both\" to keep each side's own column.",
+        call = call
+      )
+    }
+  }
+}

@@ -1,0 +1,131 @@
+# Columns and frames picked by row number; row 0 is a row of missing values.
+
+# Classes whose values are picked by position, with their attributes: for these
+# that is what their own `[` does, only faster.
+positional_classes <- c(
+  "factor", "ordered", "Date", "POSIXct", "POSIXt", "difftime", "hms",
+  "integer64"
+)
+
+# rows NULL: all of them, as they are
+slice_column <- function(x, rows, name, call) {
+  if (is.null(rows)) {
+    return(x)
+  }
+  if (!is.object(x)) {
+    if (is.null(dim(x)) && is_plain_vector(x)) {
+      return(gather_(x, rows))
+    }
+    return(slice_array(x, rows))
+  }
+  class <- oldClass(x)
+  if (all(class %in% positional_classes) && is.null(dim(x))) {
+    return(gather_(x, rows))
+  }
+  if (is.data.frame(x)) {
+    return(slice_frame(x, rows, call))
+  }
+  slice_object(x, rows, name, call)
+}
+
+is_plain_vector <- function(x) {
+  typeof(x) %in% c(
+    "integer", "double", "logical", "character", "complex", "raw", "list"
+  )
+}
+
+# a matrix or array: its rows
+slice_array <- function(x, rows) {
+  rows[rows == 0L] <- NA
+  if (length(dim(x)) == 1L) {
+    return(x[rows])
+  }
+  places <- rep(list(TRUE), length(dim(x)) - 1L)
+  do.call(`[`, c(list(x, rows), places, list(drop = FALSE)))
+}
+
+slice_frame <- function(x, rows, call) {
+  columns <- lapply(names(x), function(name) {
+    slice_column(.subset2(x, name), rows, name, call)
+  })
+  kept <- attributes(x)
+  kept$row.names <- .set_row_names(length(rows))
+  attributes(columns) <- kept
+  columns
+}
+
+# A class of which nothing is known: by its own `[` where it has one
+slice_object <- function(x, rows, name, call) {
+  if (!has_own_subset(x)) {
+    if (!is.null(dim(x))) {
+      kept <- attributes(x)
+      value <- slice_array(unclass(x), rows)
+      kept$dim <- dim(value)
+      kept$dimnames <- dimnames(value)
+      attributes(value) <- kept
+      return(value)
+    }
+    return(gather_(x, rows))
+  }
+  rows[rows == 0L] <- NA
+  value <- tryCatch(
+    if (length(dim(x)) > 1L) slice_array(x, rows) else x[rows],
+    error = function(e) e
+  )
+  if (inherits(value, "error") || NROW(value) != length(rows)) {
+    stop_ronda("type",
+      sprintf("Column `%s` (%s) can't give the rows asked for.", name,
+        type_word(x)
+      ),
+      if (inherits(value, "error")) conditionMessage(value),
+      "Its class needs a method for `[` that takes row numbers and NA.",
+      call = call
+    )
+  }
+  value
+}
+
+has_own_subset <- function(x) {
+  if (isS4(x)) {
+    return(TRUE)
+  }
+  for (class in oldClass(x)) {
+    if (!is.null(utils::getS3method("[", class, optional = TRUE))) {
+      return(TRUE)
+    }
+  }
+  FALSE
+}
+
+# Frames ------------------------------------------------------------------
+
+as_base_frame <- function(columns, n) {
+  attributes(columns) <- list(
+    names = as.character(names(columns)), class = "data.frame",
+    row.names = .set_row_names(n)
+  )
+  columns
+}
+
+# A frame of `like`'s class: names, row numbers and class only. A class that
+# keeps more in its attributes can't be had that way, so its nearest plain
+# parent stands in.
+frame_like <- function(columns, n, like) {
+  attributes(columns) <- list(
+    names = as.character(names(columns)), class = plain_class(like),
+    row.names = .set_row_names(n)
+  )
+  columns
+}
+
+plain_class <- function(like) {
+  class <- oldClass(like)
+  if (identical(class, "data.frame")) {
+    return(class)
+  }
+  more <- setdiff(names(attributes(like)), c("names", "row.names", "class"))
+  if (!length(more) && !isS4(like)) {
+    return(class)
+  }
+  if ("tbl_df" %in% class) c("tbl_df", "tbl", "data.frame") else "data.frame"
+}

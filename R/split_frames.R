@@ -1,0 +1,44 @@
+#' Split a pairing into matched and unmatched rows
+#'
+#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param ... Named arguments for [build_frame()], for the matched rows; not
+#'   `rows`.
+#' @return A list of three frames: `matched`, as `build_frame(pairing,
+#'   "inner")`; `only_<left side>` and `only_<right side>`: the rows without
+#'   partner, each with its own frame's columns and class. Together they hold
+#'   every row of both frames.
+#' @section Errors: As [build_frame()].
+#' @examples
+#' pairing <- pair_rows(sailings, vessels,
+#'   on = c(vessel = "code"), sides = c("sailings", "vessels")
+#' )
+#' parts <- split_frames(pairing)
+#' vapply(parts, nrow, 1L)
+#' parts$only_vessels
+#' @export
+split_frames <- function(pairing, ...) {
+  call <- quote(split_frames())
+  check_pairing(pairing, call)
+  if ("rows" %in% names(list(...))) {
+    stop_argument("`rows` can't be chosen: split_frames() gives all three.",
+      call = call
+    )
+  }
+  matched <- build_frame(pairing, "inner", ...)
+  left <- which(pairing$matches$slot == 0L)
+  right <- which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
+  parts <- list(
+    matched,
+    own_rows(pairing$left, left, call), own_rows(pairing$right, right, call)
+  )
+  names(parts) <- c("matched", paste0("only_", pairing$sides))
+  parts
+}
+
+own_rows <- function(frame, rows, call) {
+  columns <- lapply(names(frame), function(name) {
+    slice_column(.subset2(frame, name), rows, name, call)
+  })
+  names(columns) <- names(frame)
+  frame_like(columns, length(rows), frame)
+}

@@ -1,0 +1,31 @@
+// Columns picked by row number. The reads jump about in memory, so each one
+// is asked for a few rows ahead.
+#pragma once
+#include "parallel.h"
+
+namespace ronda::core {
+
+// out[i] = from[rows[i] - 1], or `missing` where rows[i] is 0
+template <class T>
+void gather(const Context& context, const T* from, const Row* rows,
+            std::size_t n, T missing, T* out) {
+  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      if (i + prefetch_distance < end)
+        __builtin_prefetch(&from[rows[i + prefetch_distance] - 1]);
+      out[i] = rows[i] ? from[rows[i] - 1] : missing;
+    }
+  });
+}
+
+// out[i] = from[rows[i] - 1] where `instead_of[i]` is 0; the rest stays
+template <class T>
+void patch(const Context& context, const Row* instead_of, const T* from,
+           const Row* rows, std::size_t n, T* out) {
+  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i)
+      if (!instead_of[i] && rows[i]) out[i] = from[rows[i] - 1];
+  });
+}
+
+}  // namespace ronda::core

@@ -1,0 +1,68 @@
+// The pairs of two frames, as they are kept: never one by one, always as the
+// range of partners that each left row has.
+#pragma once
+#include <vector>
+
+#include "context.h"
+
+namespace ronda::core {
+
+// slot[i] = 0: left row i has no partner. Without `starts` slot[i] is its only
+// partner; with it, its partners are rows[starts[slot - 1] .. starts[slot]).
+struct PairsView {
+  const Row* slot = nullptr;
+  std::size_t left_rows = 0, right_rows = 0;
+  const Row* starts = nullptr;
+  const Row* rows = nullptr;
+  std::size_t slots = 0;  // how many ranges there are
+
+  Row partners(std::size_t i) const {
+    const Row s = slot[i];
+    return s == 0 ? 0 : starts ? starts[s] - starts[s - 1] : 1;
+  }
+};
+
+struct PairCounts {
+  double pairs = 0;
+  std::size_t matched_left = 0, matched_right = 0;
+  Row most_left = 0;   // the most partners a left row has
+  Row most_right = 0;  // the most partners a right row has
+  bool on_both = false;  // some left row and some partner of it repeat
+};
+PairCounts count_pairs(const Context& context, const PairsView& pairs);
+
+// one flag a right row: 1 if it has a partner
+std::vector<std::uint8_t> mark_right(const Context& context,
+                                     const PairsView& pairs);
+
+// how many left rows point at each range (or right row, without ranges)
+std::vector<Row> slot_uses(const Context& context, const PairsView& pairs);
+
+// the slots that give the most pairs, most first
+std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
+                                std::size_t most);
+
+// The rows of a result, in left order: pairs, and with `keep_unmatched` the
+// left rows that have no partner (right row 0).
+class Expansion {
+ public:
+  Expansion(const Context& context, const PairsView& pairs,
+            bool keep_unmatched);
+  std::size_t size() const { return total_; }
+  // every left row stands once, in order
+  bool keeps_left() const { return keeps_left_; }
+  void write(Row* left, Row* right) const;
+
+ private:
+  const Context& context_;
+  PairsView pairs_;
+  bool keep_unmatched_;
+  std::vector<std::size_t> chunk_starts_;
+  std::size_t total_ = 0;
+  bool keeps_left_ = false;
+};
+
+// positions of 0..n-1 ordered by by[i] (1..most, 0 last), equal ones in order
+void order_by_row(const Row* by, std::size_t n, std::size_t most, Row* out);
+
+}  // namespace ronda::core

@@ -1,0 +1,34 @@
+// The border between R and the core: options in, plain pointers through,
+// C++ errors out. Everything exported to R runs inside `guarded()`.
+#pragma once
+#include <Rcpp.h>
+
+#include "core/context.h"
+#include "core/key_column.h"
+#include "core/pairs.h"
+
+namespace ronda::glue {
+
+// reads the options ronda.threads, ronda.chunk_rows and ronda.path
+core::Context current_context();
+
+core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
+
+// slot, and starts and rows where right rows are listed in ranges
+core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
+                         SEXP rows, int right_rows);
+
+Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows);
+
+template <class Action>
+auto guarded(Action&& action) {
+  try {
+    return action();
+  } catch (const core::Interrupted&) {
+    throw Rcpp::internal::InterruptedException();
+  } catch (const std::bad_alloc&) {
+    Rcpp::stop("there is not enough memory for this join");
+  }
+}
+
+}  // namespace ronda::glue

@@ -1,0 +1,244 @@
+// Columns picked by row number, and what R's own column types need.
+#include <cmath>
+
+#include "core/gather.h"
+#include "glue.h"
+
+using namespace Rcpp;
+using namespace ronda;
+
+namespace {
+
+// Text and lists hold R objects, so one thread alone may write them.
+void gather_text(const core::Context& context, SEXP from, const int* rows,
+                 SEXP out, SEXP missing) {
+  const SEXP* source = STRING_PTR_RO(from);
+  const auto n = static_cast<std::size_t>(Rf_xlength(out));
+  constexpr std::size_t batch = 64;
+  core::for_chunks_in_order(context, n, [&](std::size_t begin,
+                                            std::size_t end) {
+    SEXP found[batch];
+    for (std::size_t at = begin; at < end; at += batch) {
+      const std::size_t size = std::min(batch, end - at);
+      for (std::size_t k = 0; k < size; ++k) {
+        if (at + k + batch < end)
+          __builtin_prefetch(&source[rows[at + k + batch] - 1]);
+        found[k] = rows[at + k] ? source[rows[at + k] - 1] : missing;
+        __builtin_prefetch(found[k]);
+      }
+      for (std::size_t k = 0; k < size; ++k)
+        SET_STRING_ELT(out, static_cast<R_xlen_t>(at + k), found[k]);
+    }
+  });
+}
+
+void gather_list(SEXP from, const int* rows, SEXP out) {
+  for (R_xlen_t i = 0; i < Rf_xlength(out); ++i)
+    if (rows[i]) SET_VECTOR_ELT(out, i, VECTOR_ELT(from, rows[i] - 1));
+}
+
+bool is_int64(SEXP x) { return Rf_inherits(x, "integer64"); }
+
+double missing_int64() {
+  const std::int64_t missing = INT64_MIN;
+  double bits;
+  std::memcpy(&bits, &missing, sizeof bits);
+  return bits;
+}
+
+Rcomplex missing_complex() {
+  Rcomplex missing;
+  missing.r = NA_REAL;
+  missing.i = NA_REAL;
+  return missing;
+}
+
+void gather_values(const core::Context& context, SEXP x, const int* rows,
+                   SEXP out) {
+  const auto n = static_cast<std::size_t>(Rf_xlength(out));
+  switch (TYPEOF(x)) {
+    case LGLSXP:
+    case INTSXP:
+      return core::gather(context, static_cast<const int*>(DATAPTR_RO(x)),
+                          rows, n, NA_INTEGER,
+                          static_cast<int*>(DATAPTR(out)));
+    case REALSXP:
+      return core::gather(context, REAL_RO(x), rows, n,
+                          is_int64(x) ? missing_int64() : NA_REAL, REAL(out));
+    case CPLXSXP:
+      return core::gather(context, COMPLEX_RO(x), rows, n,
+                          missing_complex(), COMPLEX(out));
+    case RAWSXP:
+      return core::gather(context, RAW_RO(x), rows, n, Rbyte{0}, RAW(out));
+    case STRSXP:
+      return gather_text(context, x, rows, out, NA_STRING);
+    case VECSXP:
+      return gather_list(x, rows, out);
+    default:
+      stop("gather_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
+  }
+}
+
+// all attributes but the names, which are picked like the values
+void copy_attributes(const core::Context& context, SEXP x, const int* rows,
+                     SEXP out) {
+  if (ATTRIB(x) == R_NilValue) return;
+  SHALLOW_DUPLICATE_ATTRIB(out, x);
+  Shield<SEXP> names(Rf_getAttrib(x, R_NamesSymbol));
+  if (names == R_NilValue) return;
+  Shield<SEXP> picked(Rf_allocVector(STRSXP, Rf_xlength(out)));
+  gather_text(context, names, rows, picked, R_BlankString);
+  Rf_setAttrib(out, R_NamesSymbol, picked);
+}
+
+bool needs_translation(SEXP text) {
+  if (text == NA_STRING || Rf_getCharCE(text) == CE_UTF8 ||
+      Rf_getCharCE(text) == CE_BYTES)
+    return false;
+  for (const char* c = CHAR(text); *c; ++c)
+    if (static_cast<unsigned char>(*c) > 127) return true;
+  return false;
+}
+
+// the 64-bit integer a double stands for; false when it stands for none
+bool as_int64(double value, std::int64_t& out) {
+  if (!(value >= -9223372036854775808.0 && value < 9223372036854775808.0))
+    return false;
+  out = static_cast<std::int64_t>(value);
+  return static_cast<double>(out) == value && out != INT64_MIN;
+}
+
+std::int64_t* int64_data(SEXP x) {
+  return reinterpret_cast<std::int64_t*>(REAL(x));
+}
+
+}  // namespace
+
+// x[rows], missing where rows is 0; attributes are kept
+// [[Rcpp::export]]
+SEXP gather_(SEXP x, IntegerVector rows) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    Shield<SEXP> out(Rf_allocVector(TYPEOF(x), rows.size()));
+    gather_values(context, x, rows.begin(), out);
+    copy_attributes(context, x, rows.begin(), out);
+    return static_cast<SEXP>(out);
+  });
+}
+
+// A copy of x with from[rows] wherever `instead_of` is 0; same type.
+// [[Rcpp::export]]
+SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    Shield<SEXP> out(Rf_shallow_duplicate(x));
+    const auto n = static_cast<std::size_t>(Rf_xlength(out));
+    const int* blank = instead_of.begin();
+    switch (TYPEOF(x)) {
+      case LGLSXP:
+      case INTSXP:
+        core::patch(context, blank, static_cast<const int*>(DATAPTR_RO(from)),
+                    rows.begin(), n, static_cast<int*>(DATAPTR(out)));
+        break;
+      case REALSXP:
+        core::patch(context, blank, REAL_RO(from), rows.begin(), n, REAL(out));
+        break;
+      case STRSXP:
+        for (std::size_t i = 0; i < n; ++i)
+          if (!blank[i] && rows[i])
+            SET_STRING_ELT(out, i, STRING_ELT(from, rows[i] - 1));
+        break;
+      case VECSXP:
+        for (std::size_t i = 0; i < n; ++i)
+          if (!blank[i] && rows[i])
+            SET_VECTOR_ELT(out, i, VECTOR_ELT(from, rows[i] - 1));
+        break;
+      default:
+        stop("patch_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
+    }
+    return static_cast<SEXP>(out);
+  });
+}
+
+// x itself when equal texts share one address, else a copy in UTF-8
+// [[Rcpp::export]]
+SEXP utf8_text_(SEXP x) {
+  return glue::guarded([&] {
+    const SEXP* text = STRING_PTR_RO(x);
+    const auto n = static_cast<std::size_t>(Rf_xlength(x));
+    bool same = true;
+    core::for_chunks_in_order(
+        glue::current_context(), n, [&](std::size_t begin, std::size_t end) {
+          for (std::size_t i = begin; i < end && same; ++i) {
+            if (i + core::prefetch_distance < end)
+              __builtin_prefetch(text[i + core::prefetch_distance]);
+            same = !needs_translation(text[i]);
+          }
+        });
+    if (same) return x;
+    Shield<SEXP> out(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(n)));
+    for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(n); ++i) {
+      SEXP one = STRING_ELT(x, i);
+      SET_STRING_ELT(out, i, needs_translation(one)
+                                 ? Rf_mkCharCE(Rf_translateCharUTF8(one),
+                                               CE_UTF8)
+                                 : one);
+    }
+    return static_cast<SEXP>(out);
+  });
+}
+
+// Numbers as 64-bit integers; `left_over` holds the values that are no such
+// integer, as doubles, and 0 elsewhere (NULL when there are none).
+// [[Rcpp::export]]
+List int64_from_number_(SEXP x) {
+  const R_xlen_t n = Rf_xlength(x);
+  NumericVector out(no_init(n));
+  std::int64_t* values = int64_data(out);
+  NumericVector left_over(0);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    values[i] = INT64_MIN;
+    if (TYPEOF(x) != REALSXP) {
+      const int value = INTEGER_ELT(x, i);
+      if (value != NA_INTEGER) values[i] = value;
+      continue;
+    }
+    const double value = REAL_ELT(x, i);
+    if (std::isnan(value) || as_int64(value, values[i])) continue;
+    values[i] = 0;
+    if (left_over.size() == 0) left_over = NumericVector(n);
+    left_over[i] = value;
+  }
+  return List::create(_["values"] = out,
+                      _["left_over"] = left_over.size() == 0
+                                           ? R_NilValue
+                                           : (SEXP)left_over);
+}
+
+// 64-bit integers as two doubles that sort and compare as they do
+// [[Rcpp::export]]
+List int64_halves_(NumericVector x) {
+  NumericVector high(no_init(x.size())), low(no_init(x.size()));
+  const std::int64_t* values = int64_data(x);
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    const bool missing = values[i] == INT64_MIN;
+    high[i] = missing ? NA_REAL : static_cast<double>(values[i] >> 32);
+    low[i] = missing ? NA_REAL
+                     : static_cast<double>(values[i] & 0xffffffffLL);
+  }
+  return List::create(high, low);
+}
+
+// How many rows each column has; NA where only R's own methods can tell.
+// [[Rcpp::export]]
+IntegerVector column_rows_(List frame) {
+  IntegerVector rows(no_init(frame.size()));
+  for (R_xlen_t k = 0; k < frame.size(); ++k) {
+    SEXP x = frame[k];
+    const bool plain = Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP;
+    const bool shaped = Rf_getAttrib(x, R_DimSymbol) != R_NilValue ||
+                        (OBJECT(x) && TYPEOF(x) == VECSXP);
+    rows[k] = plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
+  }
+  return rows;
+}

@@ -1,0 +1,2 @@
+#define TESTTHAT_TEST_RUNNER
+#include <testthat.h>

@@ -1,0 +1,4 @@
+library(testthat)
+library(ronda)
+
+test_check("ronda")

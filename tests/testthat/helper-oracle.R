@@ -1,0 +1,445 @@
+# A join that is slow and plain to see through, to compare with: it looks at
+# every left row and every right row, one at a time, and builds columns with
+# R's own `[`.
+
+# A key column as text, equal exactly where the values are equal
+oracle_words <- function(x) {
+  if (inherits(x, "integer64")) {
+    return(bit64::as.character.integer64(x))
+  }
+  if (is.factor(x) || is.character(x)) {
+    return(enc2utf8(as.character(x)))
+  }
+  if (inherits(x, "Date")) x <- floor(as.numeric(x))
+  if (inherits(x, "difftime")) x <- as.numeric(x, units = "secs")
+  x <- as.numeric(x)
+  words <- ifelse(x == trunc(x), sprintf("%.0f", x), sprintf("%.17g", x))
+  words[words %in% "-0"] <- "0"
+  words[is.na(x)] <- NA
+  words
+}
+
+oracle_pairs <- function(left, right, spec) {
+  keys <- lapply(seq_along(spec$left), function(k) {
+    x <- left[[spec$left[k]]]
+    y <- right[[spec$right[k]]]
+    if (!is.null(spec$via)) {
+      x <- spec$via(x)
+      y <- spec$via(y)
+    }
+    list(left = oracle_words(x), right = oracle_words(y))
+  })
+  matching <- spec$missing_keys == "match"
+  pairs <- list()
+  for (i in seq_len(nrow(left))) {
+    partners <- integer()
+    for (j in seq_len(nrow(right))) {
+      holds <- all(vapply(keys, function(key) {
+        a <- key$left[i]
+        b <- key$right[j]
+        if (is.na(a) || is.na(b)) is.na(a) && is.na(b) && matching else a == b
+      }, NA))
+      if (holds && !is.null(spec$where)) {
+        holds <- isTRUE(spec$where(left[i, ], right[j, ]))
+      }
+      if (holds) partners <- c(partners, j)
+    }
+    pairs[[i]] <- oracle_repeats(partners, right, spec$repeats)
+  }
+  data.frame(
+    left = rep(seq_len(nrow(left)), lengths(pairs)),
+    right = as.integer(unlist(pairs))
+  )
+}
+
+oracle_repeats <- function(partners, right, repeats) {
+  if (length(partners) < 2L || identical(repeats, "all")) {
+    return(partners)
+  }
+  if (identical(repeats, "first")) {
+    return(partners[1L])
+  }
+  if (identical(repeats, "last")) {
+    return(partners[length(partners)])
+  }
+  values <- right[[repeats$column]][partners]
+  if (all(is.na(values))) {
+    return(partners[1L])
+  }
+  best <- if (repeats$highest) max(values, na.rm = TRUE) else {
+    min(values, na.rm = TRUE)
+  }
+  partners[which(values == best)[1L]]
+}
+
+oracle_lines <- function(left, right, spec) {
+  pairs <- oracle_pairs(left, right, spec)
+  alone_left <- setdiff(seq_len(nrow(left)), pairs$left)
+  alone_right <- setdiff(seq_len(nrow(right)), pairs$right)
+  add <- function(lines, left = 0L, right = 0L, n) {
+    rbind(lines, data.frame(
+      left = rep_len(as.integer(left), n), right = rep_len(as.integer(right), n)
+    ))
+  }
+  none <- pairs[0L, ]
+  lines <- if (spec$rows %in% c("semi", "anti")) {
+    keep <- if (spec$rows == "semi") unique(pairs$left) else alone_left
+    add(none, keep, 0L, length(keep))
+  } else {
+    base <- if (spec$rows == "unmatched") none else pairs
+    if (spec$rows %in% c("left", "full", "unmatched")) {
+      base <- add(base, alone_left, 0L, length(alone_left))
+    }
+    base <- base[order(base$left, base$right), ]
+    if (spec$rows %in% c("right", "full", "unmatched")) {
+      base <- add(base, 0L, alone_right, length(alone_right))
+    }
+    base
+  }
+  if (spec$row_order == "right") {
+    late <- lines$right == 0L
+    lines <- lines[order(late, lines$right, lines$left), ]
+  }
+  lines
+}
+
+pick <- function(x, rows) {
+  if (is.list(x)) {
+    return(lapply(rows, function(row) if (row == 0L) NULL else x[[row]]))
+  }
+  rows[rows == 0L] <- NA
+  x[rows]
+}
+
+# Both columns in one type, by R's own conversions
+oracle_common <- function(x, y) {
+  if (inherits(x, "integer64") || inherits(y, "integer64")) {
+    return(list(bit64::as.integer64(x), bit64::as.integer64(y)))
+  }
+  if (is.factor(x) && is.factor(y)) {
+    ordered <- is.ordered(x) && is.ordered(y) &&
+      identical(levels(x), levels(y))
+    all <- union(levels(x), levels(y))
+    return(list(
+      factor(as.character(x), all, ordered = ordered),
+      factor(as.character(y), all, ordered = ordered)
+    ))
+  }
+  if (is.factor(x) || is.factor(y)) {
+    return(list(as.character(x), as.character(y)))
+  }
+  if (inherits(x, "POSIXct")) {
+    return(list(x, as.POSIXct(as.numeric(y), origin = "1970-01-01",
+      tz = attr(x, "tzone")
+    )))
+  }
+  if (inherits(x, "difftime")) {
+    y <- as.difftime(as.numeric(y, units = attr(x, "units")),
+      units = attr(x, "units")
+    )
+  }
+  if (is.double(y) && is.integer(x)) storage.mode(x) <- "double"
+  if (is.double(x) && is.integer(y)) storage.mode(y) <- "double"
+  list(x, y)
+}
+
+# the left's values, and the right's in `instead`
+oracle_merge <- function(x, y, lines, instead) {
+  common <- oracle_common(x, y)
+  value <- pick(common[[1L]], lines$left)
+  other <- pick(common[[2L]], lines$right)
+  value[instead] <- other[instead]
+  value
+}
+
+is_blank <- function(x) if (is.list(x)) vapply(x, is.null, NA) else is.na(x)
+
+oracle_join <- function(left, right, spec) {
+  lines <- oracle_lines(left, right, spec)
+  out <- list()
+  put <- function(name, value) {
+    if (name %in% names(out)) stop("taken: ", name)
+    out[[name]] <<- list(value)
+  }
+  name_of <- function(column, side) {
+    side <- spec$sides[match(side, c("left", "right"))]
+    gsub("{side}", side, gsub("{column}", column, spec$name_pattern,
+      fixed = TRUE
+    ), fixed = TRUE)
+  }
+  one <- spec$keys == "one"
+  left_only <- spec$rows %in% c("semi", "anti")
+  right_columns <- if (one) setdiff(names(right), spec$right) else names(right)
+  if (!is.null(spec$take)) {
+    first <- if (one) character() else setdiff(spec$right, spec$take)
+    right_columns <- c(names(right)[names(right) %in% first], spec$take)
+  }
+  if (!is.null(spec$omit)) {
+    right_columns <- setdiff(right_columns,
+      setdiff(spec$omit, if (!one) spec$right)
+    )
+  }
+  both_there <- lines$left > 0L & lines$right > 0L
+  merged <- character()
+  for (name in names(left)) {
+    x <- left[[name]]
+    k <- match(name, spec$left)
+    how <- spec$collisions
+    if (left_only) {
+      put(name, pick(x, lines$left))
+    } else if (!is.na(k)) {
+      y <- right[[spec$right[k]]]
+      put(name, if (one) {
+        oracle_merge(x, y, lines, lines$left == 0L)
+      } else {
+        pick(x, lines$left)
+      })
+    } else if (!name %in% right_columns ||
+      (!one && name %in% spec$right)) {
+      put(name, pick(x, lines$left))
+    } else if (is.function(how)) {
+      merged <- c(merged, name)
+      put(name, how(pick(x, lines$left), pick(right[[name]], lines$right)))
+    } else if (how %in% c("fill", "agree")) {
+      merged <- c(merged, name)
+      filled <- pick(oracle_common(x, right[[name]])[[1L]], lines$left)
+      if (how == "agree") {
+        a <- oracle_words(pick(x, lines$left))
+        b <- oracle_words(pick(right[[name]], lines$right))
+        if (any(both_there & !is.na(a) & !is.na(b) & a != b, na.rm = TRUE)) {
+          return("ronda_error_collision")
+        }
+      }
+      put(name, oracle_merge(x, right[[name]], lines, is_blank(filled)))
+    } else if (how == "stop") {
+      return("ronda_error_collision")
+    } else if (how == "left") {
+      merged <- c(merged, name)
+      put(name, pick(x, lines$left))
+    } else if (how == "right") {
+      merged <- c(merged, name)
+      put(name, pick(right[[name]], lines$right))
+    } else if (how == "rename_right") {
+      put(name, pick(x, lines$left))
+    } else {
+      put(name_of(name, "left"), pick(x, lines$left))
+    }
+  }
+  for (name in if (!left_only) setdiff(right_columns, merged)) {
+    value <- pick(right[[name]], lines$right)
+    meets <- name %in% names(left)
+    keep <- !meets || (identical(spec$collisions, "rename_left") &&
+      !name %in% spec$left && (one || !name %in% spec$right))
+    put(if (keep) name else name_of(name, "right"), value)
+  }
+  if (!is.null(spec$partners)) {
+    counts <- tabulate(oracle_pairs(left, right, spec)$left, nrow(left))
+    put(spec$partners, pick(counts, lines$left))
+  }
+  if (!is.null(spec$origin)) {
+    put(spec$origin, factor(
+      ifelse(lines$left == 0L, spec$sides[2L],
+        ifelse(lines$right == 0L, spec$sides[1L], "both")
+      ),
+      c(spec$sides, "both")
+    ))
+  }
+  for (name in names(spec$fill)) {
+    side <- if (name %in% names(left)) "left" else "right"
+    value <- out[[name]][[1L]]
+    value[lines[[side]] == 0L] <- spec$fill[[name]]
+    out[[name]] <- list(value)
+  }
+  columns <- lapply(out, `[[`, 1L)
+  structure(columns,
+    names = names(out), row.names = .set_row_names(nrow(lines)),
+    class = "data.frame"
+  )
+}
+
+# Generated cases ---------------------------------------------------------
+
+some <- function(values, n) {
+  x <- values[sample.int(length(values), n, TRUE)]
+  x[runif(n) < 0.1] <- NA
+  x
+}
+
+# Columns over a small domain, by type
+key_makers <- list(
+  integer = function(n) some(-2:4, n),
+  double = function(n) some(c(-2, 0, -0, 1, 2, 2.5, 1e12, NaN, 2^53), n),
+  integer64 = function(n) {
+    bit64::as.integer64(some(c("-2", "0", "1", "2", "9007199254740993"), n))
+  },
+  text = function(n) some(c("a", "b", "B", "", "\u00e9", "a "), n),
+  factor = function(n) factor(some(c("a", "b", "zz"), n), c("b", "a", "zz")),
+  ordered = function(n) factor(some(c("a", "b"), n), c("b", "a"), ordered = TRUE),
+  latin = function(n) {
+    x <- some(c("a", "\u00e9", "b"), n)
+    iconv(x, "UTF-8", "latin1")
+  },
+  logical = function(n) some(c(TRUE, FALSE), n),
+  date = function(n) as.Date("2031-05-01") + some(c(0, 1, 1.5, 2), n),
+  date_whole = function(n) {
+    structure(some(c(22400L, 22401L, 22402L), n), class = "Date")
+  },
+  time = function(n) {
+    as.POSIXct("2031-05-01", tz = "UTC") + some(c(0, 1, 3600, 0.5), n)
+  },
+  time_zoned = function(n) {
+    as.POSIXct("2031-05-01 00:00", tz = "Etc/GMT-2") +
+      7200 + some(c(0, 1, 3600), n)
+  },
+  minutes = function(n) as.difftime(some(c(0, 60, 90), n), units = "mins"),
+  hours = function(n) as.difftime(some(c(0, 1, 1.5), n), units = "hours")
+)
+
+key_partners <- list(
+  integer = c("integer", "double", "integer64"),
+  double = c("integer", "double"),
+  integer64 = c("integer", "integer64"),
+  text = c("text", "factor", "latin"), factor = c("factor", "ordered", "text"),
+  ordered = c("ordered", "factor"), latin = "text", logical = "logical",
+  date = c("date", "date_whole"), date_whole = c("date", "date_whole"),
+  time = c("time", "time_zoned"), time_zoned = "time",
+  minutes = c("minutes", "hours"), hours = c("hours", "minutes")
+)
+
+one_of <- function(x) x[[sample.int(length(x), 1L)]]
+maybe <- function(chance, x, otherwise = NULL) {
+  if (runif(1) < chance) x else otherwise
+}
+
+make_case <- function(types = NULL, most = 14L) {
+  keys <- if (is.null(types)) sample.int(3L, 1L, prob = c(5, 3, 2)) else 1L
+  sizes <- pmax(0L, sample.int(most + 1L, 2L, TRUE) - 1L)
+  left_types <- if (is.null(types)) {
+    sample(names(key_makers), keys, TRUE)
+  } else {
+    types[1L]
+  }
+  right_types <- if (is.null(types)) {
+    vapply(left_types, function(type) one_of(key_partners[[type]]), "")
+  } else {
+    types[2L]
+  }
+  left_keys <- paste0("k", seq_len(keys))
+  right_keys <- ifelse(runif(keys) < 0.5, left_keys, paste0("r", seq_len(keys)))
+  left <- lapply(left_types, function(type) key_makers[[type]](sizes[1L]))
+  right <- lapply(right_types, function(type) key_makers[[type]](sizes[2L]))
+  names(left) <- left_keys
+  names(right) <- right_keys
+  left$v <- some(1:4, sizes[1L])
+  right$v <- some(c(1, 2, 3.5), sizes[2L])
+  left$s <- factor(some(c("x", "y"), sizes[1L]))
+  right$s <- factor(some(c("y", "z"), sizes[2L]), c("z", "y"))
+  left$only <- some(letters, sizes[1L])
+  left$bag <- lapply(some(1:3, sizes[1L]), seq_len_or_null)
+  right$day <- as.Date("2031-05-01") + some(0:9, sizes[2L])
+  right$score <- some(c(1, 1, 2, 3), sizes[2L])
+  left <- left[sample.int(length(left))]
+  right <- right[sample.int(length(right))]
+  list(
+    left = as_frame(left, sizes[1L]), right = as_frame(right, sizes[2L]),
+    left_keys = left_keys, right_keys = right_keys
+  )
+}
+
+seq_len_or_null <- function(n) if (is.na(n)) NULL else seq_len(n)
+
+as_frame <- function(columns, n) {
+  structure(columns, class = "data.frame", row.names = .set_row_names(n))
+}
+
+conditions <- list(
+  list(~ left$v <= right$v, function(l, r) l$v <= r$v),
+  list(~ left$v > 1 & right$score < 3, function(l, r) l$v > 1 & r$score < 3),
+  list(
+    ~ right$score != 2 & (left$v != right$v),
+    function(l, r) r$score != 2 & l$v != r$v
+  ),
+  list(
+    function(left, right) left[["v"]] + right$score > 3,
+    function(l, r) l$v + r$score > 3
+  ),
+  list(~FALSE, function(l, r) FALSE)
+)
+
+make_spec <- function(case) {
+  rows <- one_of(c(
+    "inner", "left", "right", "full", "semi", "anti", "unmatched"
+  ))
+  left_only <- rows %in% c("semi", "anti")
+  condition <- maybe(0.3, one_of(conditions))
+  candidates <- setdiff(names(case$right), case$right_keys)
+  take <- maybe(0.3, sample(candidates, sample.int(length(candidates), 1L)))
+  spec <- list(
+    left = case$left_keys, right = case$right_keys, rows = rows,
+    where = condition[[2L]],
+    missing_keys = one_of(c("unmatched", "match")),
+    repeats = one_of(list(
+      "all", "all", "first", "last", highest("score"), lowest("day")
+    )),
+    sides = maybe(0.3, c("one", "two"), c("left", "right")),
+    take = if (!left_only) take,
+    omit = if (!left_only && is.null(take)) {
+      maybe(0.3, sample(names(case$right), 2L))
+    },
+    keys = one_of(c("one", "one", "both")),
+    collisions = one_of(list(
+      "rename", "rename_left", "rename_right", "left", "right", "fill", "agree",
+      "stop", function(left, right) paste(left, right)
+    )),
+    name_pattern = maybe(0.3, "{side}.{column}", "{column}_{side}"),
+    origin = if (!left_only) maybe(0.3, "from"),
+    partners = maybe(0.3, "n"),
+    fill = if (!left_only) maybe(0.3, list(only = "?")),
+    row_order = if (left_only) "left" else one_of(c("left", "right"))
+  )
+  spec$condition <- condition[[1L]]
+  spec
+}
+
+run_spec <- function(case, spec) {
+  on <- spec$right
+  names(on) <- spec$left
+  if (!is.null(spec$via)) {
+    on <- Map(function(l, r) same(l, r, via = spec$via), spec$left, spec$right)
+    on <- unname(on)
+  }
+  tryCatch(
+    join_frames(case$left, case$right,
+      on = on, rows = spec$rows, where = spec$condition,
+      missing_keys = spec$missing_keys, repeats = spec$repeats,
+      expect = "many-to-many", sides = spec$sides, take = spec$take,
+      omit = spec$omit, keys = spec$keys, collisions = spec$collisions,
+      name_pattern = spec$name_pattern, origin = spec$origin,
+      partners = spec$partners, fill = spec$fill, row_order = spec$row_order
+    ),
+    ronda_error = function(e) class(e)[1L]
+  )
+}
+
+# The seeds of the cases in which the join and the oracle differ
+differing_seeds <- function(seeds, types = NULL, change = identity) {
+  differs <- vapply(seeds, function(seed) {
+    set.seed(seed)
+    case <- make_case(types)
+    spec <- change(make_spec(case))
+    !same_frame(run_spec(case, spec), oracle_join(case$left, case$right, spec))
+  }, NA)
+  seeds[differs]
+}
+
+# identical(), but NaN and NA are both "missing" and row names need not be
+# stored alike
+same_frame <- function(x, y) {
+  if (is.character(x) || is.character(y)) {
+    return(identical(x, y))
+  }
+  identical(names(x), names(y)) && nrow(x) == nrow(y) &&
+    all(mapply(identical, unclass(x), unclass(y),
+      MoreArgs = list(single.NA = TRUE)
+    ))
+}
