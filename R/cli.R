@@ -43,7 +43,11 @@ as_cli_words <- function(text) {
   for (name in names(cli_names)) {
     text <- gsub(sprintf("`%s`", name), cli_names[[name]], text, fixed = TRUE)
   }
-  gsub("Write: on = .*", "Write: --on left_column=right_column", text)
+  text <- gsub("Write: on = .*", "Write: --on left_column=right_column", text)
+  text <- gsub("Write: (left|right)[$](.*?) <- as[.]character\\(.*",
+    "Write: --types \\2=text", text
+  )
+  gsub("write max_rows = ", "write --max-rows ", text, fixed = TRUE)
 }
 
 cli_names <- c(

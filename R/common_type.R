@@ -60,6 +60,16 @@ as_int64 <- function(x, family) {
   values
 }
 
+# (an attribute is only touched where it is there: setting one copies)
+without_left_over <- function(common) {
+  for (side in names(common)) {
+    if (!is.null(attr(common[[side]], "left_over"))) {
+      attr(common[[side]], "left_over") <- NULL
+    }
+  }
+  common
+}
+
 common_text <- function(x, y, families) {
   if (!all(families == "factor")) {
     return(list(left = as_text(x), right = as_text(y)))

@@ -72,6 +72,11 @@ closest_name <- function(name, names) {
   distance <- drop(utils::adist(plain(name), plain(names)))
   starts <- startsWith(plain(names), plain(name)) & nchar(name) > 2L
   distance[starts] <- pmin(distance[starts], 1)
+  letters_of <- function(x) {
+    vapply(strsplit(x, ""), function(c) paste(sort(c), collapse = ""), "")
+  }
+  swapped <- letters_of(plain(names)) == letters_of(plain(name))
+  distance[swapped] <- pmin(distance[swapped], 1)
   best <- which.min(distance)
   if (distance[best] > max(1, nchar(name) %/% 3)) {
     return("")
@@ -90,7 +95,8 @@ shown <- function(value) {
   if (is.data.frame(value)) {
     return("a data frame")
   }
-  if (!is.atomic(value) || length(value) != 1L || is.object(value)) {
+  if (!is.atomic(value) || length(value) != 1L || is.object(value) ||
+    !is.null(dim(value))) {
     return(described(value))
   }
   if (is.character(value) && !is.na(value)) {
@@ -107,7 +113,11 @@ shortened <- function(text, most = 40L) {
 }
 
 described <- function(value) {
-  kind <- if (is.object(value)) {
+  kind <- if (is.object(value) && !is.null(dim(value))) {
+    sprintf("an object of class `%s`", class(value)[1L])
+  } else if (!is.null(dim(value))) {
+    return("a matrix")
+  } else if (is.object(value)) {
     sprintf("an object of class %s", any_of(class(value)[1L], "`"))
   } else if (is.character(value)) {
     "a text vector"
@@ -116,7 +126,7 @@ described <- function(value) {
   } else if (is.language(value)) {
     "code"
   } else {
-    sprintf("a %s vector", typeof(value))
+    sprintf("%s %s vector", if (is.integer(value)) "an" else "a", typeof(value))
   }
   if (is.atomic(value) && !is.object(value)) {
     kind <- sprintf("%s of length %d", kind, length(value))

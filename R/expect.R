@@ -213,12 +213,25 @@ stop_relationship <- function(pairing, keys, expected, left_once, right_once,
       pairing$counts$relationship
     ),
     unlist(lines),
-    sprintf(
-      "repeated_keys(%s, %s) shows the rows.",
-      pairing$labels[if (length(rows$left)) 1L else 2L], "on"
-    )[length(rules_of(pairing$rules, "same")) > 0L],
+    repeated_keys_line(pairing, if (length(rows$left)) "left" else "right"),
     left_rows = rows$left, right_rows = rows$right, call = call
   )
+}
+
+# the call that shows more
+repeated_keys_line <- function(pairing, side) {
+  columns <- rule_columns(rules_of(pairing$rules, "same"), side)
+  if (length(columns)) {
+    sprintf("repeated_keys(%s, %s) shows the rows.",
+      pairing$labels[match(side, c("left", "right"))], as_code(columns)
+    )
+  }
+}
+
+# c("a", "b") as it is written
+as_code <- function(names) {
+  quoted <- paste0("\"", names, "\"", collapse = ", ")
+  if (length(names) == 1L) quoted else sprintf("c(%s)", quoted)
 }
 
 relationship_rows <- function(pairing, keys, left_once, right_once) {

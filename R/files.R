@@ -103,7 +103,9 @@ file_format <- function(path, call) {
       sprintf("The kind of the file %s is not known.",
         encodeString(path, quote = "'")
       ),
-      sprintf("Its name must end in %s.", any_of(names(file_formats), ".")),
+      sprintf("Its name must end in %s.",
+        listed(paste0(".", names(file_formats)), "or")
+      ),
       call = call
     )
   }
@@ -192,11 +194,11 @@ check_writable_columns <- function(x, format, call) {
 # Text first, types after: so blanks stay and no number is rounded unseen.
 read_delimited <- function(path, delimiter, types) {
   need_package("readr", "Reading csv and tsv")
-  frame <- readr::read_delim(path,
+  frame <- suppressWarnings(readr::read_delim(path,
     delim = delimiter, col_types = readr::cols(.default = "c"),
     trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
     name_repair = "minimal", quote = "\"", escape_double = TRUE
-  )
+  ))
   problems <- readr::problems(frame)
   if (nrow(problems)) {
     first <- problems[1L, ]
@@ -261,13 +263,23 @@ parse_column <- function(text) {
   if (all(is.na(text))) {
     return(as.logical(text))
   }
-  value <- readr::parse_guess(text, guess_integer = TRUE)
-  if (is.numeric(value) && any(abs(value) >= 2^53, na.rm = TRUE) &&
-    all(grepl("^-?[0-9]+$", trimws(text[!is.na(text)])))) {
-    return(parse_big(text))
-  }
+  value <- readr::parse_guess(text)
   attr(value, "problems") <- NULL
-  if (is.character(value) || inherits(value, "hms")) text else value
+  if (is.character(value) || inherits(value, "hms")) {
+    return(text)
+  }
+  if (!is.numeric(value) ||
+    !all(is.na(text) | grepl("^ *-?[0-9]+ *$", text))) {
+    return(value)
+  }
+  largest <- max(abs(value), na.rm = TRUE)
+  if (largest <= .Machine$integer.max) {
+    as.integer(value)
+  } else if (largest < 2^53) {
+    value
+  } else {
+    parse_big(text)
+  }
 }
 
 # Whole numbers too big for doubles: 64-bit integers, or text where even those

@@ -277,8 +277,7 @@ common_prototype <- function(columns, rule, names, call) {
         list(left = names[1L], right = names[[k]]), call
       )
     }
-    proto <- common_columns(proto, none[[k]])$left
-    attr(proto, "left_over") <- NULL
+    proto <- without_left_over(common_columns(proto, none[[k]]))$left
   }
   proto
 }
@@ -336,8 +335,7 @@ coalesce_columns <- function(columns, lines, name, call) {
       list(left = seq_along(filled), right = integer(length(filled))),
       list(left = name, right = name), call
     )
-    attr(common$left, "left_over") <- NULL
-    attr(common$right, "left_over") <- NULL
+    common <- without_left_over(common)
     value <- patch_(common$left, filled, common$right, lines[[k]])
     filled <- pmax(filled, lines[[k]])
   }

@@ -44,7 +44,7 @@ type_word <- function(x) {
   if (!is.na(family)) {
     return(family_words[[family]])
   }
-  if (is.object(x)) class(x)[1L] else if (is.list(x)) "list" else typeof(x)
+  if (is.object(x)) class(x)[1L] else if (!is.null(dim(x))) "matrix" else if (is.list(x)) "list" else typeof(x)
 }
 
 # Families that match each other
@@ -61,13 +61,13 @@ families_match <- function(left, right) {
     (left == right || family_group(left) == family_group(right))
 }
 
-stop_key_types <- function(x, y, rule, call) {
+stop_key_types <- function(x, y, rule, call, frames = c("left", "right")) {
   stop_ronda("type",
     sprintf(
-      "`%s` of `left` (%s) can't be matched with `%s` of `right` (%s).",
-      rule$left, type_word(x), rule$right, type_word(y)
+      "`%s` of `%s` (%s) can't be matched with `%s` of `%s` (%s).",
+      rule$left, frames[1L], type_word(x), rule$right, frames[2L], type_word(y)
     ),
-    key_conversion(x, y, rule),
+    key_conversion(x, y, rule, frames),
     call = call
   )
 }
@@ -85,11 +85,9 @@ check_key_types <- function(left, right, rules, call) {
 }
 
 # The conversion to write, for two types that don't match
-key_conversion <- function(x, y, rule) {
+key_conversion <- function(x, y, rule, frames) {
   families <- c(key_family(x), key_family(y))
-  places <- c(
-    sprintf("left$%s", rule$left), sprintf("right$%s", rule$right)
-  )
+  places <- paste0(frames, "$", c(rule$left, rule$right))
   if (anyNA(families)) {
     at <- which(is.na(families))[1L]
     as <- conversion_of_unknown(list(x, y)[[at]])

@@ -118,7 +118,13 @@ check_many_types <- function(frames, plan, call) {
     if (is.function(column$how) || column$how == "one") next
     columns <- many_sources(frames, column$sources)
     for (k in seq_along(columns)[-1L]) {
-      if (!has_common_type(columns[[1L]], columns[[k]])) {
+      if (has_common_type(columns[[1L]], columns[[k]])) next
+      if (column$how == "key") {
+        stop_key_types(columns[[1L]], columns[[k]],
+          list(left = column$sources[[1L]], right = column$sources[[k]]),
+          call, names(columns)[c(1L, k)]
+        )
+      } else {
         stop_ronda("type",
           sprintf("`%s` of `%s` (%s) and `%s` of `%s` (%s) have no common type.",
             column$sources[1L], names(columns)[1L], type_word(columns[[1L]]),
@@ -212,8 +218,7 @@ fill_many <- function(column, columns, rows, call) {
     over <- lapply(common, attr, "left_over")
     lines <- list(left = all, right = all)
     check_left_over(over, blank, lines, column, call)
-    attr(common$left, "left_over") <- NULL
-    attr(common$right, "left_over") <- NULL
+    common <- without_left_over(common)
     patch_(common$left, as.integer(!blank), common$right, all)
   }, Map(slice_column, columns, rows, column$sources,
     MoreArgs = list(call = call)

@@ -49,7 +49,7 @@ merge_by_fill <- function(pairing, column, lines, call) {
   common <- common_columns(x, y)
   if (column$how == "agree") check_agree(pairing, column, common, lines, call)
   over <- lapply(common, attr, "left_over")
-  for (side in names(common)) attr(common[[side]], "left_over") <- NULL
+  common <- without_left_over(common)
   value <- slice_column(common$left, lines$left, column$left, call)
   blank <- is_missing(value)
   check_left_over(over, blank, lines, column, call)

@@ -69,7 +69,7 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   check_expect(expect, rules, call)
   check_sides(sides, call)
   check_max_rows(max_rows, call)
-  check_where(where, call)
+  check_where(where, left, right, call)
   check_key_types(left, right, rules_of(rules, "same"), call)
   pairing <- structure(
     list(

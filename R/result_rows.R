@@ -89,8 +89,7 @@ key_values <- function(pairing, rule, lines, call) {
   y <- .subset2(pairing$right, rule$right)
   common <- common_columns(x, y)
   check_int64_range(common, lines, rule, call)
-  attr(common$left, "left_over") <- NULL
-  attr(common$right, "left_over") <- NULL
+  common <- without_left_over(common)
   value <- slice_column(common$left, lines$left, rule$left, call)
   if (is.null(lines$left) || !any_absent(lines)) {
     return(value)

@@ -199,10 +199,8 @@ how_to_write_on <- function(left, right) {
       "Write: on = c(left_column = \"right_column\")"
     ))
   }
-  written <- paste0("\"", shared, "\"", collapse = ", ")
-  if (length(shared) > 1L) written <- sprintf("c(%s)", written)
   c(
     sprintf("Both frames have: %s", ticked(shared)),
-    sprintf("Write: on = %s", written)
+    sprintf("Write: on = %s", as_code(shared))
   )
 }

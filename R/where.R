@@ -4,7 +4,7 @@
 
 pairs_per_block <- 2e5
 
-check_where <- function(where, call) {
+check_where <- function(where, left, right, call) {
   if (is.null(where) || is.function(where)) {
     return()
   }
@@ -18,6 +18,28 @@ check_where <- function(where, call) {
       call = call
     )
   }
+  check_where_columns(where[[2L]], list(left = left, right = right), call)
+}
+
+# Columns that a formula names outright are known before it is run.
+check_where_columns <- function(code, frames, call) {
+  if (!is.call(code)) {
+    return()
+  }
+  fetches <- is.name(code[[1L]]) && as.character(code[[1L]]) %in% c("$", "[[")
+  if (fetches && is.name(code[[2L]])) {
+    side <- as.character(code[[2L]])
+    name <- code[[3L]]
+    if (side %in% names(frames) && (is.name(name) || is.character(name))) {
+      dollar <- identical(code[[1L]], quote(`$`))
+      if (dollar || is.character(name)) {
+        check_column(as.character(name), frames[[side]], side, call,
+          class = "argument"
+        )
+      }
+    }
+  }
+  for (part in as.list(code)[-1L]) check_where_columns(part, frames, call)
 }
 
 filter_pairs <- function(pairing, call) {

@@ -1,0 +1,34 @@
+# The class and text of what each call stops with, for snapshots
+show_errors <- function(...) {
+  calls <- as.list(substitute(list(...)))[-1L]
+  place <- parent.frame()
+  for (code in calls) {
+    cat("> ", paste(trimws(deparse(code, 60L)), collapse = " "), "\n", sep = "")
+    condition <- tryCatch(
+      {
+        eval(code, place)
+        cat("no error\n")
+        NULL
+      },
+      error = function(e) e,
+      ronda_warning = function(w) w
+    )
+    if (is.null(condition)) next
+    own <- grep("^ronda_", class(condition), value = TRUE)
+    if (!length(own)) own <- "NOT OUR OWN:"
+    where <- deparse(conditionCall(condition))[1L]
+    cat(sprintf("<%s> in %s\n%s\n\n", own[1L], where,
+      conditionMessage(condition)
+    ))
+  }
+}
+
+# An S3 method for the time of a test
+local_mocked_s3 <- function(name, method, frame = parent.frame()) {
+  assign(name, method, envir = globalenv())
+  withr::defer(
+    if (exists(name, globalenv())) rm(list = name, envir = globalenv()), frame
+  )
+}
+
+summary_rows <- function(pairing) ronda:::rows_by_type(pairing)

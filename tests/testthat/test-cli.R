@@ -1,0 +1,148 @@
+# Everything here runs the real script in a process of its own.
+script <- system.file("exec", "ronda", package = "ronda")
+extdata <- system.file("extdata", package = "ronda")
+
+ronda <- function(..., input = NULL) {
+  out <- withr::local_tempfile()
+  err <- withr::local_tempfile()
+  words <- shQuote(c("--no-init-file", script, ...))
+  status <- withr::with_envvar(
+    c(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+    system2(file.path(R.home("bin"), "Rscript"), words, stdout = out,
+      stderr = err, stdin = if (is.null(input)) "" else input
+    )
+  )
+  list(
+    status = status, out = readLines(out, encoding = "UTF-8"),
+    err = readLines(err, encoding = "UTF-8")
+  )
+}
+
+in_demo_folder <- function(frame = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = frame)
+  file.copy(list.files(extdata, full.names = TRUE), folder)
+  withr::local_dir(folder, .local_envir = frame)
+}
+
+test_that("join writes a file, or stdout, and the receipt to stderr", {
+  in_demo_folder()
+  run <- ronda("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--rows", "left", "--out", "joined.csv"
+  )
+  expect_identical(run$status, 0L)
+  expect_identical(run$out, character())
+  expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 54 both, 6 only")
+  expected <- join_frames(read_frame("sailings.csv"), read_frame("vessels.csv"),
+    on = c(vessel = "code")
+  )
+  expect_identical(read_frame("joined.csv"), expected)
+  run <- ronda("join", "sailings.csv", "-", "--on", "vessel=code", "--quiet",
+    input = "vessels.csv"
+  )
+  expect_identical(run$err, character())
+  expect_identical(run$out, readLines("joined.csv"))
+})
+
+test_that("every option of a join reaches it", {
+  in_demo_folder()
+  run <- ronda("join", "sailings.csv", "vessels.csv", "--on=vessel=code",
+    "--rows", "full", "--take", "ship=name,status,seats", "--keys", "both",
+    "--collisions", "status=rename_right,.other=rename",
+    "--pattern", "-{side}-{column}", "--sides", "trip,ship",
+    "--origin", "from", "--partners", "n", "--fill", "ship=none,seats=0",
+    "--expect", "many-to-one", "--missing-keys", "unmatched",
+    "--repeats", "highest:seats", "--order", "right", "--max-rows", "100",
+    "--types", "sailing=text,seats=number", "--out", "all.rds"
+  )
+  expect_identical(run$err,
+    "60 trip, 9 ship \u2192 61 rows: 54 both, 6 only trip, 1 only ship"
+  )
+  types <- c(sailing = "text")
+  expected <- join_frames(read_frame("sailings.csv", types),
+    read_frame("vessels.csv", c(seats = "number")),
+    on = c(vessel = "code"), rows = "full",
+    take = c(ship = "name", "status", "seats"), keys = "both",
+    collisions = list(status = "rename_right"),
+    name_pattern = "-{side}-{column}", sides = c("trip", "ship"),
+    origin = "from", partners = "n", fill = list(ship = "none", seats = 0),
+    row_order = "right"
+  )
+  expect_identical(read_frame("all.rds"), expected)
+  run <- ronda("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--rows", "inner", "--omit", "status,seats"
+  )
+  expect_match(run$out[1L], "passengers,name,max_car_m$")
+})
+
+test_that("split writes three files or none", {
+  in_demo_folder()
+  run <- ronda("split", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--sides", "sailings,vessels", "--out", "parts", "--format", "tsv"
+  )
+  expect_identical(run$status, 0L)
+  expect_snapshot(cat(run$err, sep = "\n"))
+  parts <- lapply(list.files("parts", full.names = TRUE), read_frame)
+  expect_identical(vapply(parts, nrow, 1L), c(54L, 6L, 1L))
+  run <- ronda("split", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--out", "other", "--format", "xls"
+  )
+  expect_identical(run$status, 2L)
+  expect_false(dir.exists("other"))
+})
+
+test_that("what is wrong is said once, with its exit code and no file", {
+  in_demo_folder()
+  wrong <- list(
+    c("jion"), c("join"), c("join", "sailings.csv"),
+    c("join", "sailings.csv", "nothing.csv", "--on", "vessel"),
+    c("join", "sailings.csv", "vessels.csv"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=cod"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--row", "l"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--rows"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--rows",
+      "outer"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--expect", "left-complete"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=seats"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--max-rows", "few"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--max-rows", "3"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--fill", "seats=many"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--types", "vessel"
+    )
+  )
+  codes <- c(2, 2, 2, 1, 2, 2, 2, 2, 2, 3, 1, 2, 1, 1, 2)
+  before <- list.files()
+  expect_snapshot(for (k in seq_along(wrong)) {
+    run <- ronda(wrong[[k]], if (length(wrong[[k]]) > 3L) c("--out", "x.csv"))
+    cat("$ ronda ", paste(wrong[[k]], collapse = " "), "\n", sep = "")
+    cat(run$err, sprintf("exit code %d", run$status), "", sep = "\n")
+    stopifnot(run$status == codes[k], !length(run$out))
+  })
+  expect_identical(list.files(), before)
+})
+
+test_that("help, version and the demo run", {
+  expect_snapshot(cat(ronda("--help")$out, sep = "\n"))
+  expect_snapshot(cat(ronda("join", "--help")$out, sep = "\n"))
+  expect_match(ronda("--version")$out, "^ronda [0-9.]+$")
+  folder <- withr::local_tempdir()
+  run <- ronda("demo", "--out", folder)
+  expect_identical(run$status, 0L)
+  expect_snapshot(cat(run$out[seq_len(grep("^Results are in", run$out) - 1L)],
+    sep = "\n"
+  ))
+  expect_setequal(list.files(folder), c(
+    "overlap.png", "rows-guide.png", "sailings_and_vessels.csv",
+    "sailings_with_crew.csv", "sailings_with_vessels.csv",
+    "sailings_without_vessel.csv", "traffic_by_port.csv"
+  ))
+})

@@ -1,0 +1,35 @@
+test_that("the overlap figure says and draws the counts", {
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  figure <- plot_overlap(pairing)
+  expect_s3_class(figure, "ggplot")
+  expect_identical(figure$labels$title,
+    "54 of 60 sailings and 8 of 9 vessels have a partner"
+  )
+  expect_identical(figure$data$rows, c(54, 6, 8, 1))
+  expect_identical(figure$data$to, c(54, 60, 8, 9))
+  none <- plot_overlap(pair_rows(sailings[0, ], vessels,
+    on = c(vessel = "code"), sides = c("a", "b")
+  ))
+  path <- withr::local_tempfile(fileext = ".png")
+  ggplot2::ggsave(path, none, width = 8, height = 5, dpi = 50)
+  expect_gt(file.size(path), 1000)
+})
+
+test_that("the guide draws what joining gives", {
+  figure <- plot_rows_guide()
+  cells <- figure$data[figure$data$row > 0L, ]
+  rows <- tapply(cells$row, cells$panel, max)
+  frames <- ronda:::guide_frames()
+  for (type in c("inner", "left", "right", "full", "semi", "anti",
+    "unmatched"
+  )) {
+    joined <- join_frames(frames$left, frames$right, on = "key", rows = type)
+    panel <- grep(sprintf("\"%s\"", type), names(rows), value = TRUE)
+    expect_identical(rows[[panel]], nrow(joined))
+    drawn <- cells[cells$panel == panel & cells$column == "km", "label"]
+    expect_identical(drawn == "\u00b7", is.na(joined$km))
+  }
+  path <- withr::local_tempfile(fileext = ".png")
+  ggplot2::ggsave(path, figure, width = 9.8, height = 6.2, dpi = 50)
+  expect_gt(file.size(path), 5000)
+})

@@ -1,0 +1,129 @@
+# Slow and plain: lines are tried against every row of the next frame
+oracle_many <- function(frames, keys, rows) {
+  lines <- list(seq_len(nrow(frames[[1L]])))
+  key_of <- function(k, row) {
+    paste(lapply(keys, function(key) {
+      oracle_words(frames[[k]][[key]][row])
+    }), collapse = "\r")
+  }
+  missing_at <- function(k, row) {
+    any(vapply(keys, function(key) is.na(frames[[k]][[key]][row]), NA))
+  }
+  lines <- lapply(lines[[1L]], function(row) row)
+  for (k in seq_along(frames)[-1L]) {
+    taken <- integer()
+    lines <- unlist(lapply(lines, function(line) {
+      holder <- which(line > 0L)[1L]
+      partners <- integer()
+      for (row in seq_len(nrow(frames[[k]]))) {
+        if (!missing_at(k, row) && !missing_at(holder, line[holder]) &&
+          key_of(k, row) == key_of(holder, line[holder])) {
+          partners <- c(partners, row)
+        }
+      }
+      taken <<- c(taken, partners)
+      if (!length(partners)) partners <- 0L
+      lapply(partners, function(row) c(line, row))
+    }), recursive = FALSE)
+    fresh <- setdiff(seq_len(nrow(frames[[k]])), taken)
+    lines <- c(lines, lapply(fresh, function(row) c(rep(0L, k - 1L), row)))
+  }
+  keep <- vapply(lines, function(line) {
+    switch(rows, full = TRUE, left = line[1L] > 0L, inner = all(line > 0L))
+  }, NA)
+  do.call(rbind, c(list(matrix(0L, 0L, length(frames))), lines[keep]))
+}
+
+make_frames <- function(count, unique_keys) {
+  frames <- lapply(seq_len(count), function(k) {
+    n <- sample.int(6L, 1L) - 1L
+    type <- one_of(c("integer", "double"))
+    frame <- as_frame(list(key = key_makers[[type]](n)), n)
+    if (unique_keys) {
+      words <- oracle_words(frame$key)
+      frame <- frame[!duplicated(words) | is.na(words), , drop = FALSE]
+    }
+    frame[[paste0("row_", k)]] <- seq_len(nrow(frame))
+    frame
+  })
+  names(frames) <- letters[seq_len(count)]
+  frames
+}
+
+test_that("all at once, in order and the oracle give the same lines", {
+  set.seed(11)
+  for (round in 1:300) {
+    frames <- make_frames(sample(2:5, 1L), runif(1) < 0.6)
+    rows <- one_of(c("inner", "left", "full"))
+    columns <- paste0("row_", seq_along(frames))
+    expected <- oracle_many(frames, "key", rows)
+    expected[expected == 0L] <- NA
+    at_once <- join_many(frames, on = "key", rows = rows,
+      expect = if (round %% 2L) "many-to-many"
+    ) |> suppressWarnings()
+    found <- do.call(cbind, unname(as.list(at_once[columns])))
+    dimnames(found) <- dimnames(expected) <- NULL
+    expect_identical(found, expected)
+  }
+})
+
+test_that("names are settled over all frames, origin tells who holds a row", {
+  a <- data.frame(port = c("A", "B"), n = 1:2, x = c(NA, "ax"))
+  b <- data.frame(port = c("C", "A"), n = c(5, 6), x = c("bx", "by"))
+  c <- data.frame(port = c("A", "C", "D"), n = 7:9, y = 1:3)
+  frames <- list(a = a, b = b, c = c)
+  joined <- join_many(frames, on = "port", origin = "found_in")
+  expect_snapshot(print(joined))
+  expect_snapshot(print(last_receipt()))
+  filled <- join_many(frames, on = "port",
+    collisions = list(x = "fill", n = function(left, right) left + right)
+  )
+  expect_named(filled, c("port", "n", "x", "y"))
+  expect_identical(filled$x, c("by", "ax", "bx", NA))
+  expect_identical(filled$n, c(14, NA, NA, NA))
+  kept <- join_many(frames, on = "port",
+    collisions = list(x = "right", .other = "left")
+  )
+  expect_identical(kept$n, c(1L, 2L, NA, NA))
+  expect_identical(kept$x, c("by", NA, "bx", NA))
+  same <- join_many(list(a = a, b = a), on = "port", collisions = "agree")
+  expect_identical(same, a)
+})
+
+test_that("a chain has its own keys, and new rows bring theirs", {
+  frames <- list(
+    sailings = sailings, vessels = vessels, ports = ports
+  )
+  chained <- join_many(frames,
+    on = list(ports = "port", vessels = c(vessel = "code")), rows = "left"
+  )
+  by_hand <- sailings |>
+    join_frames(vessels, on = c(vessel = "code"),
+      name_pattern = "{column}_{side}", sides = c("sailings", "vessels")
+    ) |>
+    join_frames(ports, on = "port")
+  expect_identical(chained, by_hand)
+  full <- join_many(frames,
+    on = list(vessels = c(vessel = "code"), ports = "port")
+  )
+  expect_identical(nrow(full), 62L)
+  expect_identical(full$vessel[61L], "IVO")
+  expect_identical(full$port[62L], "Velness")
+  with_rule <- join_many(list(s = sailings, v = vessels),
+    on = list(v = same("vessel", "code", via = toupper)), rows = "left"
+  )
+  expect_identical(sum(is.na(with_rule$name)), 5L)
+})
+
+test_that("dozens of frames are one pass", {
+  frames <- lapply(1:30, function(k) {
+    frame <- data.frame(key = 1:50 + k)
+    frame[[paste0("v", k)]] <- k
+    frame
+  })
+  names(frames) <- paste0("f", 1:30)
+  joined <- join_many(frames, on = "key", rows = "full")
+  expect_identical(joined$key, c(2:51, 52:80))
+  expect_identical(ncol(joined), 31L)
+  expect_identical(nrow(join_many(frames, on = "key", rows = "inner")), 21L)
+})

@@ -1,0 +1,80 @@
+test_that("counts add up and equal those of built frames", {
+  join_types <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
+  set.seed(6)
+  for (round in 1:150) {
+    case <- make_case()
+    spec <- make_spec(case)
+    on <- structure(case$right_keys, names = case$left_keys)
+    pairing <- pair_rows(case$left, case$right, on = on,
+      where = spec$condition, missing_keys = spec$missing_keys,
+      repeats = spec$repeats, expect = "many-to-many"
+    )
+    sizes <- vapply(join_types, function(rows) {
+      nrow(build_frame(pairing, rows))
+    }, 1L)
+    expect_equal(summary_rows(pairing), sizes)
+    account <- receipt(pairing)
+    expect_equal(account$matched_left + account$unmatched_left, nrow(case$left))
+    expect_equal(account$matched_right + account$unmatched_right,
+      nrow(case$right)
+    )
+    pairs <- oracle_pairs(case$left, case$right, spec)
+    expect_equal(account$matched_left, length(unique(pairs$left)))
+    expect_equal(account$matched_right, length(unique(pairs$right)))
+    spec$repeats <- "all"
+    candidates <- oracle_pairs(case$left, case$right, spec)
+    expect_equal(account$passed_over_right,
+      length(setdiff(candidates$right, pairs$right))
+    )
+  }
+})
+
+test_that("the relationship is that of the keys, or of the candidates", {
+  relationship <- function(left, right, ...) {
+    left <- data.frame(k = left)
+    right <- data.frame(k = right, r = seq_along(right))
+    receipt(pair_rows(left, right, on = "k", expect = "many-to-many", ...))$
+      relationship
+  }
+  expect_identical(relationship(1:3, 2:5), "one-to-one")
+  expect_identical(relationship(c(1, 1), 2:5), "many-to-one")
+  expect_identical(relationship(c(1, 2), c(5, 5)), "one-to-many")
+  expect_identical(relationship(c(1, 1), c(5, 5)), "many-to-many")
+  expect_identical(relationship(c(1, NA, NA), c(5, NA, NA)), "one-to-one")
+  expect_identical(
+    relationship(c(1, NA, NA), c(5, NA, NA), missing_keys = "match"),
+    "many-to-many"
+  )
+  expect_identical(relationship(1, c(1, 1), repeats = "first"), "one-to-many")
+  expect_identical(relationship(1, c(1, 1), where = ~ right$r == 2),
+    "one-to-one"
+  )
+})
+
+test_that("receipts read well, with and without unicode", {
+  withr::local_options(cli.unicode = FALSE)
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  expect_snapshot(print(pairing))
+  expect_snapshot(invisible(build_frame(pairing, "full")))
+  withr::local_options(ronda.receipt = TRUE)
+  expect_snapshot(invisible(build_frame(pairing, "full")))
+  expect_snapshot(invisible(join_frames(sailings, vessels,
+    on = c(vessel = "code"), sides = c("trip", "ship"), rows = "semi"
+  )))
+  expect_snapshot(invisible(sailings[0, ] |> join_frames(vessels,
+    on = c(vessel = "code")
+  )))
+  named <- data.frame(k = 1:2, row.names = c("x", "y"))
+  expect_snapshot(print(receipt(pair_rows(named, named, on = "k",
+    repeats = "first"
+  ))))
+  counts <- as.data.frame(last_receipt())
+  expect_identical(nrow(counts), 1L)
+  expect_identical(counts$matched_left, 0)
+})
+
+test_that("receipts keep counts and no rows", {
+  left <- data.frame(k = 1:10000)
+  invisible(join_frames(left, left, on = "k"))
+  expect_lt(as.numeric(utils::object.size(last_receipt())), 10000)
+})
