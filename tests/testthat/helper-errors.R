@@ -1,7 +1,18 @@
-# The class and text of what each call stops with, for snapshots
-show_errors <- function(...) {
+# Snapshots show lines alone, never code, so that they read the same whatever
+# the version of the test package.
+expect_lines <- function(lines) {
+  expect_snapshot(cat(lines, sep = "\n"))
+}
+
+expect_printed <- function(code) expect_lines(utils::capture.output(code))
+
+# The class and text of what each call stops with
+expect_errors <- function(...) {
   calls <- as.list(substitute(list(...)))[-1L]
-  place <- parent.frame()
+  expect_lines(utils::capture.output(show_errors(calls, parent.frame())))
+}
+
+show_errors <- function(calls, place) {
   for (code in calls) {
     cat("> ", paste(trimws(deparse(code, 60L)), collapse = " "), "\n", sep = "")
     condition <- tryCatch(
