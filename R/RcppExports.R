@@ -25,6 +25,22 @@ column_rows_ <- function(frame) {
     .Call(`_ronda_column_rows_`, frame)
 }
 
+int64_shift_ <- function(x, by) {
+    .Call(`_ronda_int64_shift_`, x, by)
+}
+
+int64_infinite_ <- function() {
+    .Call(`_ronda_int64_infinite_`)
+}
+
+int64_compare_ <- function(x, y) {
+    .Call(`_ronda_int64_compare_`, x, y)
+}
+
+int64_minus_ <- function(x, y) {
+    .Call(`_ronda_int64_minus_`, x, y)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing)
 }
@@ -63,5 +79,29 @@ order_by_row_ <- function(by, most) {
 
 pair_block_ <- function(slot, starts, rows, row, partner, most) {
     .Call(`_ronda_pair_block_`, slot, starts, rows, row, partner, most)
+}
+
+range_search_ <- function(slot, starts, rows, right_rows, rules, skip_left, skip_right) {
+    .Call(`_ronda_range_search_`, slot, starts, rows, right_rows, rules, skip_left, skip_right)
+}
+
+range_all_ <- function(search, limit) {
+    .Call(`_ronda_range_all_`, search, limit)
+}
+
+range_block_ <- function(search, from, most) {
+    .Call(`_ronda_range_block_`, search, from, most)
+}
+
+match_nearest_ <- function(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right) {
+    .Call(`_ronda_match_nearest_`, slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right)
+}
+
+outward_search_ <- function(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right) {
+    .Call(`_ronda_outward_search_`, slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right)
+}
+
+outward_round_ <- function(search, open, most) {
+    .Call(`_ronda_outward_round_`, search, open, most)
 }
 

@@ -28,6 +28,11 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
 }
 
 check_pairing <- function(pairing, call) {
+  if (missing(pairing)) {
+    stop_argument("`pairing` is missing: give what pair_rows() gives.",
+      call = call
+    )
+  }
   if (!inherits(pairing, "ronda_pairing")) {
     stop_argument(
       sprintf("`pairing` must be what pair_rows() gives, not %s.",
@@ -77,7 +82,12 @@ check_left_only <- function(rows, take, omit, origin, fill, row_order, call) {
 }
 
 added_columns <- function(pairing, rows, partners, origin) {
+  nearest <- rules_of(pairing$rules, "nearest")
+  gap <- if (length(nearest)) nearest[[1L]]$gap
   c(
+    if (!is.null(gap) && !rows %in% c("semi", "anti")) {
+      list(list(name = gap, from = "gap", rule = nearest[[1L]]))
+    },
     if (!is.null(partners)) list(list(name = partners, from = "partners")),
     if (!is.null(origin)) list(list(name = origin, from = "origin"))
   )
@@ -134,6 +144,7 @@ make_column <- function(pairing, column, lines, call) {
     ),
     key = key_values(pairing, column, lines, call),
     partners = partner_column(pairing, lines),
+    gap = gap_column(pairing, column, lines, call),
     origin = origin_column(pairing, lines),
     stop("make_column(): unknown source ", column$from)
   )

@@ -33,6 +33,12 @@ first_of <- function(...) {
 }
 
 check_choice <- function(value, choices, arg, call) {
+  if (missing(value)) {
+    stop_argument(
+      sprintf("`%s` is missing: it must be %s.", arg, any_of(choices)),
+      call = call
+    )
+  }
   if (is.character(value) && length(value) == 1L && value %in% choices) {
     return()
   }
@@ -60,6 +66,9 @@ is_name <- function(value) {
 }
 
 check_name <- function(value, arg, call) {
+  if (missing(value)) {
+    stop_argument(sprintf("`%s` is missing.", arg), call = call)
+  }
   if (!is_name(value)) {
     stop_argument(
       sprintf("`%s` must be one name, not %s.", arg, shown(value)),
@@ -70,6 +79,11 @@ check_name <- function(value, arg, call) {
 
 # Anything with sound columns passes; what is wrong is named.
 check_frame <- function(frame, arg, call) {
+  if (missing(frame)) {
+    stop_argument(sprintf("`%s` is missing: give a data frame.", arg),
+      call = call
+    )
+  }
   if (!is.data.frame(frame)) {
     stop_argument(
       sprintf("`%s` must be a data frame, not %s.", arg, shown(frame)),

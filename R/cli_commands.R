@@ -97,7 +97,9 @@ cli_write <- function(frame, out) {
 }
 
 cli_receipt <- function(options) {
-  if (!isTRUE(options$quiet)) to_stderr(receipt_line(last_receipt()))
+  if (!isTRUE(options$quiet)) {
+    to_stderr(c(receipt_line(last_receipt()), last_receipt()$notes))
+  }
 }
 
 # The example on the demo data: each step is shown as an analyst would write

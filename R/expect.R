@@ -117,11 +117,11 @@ int64_text <- function(value) {
   if (!inherits(value, "integer64")) {
     return(format(value, digits = 15, trim = TRUE)[1L])
   }
-  halves <- int64_halves_(value)
-  number <- halves[[1L]] * 2^32 + halves[[2L]]
+  number <- int64_double(value)
   if (abs(number) < 2^53) {
     return(format(number, scientific = FALSE, trim = TRUE))
   }
+  halves <- int64_halves_(value)
   int64_digits(halves[[1L]], halves[[2L]])
 }
 

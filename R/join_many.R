@@ -115,10 +115,20 @@ as_chain <- function(on, frames, call) {
   }
   if (by_frame) on <- on[later]
   names(on) <- later
-  lapply(names(on), function(name) {
+  chain <- lapply(later, function(name) {
     before <- frames[seq_len(match(name, names(frames)) - 1L)]
     as_rules(on[[name]], names_so_far(before), frames[[name]], call)
-  }) -> chain
+  })
+  for (rules in chain) {
+    for (rule in rules_of(rules, "nearest")) {
+      if (!is.null(rule$gap)) {
+        stop_argument("`gap` can't be used in join_many().",
+          "Join that frame with join_frames() first.",
+          call = call
+        )
+      }
+    }
+  }
   names(chain) <- later
   chain
 }

@@ -127,7 +127,21 @@ key_conversion <- function(x, y, rule, frames) {
   if (has("logical", "text")) {
     return(change("text", "as.logical(as.character(%s))"))
   }
-  change(groups[1L], "as.character(%s), and the same for the other side")
+  if (has("number", "POSIXct")) {
+    return(change("number", paste(
+      "as.POSIXct(%s, origin = \"1970-01-01\", tz = \"UTC\"),",
+      "if it counts seconds"
+    )))
+  }
+  if (has("number", "Date")) {
+    return(change("number",
+      "as.Date(%s, origin = \"1970-01-01\"), if it counts days"
+    ))
+  }
+  if (has("number", "difftime")) {
+    return(change("difftime", "as.numeric(%s, units = \"mins\")"))
+  }
+  "Convert one of them, so that both are of one type."
 }
 
 conversion_of_unknown <- function(x) {

@@ -83,8 +83,9 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   if (!is.null(plan)) pairing$plan <- plan(pairing)
   clock <- tick(clock, "check")
   keys <- engine_keys(left, right, rules_of(rules, "same"), call)
+  ordered <- ordered_plan(pairing, call)
   clock <- tick(clock, "align")
-  pairing <- match_rows(pairing, keys, call)
+  pairing <- match_rows(pairing, keys, ordered, call)
   clock <- tick(clock, "match")
   pairing$counts <- count_candidates(pairing, keys)
   check_expectations(pairing, keys, call)
@@ -96,14 +97,21 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
 
 # The candidates: `matches` of the pairing is list(slot, starts, rows), see
 # src/core/pairs.h.
-match_rows <- function(pairing, keys, call) {
-  pairing$matches <- if (length(keys$kinds)) {
+match_rows <- function(pairing, keys, ordered, call) {
+  groups <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
       pairing$missing_keys == "match"
     )
   } else {
     match_everything(pairing$rows)
   }
+  if (!is.null(ordered)) {
+    pairing <- match_ordered(pairing, ordered, groups, call)
+    pairing$notes <- ordered_notes(pairing, ordered)
+    pairing$groups <- NULL
+    return(pairing)
+  }
+  pairing$matches <- groups
   if (!is.null(pairing$where)) {
     pairing$matches <- filter_pairs(pairing, call)
   }

@@ -10,8 +10,10 @@
 #' @return A list of class `ronda_receipt`: `labels`, `rows_left`,
 #'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`,
 #'   `unmatched_right`, `passed_over_right` (right rows that had a candidate
-#'   but no pair), `pairs`, `missing_left` and `missing_right` (rows with a
-#'   missing key), `relationship`, `seconds` by stage. After a frame was built
+#'   but no pair; NA where nearest() with other conditions did not need to try
+#'   them all), `pairs`, `missing_left` and `missing_right` (rows with a
+#'   missing key), `relationship`, `notes` (text: what is worth a second look in
+#'   ordered rules), `seconds` by stage. After a frame was built
 #'   also `rows` (the join type), `result_rows`, `both`, `only_left` and
 #'   `only_right`. `matched + unmatched` always equals the rows of the frame.
 #'   `last_receipt()` is NULL before the first join. `as.data.frame()` gives
@@ -52,6 +54,7 @@ new_receipt <- function(pairing) {
       row_names_left_behind = c(has_row_names(pairing$left),
         has_row_names(pairing$right)
       ),
+      notes = pairing$notes,
       seconds = pairing$seconds
     ),
     class = "ronda_receipt"
@@ -68,7 +71,7 @@ tell <- function(pairing, rows, lines, seconds) {
     c(list(rows, lines$n), result_counts(receipt, rows))
   state$receipt <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
-    message(receipt_line(receipt))
+    message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
   }
 }
 
@@ -123,7 +126,7 @@ format.ronda_receipt <- function(x, ...) {
   side <- function(k, label, rows, matched, unmatched, missing, passed) {
     notes <- c(
       if (missing > 0) sprintf("%s with a missing key", with_commas(missing)),
-      if (passed > 0) sprintf("%s passed over", with_commas(passed))
+      if (!is.na(passed) && passed > 0) sprintf("%s passed over", with_commas(passed))
     )
     sprintf("%s: %s, %s matched, %s unmatched%s", label,
       counted(rows, "row"), with_commas(matched), with_commas(unmatched),
@@ -139,6 +142,7 @@ format.ronda_receipt <- function(x, ...) {
       x$missing_right, x$passed_over_right
     ),
     sprintf("%s, %s", counted(x$pairs, "pair"), x$relationship),
+    x$notes,
     row_name_words(x)
   )
 }
@@ -159,8 +163,9 @@ print.ronda_receipt <- function(x, ...) {
 
 #' @export
 as.data.frame.ronda_receipt <- function(x, ...) {
-  single <- lengths(unclass(x)) == 1L
-  values <- unclass(x)[single]
+  values <- unclass(x)
+  values$notes <- NULL
+  values <- values[lengths(values) == 1L]
   as_base_frame(
     c(list(left = x$labels[1L], right = x$labels[2L]), values), 1L
   )

@@ -78,7 +78,7 @@ check_repeats_word <- function(repeats, call) {
 # Keeps one candidate of each left row that has several, and recounts.
 keep_repeats <- function(pairing, call) {
   matches <- pairing$matches
-  pairing$candidates_right <- pairing$counts$matched_right
+  pairing$candidates_right <- right_candidates(pairing)
   if (identical(pairing$repeats, "all") || is.null(matches$starts)) {
     return(pairing)
   }
@@ -93,6 +93,16 @@ keep_repeats <- function(pairing, call) {
   kept <- with_matches(pairing, count_pairs_, pairing$rows[2L])
   pairing$counts[names(kept)] <- kept
   pairing
+}
+
+# Right rows that had a candidate; NA where nearest() with other conditions
+# stopped before it had tried them all
+right_candidates <- function(pairing) {
+  known <- pairing$nearest_candidates
+  if (is.null(known)) {
+    return(pairing$counts$matched_right)
+  }
+  if (known < 0) NA_real_ else known
 }
 
 # The right row that stays of each range

@@ -11,6 +11,29 @@
 #' @param via `[function | list(left = , right = )]` Applied to the whole
 #'   columns, for matching only: the result keeps the original values. Each must
 #'   return a vector as long as its argument. One function serves both sides.
+#' @param look `[character(1)]` `"back"`: at or before the left value;
+#'   `"ahead"`: at or after it; `"either"`: whichever is closer, of two at equal
+#'   distance the earlier.
+#' @param within `[numeric(1) | difftime(1) | character(1)]` No farther than
+#'   this, inclusive. A number counts the column's own units: seconds for
+#'   date-times, days for dates, the left column's units for durations. Text
+#'   such as `"10 mins"`, `"2 hours"`, `"1 day"` says its own.
+#' @param equal `[logical(1)]` FALSE: not at the same point.
+#' @param ties `[character(1)]` Of several right rows at the nearest point the
+#'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
+#'   error.
+#' @param gap `[character(1)]` Name of a column to add: left - right, in the
+#'   key's own units (a difftime in seconds for date-times, in days for dates).
+#' @param before,after As `within`: how far right may lie before and after left.
+#' @param from,to,left_from,left_to,right_from,right_to `[character(1)]` The
+#'   columns that hold the bounds of an interval; those of `inside()` are the
+#'   right frame's, those of `covers()` the left frame's.
+#' @param ends `[character(1)]` Which ends belong to an interval: `"[)"`,
+#'   `"[]"`, `"(]"` or `"()"`. Values are dense: touching intervals overlap only
+#'   under `"[]"`, and `[a, a)` is empty.
+#' @param open_ended `[logical(1)]` TRUE: a missing bound is no bound. FALSE: it
+#'   matches nothing.
+#' @param op `[character(1)]` `"<"`, `"<="`, `">"`, `">="` or `"!="`.
 #' @return A list that holds one rule, of class `ronda_rule`.
 #' @section Errors: `ronda_error_argument` when an argument is not what is
 #'   described here. Columns are looked up when the rule is used.
@@ -18,6 +41,21 @@
 #'   short for `same("port")`, and `c(vessel = "code")` for
 #'   `same("vessel", "code")`. `cross()` always holds: every left row pairs with
 #'   every right row; it stands alone in `on`.
+#'
+#'   \tabular{ll}{
+#'     `nearest()` \tab right is the closest to left among the candidates \cr
+#'     `around()` \tab left - before <= right <= left + after \cr
+#'     `inside()` \tab left lies in the right frame's interval \cr
+#'     `covers()` \tab the left frame's interval holds right \cr
+#'     `overlap()` \tab the two intervals share a point \cr
+#'     `relate()` \tab left op right
+#'   }
+#'   `nearest()` and `around()` take numbers and times; the other ordered rules
+#'   also text (in C order, the same on every machine) and ordered factors of
+#'   equal levels; `"!="` takes anything that `same()` takes. Ordered rules
+#'   never match a missing value. Neither side needs sorting. At most one
+#'   `nearest()`. Intervals that end before they start match nothing, and the
+#'   receipt counts them.
 #' @examples
 #' # codes typed with stray blanks and in the wrong case
 #' join_frames(sailings, vessels,
@@ -26,6 +64,14 @@
 #' )
 #' # every vessel with every port
 #' join_frames(vessels, ports, on = cross(), rows = "inner") |> head()
+#' # the latest tide reading at the port before departure, and its age
+#' join_frames(sailings, tide_readings, on = list(
+#'   "port", nearest("departs", "read_at", within = "15 mins", gap = "age")
+#' )) |> head(3)
+#' # the fare band of each distance; the last band has no end
+#' join_frames(sailings, fare_bands,
+#'   on = inside("km", "from_km", "to_km", open_ended = TRUE)
+#' ) |> head(3)
 #' @name rules
 NULL
 
@@ -43,12 +89,100 @@ same <- function(left, right = left, via = NULL) {
 #' @export
 cross <- function() new_rule("cross", left = character(), right = character())
 
+#' @rdname rules
+#' @export
+nearest <- function(left, right = left, look = "back", within = Inf,
+                    equal = TRUE, ties = "last", gap = NULL) {
+  call <- quote(nearest())
+  check_rule_column(left, "left", call)
+  check_rule_column(right, "right", call)
+  check_choice(look, c("back", "ahead", "either"), "look", call)
+  check_flag(equal, "equal", call)
+  check_choice(ties, c("last", "first", "all", "stop"), "ties", call)
+  if (!is.null(gap)) check_name(gap, "gap", call)
+  check_distance(within, "within", call)
+  new_rule("nearest",
+    left = left, right = right, look = look, within = within, equal = equal,
+    ties = ties, gap = gap
+  )
+}
+
+#' @rdname rules
+#' @export
+around <- function(left, right = left, before = 0, after = 0) {
+  call <- quote(around())
+  check_rule_column(left, "left", call)
+  check_rule_column(right, "right", call)
+  check_distance(before, "before", call)
+  check_distance(after, "after", call)
+  new_rule("around", left = left, right = right, before = before, after = after)
+}
+
+#' @rdname rules
+#' @export
+inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
+  call <- quote(inside())
+  check_rule_column(left, "left", call)
+  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  new_rule("inside",
+    left = left, right = c(from, to), ends = ends, open_ended = open_ended
+  )
+}
+
+#' @rdname rules
+#' @export
+covers <- function(from, to, right, ends = "[)", open_ended = FALSE) {
+  call <- quote(covers())
+  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  check_rule_column(right, "right", call)
+  new_rule("covers",
+    left = c(from, to), right = right, ends = ends, open_ended = open_ended
+  )
+}
+
+#' @rdname rules
+#' @export
+overlap <- function(left_from, left_to, right_from, right_to, ends = "[)",
+                    open_ended = FALSE) {
+  call <- quote(overlap())
+  check_interval(left_from, left_to, ends, open_ended,
+    c("left_from", "left_to"), call
+  )
+  check_interval(right_from, right_to, ends, open_ended,
+    c("right_from", "right_to"), call
+  )
+  new_rule("overlap",
+    left = c(left_from, left_to), right = c(right_from, right_to),
+    ends = ends, open_ended = open_ended
+  )
+}
+
+#' @rdname rules
+#' @export
+relate <- function(left, op, right = left) {
+  call <- quote(relate())
+  check_rule_column(left, "left", call)
+  check_choice(op, c("<", "<=", ">", ">=", "!="), "op", call)
+  check_rule_column(right, "right", call)
+  new_rule("relate", left = left, op = op, right = right)
+}
+
+check_interval <- function(from, to, ends, open_ended, args, call) {
+  check_rule_column(from, args[1L], call)
+  check_rule_column(to, args[2L], call)
+  check_choice(ends, c("[)", "[]", "(]", "()"), "ends", call)
+  check_flag(open_ended, "open_ended", call)
+}
+
 new_rule <- function(kind, ...) {
   record <- structure(list(kind = kind, ...), class = "ronda_rule_record")
   structure(list(record), class = "ronda_rule")
 }
 
 check_rule_column <- function(column, arg, call) {
+  if (missing(column)) {
+    stop_argument(sprintf("`%s` is missing: name a column.", arg), call = call)
+  }
   if (!is_name(column)) {
     stop_argument(
       sprintf("`%s` must be one column name, not %s.", arg, shown(column)),
@@ -103,8 +237,30 @@ rule_text <- function(rule) {
       sprintf("same(%s%s)", columns, via)
     },
     cross = "cross()",
+    nearest = sprintf("nearest(%s, look = \"%s\"%s)", columns_text(rule),
+      rule$look, if (is_unlimited(rule$within)) "" else {
+        paste0(", within = ", distance_text(rule$within))
+      }
+    ),
+    around = sprintf("around(%s, before = %s, after = %s)", columns_text(rule),
+      distance_text(rule$before), distance_text(rule$after)
+    ),
+    inside = ,
+    covers = ,
+    overlap = sprintf("%s(%s, ends = \"%s\"%s)", rule$kind,
+      columns_text(rule), rule$ends,
+      if (rule$open_ended) ", open_ended = TRUE" else ""
+    ),
+    relate = sprintf("relate(\"%s\", \"%s\", \"%s\")", rule$left, rule$op,
+      rule$right
+    ),
     stop("rule_text(): unknown rule ", rule$kind)
   )
+}
+
+columns_text <- function(rule) {
+  columns <- c(rule$left, rule$right)
+  paste0("\"", columns, "\"", collapse = ", ")
 }
 
 # `on` as a list of records; columns are checked to be there.
@@ -127,6 +283,12 @@ as_rules <- function(on, left, right, call) {
   if (length(crossed) && length(rules) > 1L) {
     stop_argument("`cross()` must stand alone in `on`.",
       "It pairs every row with every row, so other rules would not count.",
+      call = call
+    )
+  }
+  if (length(rules_of(rules, "nearest")) > 1L) {
+    stop_argument("`on` has more than one `nearest()`.",
+      "Use around() or relate() for the others.",
       call = call
     )
   }

@@ -58,6 +58,9 @@ filter_pairs <- function(pairing, call) {
 # The condition as functions of the two sides' rows: those that look at the
 # left rows alone, at the right rows alone, and at both.
 where_parts <- function(where) {
+  if (is.null(where)) {
+    return(list(left = list(), right = list(), both = list()))
+  }
   if (is.function(where)) {
     return(list(left = list(), right = list(), both = list(where)))
   }
@@ -149,22 +152,24 @@ filter_blocks <- function(pairing, matches, parts, call) {
       at[1L], at[2L], getOption("ronda.pairs_per_block", pairs_per_block)
     )
     at <- block$at
-    keep <- rep(TRUE, length(block$left))
-    if (!length(keep)) break
-    left <- row_view(pairing$left, block$left, "left")
-    right <- row_view(pairing$right, block$right, "right")
-    for (part in parts) {
-      keep <- keep & holds(part, left, right, length(keep), call)
-    }
+    if (!length(block$left)) break
+    keep <- pairs_hold(pairing, block$left, block$right, parts, call)
     total <- total + sum(keep)
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  matches_from_pairs(
-    as.integer(unlist(lapply(kept, `[[`, 1L))),
-    as.integer(unlist(lapply(kept, `[[`, 2L))),
-    pairing$rows[1L]
-  )
+  matches_from_blocks(kept, pairing$rows[1L])
+}
+
+# Whether the condition holds for each of some pairs
+pairs_hold <- function(pairing, left, right, parts, call) {
+  keep <- rep(TRUE, length(left))
+  left <- row_view(pairing$left, left, "left")
+  right <- row_view(pairing$right, right, "right")
+  for (part in parts) {
+    keep <- keep & holds(part, left, right, length(keep), call)
+  }
+  keep
 }
 
 candidate_limit <- function(pairing) {

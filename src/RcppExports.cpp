@@ -80,6 +80,52 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// int64_shift_
+NumericVector int64_shift_(NumericVector x, double by);
+RcppExport SEXP _ronda_int64_shift_(SEXP xSEXP, SEXP bySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type by(bySEXP);
+    rcpp_result_gen = Rcpp::wrap(int64_shift_(x, by));
+    return rcpp_result_gen;
+END_RCPP
+}
+// int64_infinite_
+NumericVector int64_infinite_();
+RcppExport SEXP _ronda_int64_infinite_() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(int64_infinite_());
+    return rcpp_result_gen;
+END_RCPP
+}
+// int64_compare_
+NumericVector int64_compare_(NumericVector x, NumericVector y);
+RcppExport SEXP _ronda_int64_compare_(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(int64_compare_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
+// int64_minus_
+NumericVector int64_minus_(NumericVector x, NumericVector y);
+RcppExport SEXP _ronda_int64_minus_(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(int64_minus_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP) {
@@ -218,6 +264,97 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// range_search_
+SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_range_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(range_search_(slot, starts, rows, right_rows, rules, skip_left, skip_right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// range_all_
+List range_all_(SEXP search, double limit);
+RcppExport SEXP _ronda_range_all_(SEXP searchSEXP, SEXP limitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
+    Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
+    rcpp_result_gen = Rcpp::wrap(range_all_(search, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
+// range_block_
+List range_block_(SEXP search, double from, double most);
+RcppExport SEXP _ronda_range_block_(SEXP searchSEXP, SEXP fromSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
+    Rcpp::traits::input_parameter< double >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(range_block_(search, from, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// match_nearest_
+List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List nearest, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_match_nearest_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
+    Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_nearest_(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// outward_search_
+SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List nearest, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_outward_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
+    Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(outward_search_(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// outward_round_
+List outward_round_(SEXP search, IntegerVector open, double most);
+RcppExport SEXP _ronda_outward_round_(SEXP searchSEXP, SEXP openSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type open(openSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(outward_round_(search, open, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 RcppExport SEXP run_testthat_tests(SEXP);
 
@@ -228,6 +365,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
+    {"_ronda_int64_shift_", (DL_FUNC) &_ronda_int64_shift_, 2},
+    {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},
+    {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
+    {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 4},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
@@ -238,6 +379,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 5},
     {"_ronda_order_by_row_", (DL_FUNC) &_ronda_order_by_row_, 2},
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 6},
+    {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 7},
+    {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
+    {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
+    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 8},
+    {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
+    {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}
 };

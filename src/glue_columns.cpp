@@ -242,3 +242,59 @@ IntegerVector column_rows_(List frame) {
   }
   return rows;
 }
+
+// 64-bit integers moved by a number, which stop at their ends
+// [[Rcpp::export]]
+NumericVector int64_shift_(NumericVector x, double by) {
+  NumericVector out(no_init(x.size()));
+  const std::int64_t* from = int64_data(x);
+  std::int64_t* to = int64_data(out);
+  const double whole = by < 0 ? std::ceil(by) : std::floor(by);
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    to[i] = from[i];
+    if (from[i] == INT64_MIN) continue;
+    std::int64_t step = 0;
+    const bool far = !as_int64(whole, step);
+    if (far || __builtin_add_overflow(from[i], step, &to[i]) ||
+        to[i] == INT64_MIN)
+      to[i] = by < 0 ? INT64_MIN + 1 : INT64_MAX;
+  }
+  return out;
+}
+
+// The lowest and the highest 64-bit integer
+// [[Rcpp::export]]
+NumericVector int64_infinite_() {
+  NumericVector out(2);
+  int64_data(out)[0] = INT64_MIN + 1;
+  int64_data(out)[1] = INT64_MAX;
+  return out;
+}
+
+// -1, 0 or 1 as x is below, at or above y; NA where one is missing
+// [[Rcpp::export]]
+NumericVector int64_compare_(NumericVector x, NumericVector y) {
+  NumericVector out(no_init(x.size()));
+  const std::int64_t* a = int64_data(x);
+  const std::int64_t* b = int64_data(y);
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
+    out[i] = missing ? NA_REAL : (a[i] > b[i]) - (a[i] < b[i]);
+  }
+  return out;
+}
+
+// x - y of 64-bit integers; missing where it overflows
+// [[Rcpp::export]]
+NumericVector int64_minus_(NumericVector x, NumericVector y) {
+  NumericVector out(no_init(x.size()));
+  const std::int64_t* a = int64_data(x);
+  const std::int64_t* b = int64_data(y);
+  std::int64_t* to = int64_data(out);
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
+    if (missing || __builtin_sub_overflow(a[i], b[i], &to[i]))
+      to[i] = INT64_MIN;
+  }
+  return out;
+}

@@ -6,7 +6,7 @@ Sys.setenv(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "Inf")
 results <- testthat::test_dir("tests/testthat",
   package = "ronda", load_package = "installed",
   filter = if (!is.na(filter)) filter, stop_on_failure = FALSE,
-  reporter = testthat::default_compact_reporter()
+  reporter = testthat::CheckReporter$new()
 )
 results <- as.data.frame(results)
 failed <- sum(results$failed) + sum(results$error)

@@ -49,6 +49,7 @@ if (length(wanted) && has("apt-get")) from_debian(wanted)
 wanted <- missing_packages()
 if (length(wanted)) {
   message("Installing from CRAN: ", paste(wanted, collapse = ", "))
+  Sys.setenv(USE_BUNDLED_LIBUV = "1") # so that no system library is needed
   repos <- getOption("repos")
   if (is.null(repos) || identical(unname(repos[["CRAN"]]), "@CRAN@")) {
     repos <- "https://cloud.r-project.org"

@@ -39,10 +39,18 @@ oracle_pairs <- function(left, right, spec) {
         b <- key$right[j]
         if (is.na(a) || is.na(b)) is.na(a) && is.na(b) && matching else a == b
       }, NA))
+      for (rule in spec$ordered) {
+        holds <- holds && oracle_rule(rule, left[i, ], right[j, ])
+      }
       if (holds && !is.null(spec$where)) {
         holds <- isTRUE(spec$where(left[i, ], right[j, ]))
       }
       if (holds) partners <- c(partners, j)
+    }
+    for (rule in spec$ordered) {
+      if (rule$kind == "nearest") {
+        partners <- oracle_nearest(partners, left, right, i, rule)
+      }
     }
     pairs[[i]] <- oracle_repeats(partners, right, spec$repeats)
   }
@@ -232,6 +240,11 @@ oracle_join <- function(left, right, spec) {
       !name %in% spec$left && (one || !name %in% spec$right))
     put(if (keep) name else name_of(name, "right"), value)
   }
+  if (!is.null(spec$gap) && !left_only) {
+    put(spec$gap, oracle_gap(pick(left$p, lines$left),
+      pick(right$q, lines$right)
+    ))
+  }
   if (!is.null(spec$partners)) {
     counts <- tabulate(oracle_pairs(left, right, spec)$left, nrow(left))
     put(spec$partners, pick(counts, lines$left))
@@ -408,6 +421,7 @@ run_spec <- function(case, spec) {
     on <- Map(function(l, r) same(l, r, via = spec$via), spec$left, spec$right)
     on <- unname(on)
   }
+  if (length(spec$calls)) on <- c(as.list(on), spec$calls)
   tryCatch(
     join_frames(case$left, case$right,
       on = on, rows = spec$rows, where = spec$condition,
@@ -422,11 +436,12 @@ run_spec <- function(case, spec) {
 }
 
 # The seeds of the cases in which the join and the oracle differ
-differing_seeds <- function(seeds, types = NULL, change = identity) {
+differing_seeds <- function(seeds, types = NULL, change = identity,
+                            ordered = FALSE) {
   differs <- vapply(seeds, function(seed) {
     set.seed(seed)
-    case <- make_case(types)
-    spec <- change(make_spec(case))
+    case <- if (ordered) make_ordered_case() else make_case(types)
+    spec <- change(if (ordered) make_ordered_spec(case) else make_spec(case))
     !same_frame(run_spec(case, spec), oracle_join(case$left, case$right, spec))
   }, NA)
   seeds[differs]

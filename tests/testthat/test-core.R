@@ -1,4 +1,6 @@
-run_cpp_tests("ronda")
+test_that("the core's own tests pass", {
+  expect_true(.Call(ronda:::run_testthat_tests, FALSE))
+})
 
 test_that("the core has no R header", {
   core <- test_path("..", "..", "src", "core")

@@ -1,0 +1,92 @@
+# Distances: numbers in the column's own units, difftimes, or text such as
+# "10 mins".
+
+check_distance <- function(distance, arg, call) {
+  seconds <- if (is.character(distance)) text_seconds(distance) else distance
+  good <- (is.numeric(seconds) || inherits(seconds, "difftime")) &&
+    length(seconds) == 1L && !is.na(seconds) && as.numeric(seconds) >= 0
+  if (!good) {
+    stop_argument(
+      sprintf("`%s` must be one distance of 0 or more, not %s.", arg,
+        shown(distance)
+      ),
+      paste(
+        "Write a number in the column's own units,",
+        "or text such as \"10 mins\", \"2 hours\" or \"1 day\"."
+      ),
+      call = call
+    )
+  }
+}
+
+unit_words <- c(
+  s = "secs", sec = "secs", secs = "secs", second = "secs", seconds = "secs",
+  min = "mins", mins = "mins", minute = "mins", minutes = "mins",
+  h = "hours", hour = "hours", hours = "hours",
+  day = "days", days = "days", week = "weeks", weeks = "weeks"
+)
+
+# "10 mins" in seconds, NA when it can't be read
+text_seconds <- function(text) {
+  pattern <- "^ *([0-9]+[.]?[0-9]*) *([a-z]+) *$"
+  if (length(text) != 1L || is.na(text) || !grepl(pattern, text)) {
+    return(NA_real_)
+  }
+  unit <- unit_words[sub(pattern, "\\2", text)]
+  as.numeric(sub(pattern, "\\1", text)) * duration_seconds[[unit]] |>
+    tryCatch(error = function(e) NA_real_)
+}
+
+is_unlimited <- function(distance) {
+  is.numeric(distance) && is.infinite(distance)
+}
+
+distance_text <- function(distance) {
+  if (is.character(distance)) {
+    return(encodeString(distance, quote = "\""))
+  }
+  if (inherits(distance, "difftime")) {
+    return(sprintf("\"%s %s\"", format(as.numeric(distance)),
+      attr(distance, "units")
+    ))
+  }
+  format(distance, digits = 15)
+}
+
+# A distance in the engine's number for columns of this scale: list(family,
+# unit = seconds per number, left_unit = the same for a plain number)
+distance_number <- function(distance, scale, arg, call) {
+  is_time <- !is.na(scale$unit)
+  if (is.numeric(distance) && !inherits(distance, "difftime")) {
+    return(distance * if (is_time) scale$left_unit / scale$unit else 1)
+  }
+  if (!is_time) {
+    stop_argument(
+      sprintf("`%s` is %s, but the columns are plain numbers.", arg,
+        distance_text(distance)
+      ),
+      "Write a number in their own units.",
+      call = call
+    )
+  }
+  seconds <- if (is.character(distance)) {
+    text_seconds(distance)
+  } else {
+    as.numeric(distance, units = "secs")
+  }
+  seconds / scale$unit
+}
+
+# A distance in words, from the engine's number
+distance_words <- function(number, scale) {
+  if (is.na(scale$unit)) {
+    return(format(number, digits = 6))
+  }
+  seconds <- number * scale$unit
+  steps <- c(days = 86400, hours = 3600, mins = 60, secs = 1)
+  unit <- names(steps)[c(which(seconds >= steps), 4L)[1L]]
+  # plain days stay days, and odd seconds stay readable
+  if (scale$family == "Date") unit <- "days"
+  number <- seconds / steps[[unit]]
+  paste(format(number, digits = 4), if (number == 1) sub("s$", "", unit) else unit)
+}

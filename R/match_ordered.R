@@ -1,0 +1,200 @@
+# Pairs by ordered rules, within the groups that the same() rules make. A
+# condition is asked block by block; nearest() with one is asked in rounds.
+
+match_ordered <- function(pairing, plan, groups, call) {
+  parts <- where_parts(pairing$where)
+  for (part in parts$left) groups <- filter_left(pairing, groups, part, call)
+  for (part in parts$right) groups <- filter_right(pairing, groups, part, call)
+  pairing$groups <- groups
+  if (!is.null(plan$nearest)) {
+    match_by_nearest(pairing, plan, groups, parts$both, call)
+  } else {
+    match_by_ranges(pairing, plan, groups, parts$both, call)
+  }
+}
+
+# An engine function on groups and the plan's rules
+with_groups <- function(fun, pairing, groups, ...) {
+  fun(groups$slot, groups$starts, groups$rows, pairing$rows[2L], ...)
+}
+
+match_by_ranges <- function(pairing, plan, groups, parts, call) {
+  search <- with_groups(range_search_, pairing, groups, plan$comparisons,
+    plan$skip_left, plan$skip_right
+  )
+  limit <- candidate_limit(pairing)
+  if (length(parts)) {
+    return(match_range_blocks(pairing, search, parts, limit, call))
+  }
+  found <- range_all_(search, limit)
+  if (is.null(found$matches)) {
+    stop_candidates(pairing, found$pairs, limit, call)
+  }
+  pairing$matches <- found$matches
+  pairing$on_end <- found$on_end
+  pairing
+}
+
+match_range_blocks <- function(pairing, search, parts, limit, call) {
+  from <- 1
+  kept <- list()
+  total <- on_end <- 0
+  size <- getOption("ronda.pairs_per_block", pairs_per_block)
+  while (from <= pairing$rows[1L]) {
+    block <- range_block_(search, from, size)
+    from <- block$from
+    on_end <- on_end + block$on_end
+    if (!length(block$left)) next
+    keep <- pairs_hold(pairing, block$left, block$right, parts, call)
+    total <- total + sum(keep)
+    if (total > limit) stop_candidates(pairing, total, limit, call)
+    kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
+  }
+  pairing$matches <- matches_from_blocks(kept, pairing$rows[1L])
+  pairing$on_end <- on_end
+  pairing
+}
+
+match_by_nearest <- function(pairing, plan, groups, parts, call) {
+  if (length(parts)) {
+    found <- nearest_in_rounds(pairing, plan, groups, parts, call)
+  } else {
+    found <- with_groups(match_nearest_, pairing, groups, plan$nearest,
+      plan$comparisons, plan$skip_left, plan$skip_right
+    )
+  }
+  pairing$matches <- found$matches
+  pairing$nearest_candidates <- found$candidates
+  if (length(found$tied)) stop_tied(pairing, found$tied, call)
+  pairing
+}
+
+rows_per_block <- 50000L
+
+# Left rows in blocks; within each, candidates outward from the nearest, twice
+# as many in each round, for the rows that have found none.
+nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
+  search <- with_groups(outward_search_, pairing, groups, plan$nearest,
+    plan$comparisons, plan$skip_left, plan$skip_right
+  )
+  ties <- plan$nearest$ties
+  kept <- list()
+  tied <- integer()
+  left_rows <- pairing$rows[1L]
+  size <- getOption("ronda.pairs_per_block", rows_per_block)
+  for (begin in seq(1, max(left_rows, 1), by = size)) {
+    open <- seq.int(begin, length.out = max(0, min(size, left_rows - begin + 1)))
+    open <- as.integer(open[groups$slot[open] > 0L])
+    most <- 1
+    while (length(open)) {
+      round <- outward_round_(search, open, most)
+      if (!length(round$left)) break
+      asked <- open[round$left]
+      keep <- which(pairs_hold(pairing, asked, round$right, parts, call))
+      best <- best_of_round(round, keep, ties)
+      if (ties == "stop") {
+        tied <- c(tied, open[unique(round$left[best][duplicated(
+          round$left[best]
+        )])])
+      }
+      kept[[length(kept) + 1L]] <- list(asked[best], round$right[best])
+      has_more <- unique(round$left)
+      open <- open[setdiff(has_more, round$left[best])]
+      # the open rows share what one block of pairs may hold
+      most <- min(2 * most, max(1, pairs_per_block %/% max(1, length(open))))
+    }
+  }
+  list(
+    matches = matches_from_blocks(kept, left_rows), candidates = -1,
+    tied = sort(tied)
+  )
+}
+
+# Of the candidates that hold, those at each left row's nearest point; the
+# engine lists them best first.
+best_of_round <- function(round, keep, ties) {
+  left <- round$left[keep]
+  first <- !duplicated(left)
+  if (ties %in% c("last", "first")) {
+    return(keep[first])
+  }
+  nearest <- round$point[keep[first]][match(left, left[first])]
+  keep[round$point[keep] == nearest]
+}
+
+# Pairs of several blocks, in whatever order the rounds found them
+matches_from_blocks <- function(kept, left_rows) {
+  left <- as.integer(unlist(lapply(kept, `[[`, 1L)))
+  right <- as.integer(unlist(lapply(kept, `[[`, 2L)))
+  if (is.unsorted(left)) {
+    order <- order(left, right, method = "radix")
+    left <- left[order]
+    right <- right[order]
+  }
+  matches_from_pairs(left, right, left_rows)
+}
+
+stop_tied <- function(pairing, tied, call) {
+  rule <- rules_of(pairing$rules, "nearest")[[1L]]
+  stop_expectation(pairing,
+    sprintf("%s of `left` %s several right rows at the nearest point.",
+      counted(length(tied), "row"), if (length(tied) == 1L) "has" else "have"
+    ),
+    sprintf("%s: %s", pairing$labels[1L],
+      key_words(pairing$left, rule$left, tied[1L])
+    ),
+    "Write ties = \"last\" or \"first\" to take one, \"all\" to take each.",
+    left_rows = tied, call = call
+  )
+}
+
+# The gap: left - right in the key's own units ------------------------------
+
+gap_column <- function(pairing, column, lines, call) {
+  rule <- column$rule
+  x <- slice_column(.subset2(pairing$left, rule$left), lines$left, rule$left,
+    call
+  )
+  y <- slice_column(.subset2(pairing$right, rule$right), lines$right,
+    rule$right, call
+  )
+  gap_of(x, y)
+}
+
+gap_of <- function(x, y) {
+  family <- key_family(x)
+  if (inherits(x, "integer64") || inherits(y, "integer64")) {
+    return(gap_of_long(x, y))
+  }
+  units <- c(attr(x, "units"), attr(y, "units"))
+  x <- as.double(strip_class(x))
+  y <- as.double(strip_class(y))
+  switch(family,
+    Date = as_duration(floor(x) - floor(y), "days"),
+    POSIXct = as_duration(x - y, "secs"),
+    difftime = {
+      seconds <- duration_seconds[units]
+      as_duration(x - y * (seconds[[2L]] / seconds[[1L]]), units[1L])
+    },
+    x - y
+  )
+}
+
+as_duration <- function(number, units) {
+  structure(number, class = "difftime", units = units)
+}
+
+gap_of_long <- function(x, y) {
+  long <- lapply(list(x, y), function(x) {
+    if (inherits(x, "integer64")) list(values = x) else int64_from_number_(x)
+  })
+  if (!is.null(long[[1L]]$left_over) || !is.null(long[[2L]]$left_over)) {
+    plain <- lapply(list(x, y), function(x) {
+      if (inherits(x, "integer64")) int64_double(x) else as_double(x)
+    })
+    return(plain[[1L]] - plain[[2L]])
+  }
+  structure(int64_minus_(long[[1L]]$values, long[[2L]]$values),
+    class = "integer64"
+  )
+}

@@ -1,0 +1,221 @@
+# What analysts get wrong with ordered rules, told in the receipt: units, ends,
+# tolerances, time zones, intervals that hold nothing or meet each other.
+
+ordered_notes <- function(pairing, plan) {
+  notes <- lapply(seq_along(plan$parts), function(k) {
+    part <- plan$parts[[k]]
+    rule <- plan$rules[[k]]
+    c(
+      part$notes, interval_notes(pairing, part, rule),
+      several_notes(pairing, part, rule)
+    )
+  })
+  unlist(c(
+    missing_notes(pairing, plan$rules), notes, end_notes(pairing),
+    if (!is.null(plan$nearest)) nearest_notes(pairing, plan)
+  ))
+}
+
+# A plain number for times, whose unit is easily mistaken
+distance_notes <- function(distance, scale, arg) {
+  if (is.na(scale$unit) || is_unlimited(distance)) {
+    return(NULL)
+  }
+  number <- as.numeric(distance_number(distance, scale, arg, NULL))
+  if (scale$family == "Date" && !is.numeric(distance) && number > 0 &&
+    number < 1) {
+    return(sprintf(
+      "`%s` is %s, but the columns are dates: only equal days are that near.",
+      arg, distance_text(distance)
+    ))
+  }
+  if (!is.numeric(distance) || inherits(distance, "difftime") || number == 0) {
+    return(NULL)
+  }
+  unit <- names(duration_seconds)[match(scale$left_unit, duration_seconds)]
+  sprintf("`%s = %s` counts %s here.", arg, distance_text(distance), unit)
+}
+
+missing_notes <- function(pairing, rules) {
+  columns <- unique(do.call(c, lapply(rules, function(rule) {
+    if (rule$kind %in% c("nearest", "around", "relate")) {
+      side_columns(rule)
+    } else if (rule$kind == "inside") {
+      side_columns(rule)[1L]
+    } else if (rule$kind == "covers") {
+      side_columns(rule)[3L]
+    }
+  })))
+  unlist(lapply(columns, function(column) {
+    count <- sum(is_missing(.subset2(pairing[[column$side]], column$name)))
+    if (count) {
+      sprintf("%s of %s %s no value in `%s`, and can't match.",
+        counted(count, "row"), pairing$labels[side_number(column$side)],
+        if (count == 1L) "has" else "have", column$name
+      )
+    }
+  }))
+}
+
+side_number <- function(side) match(side, c("left", "right"))
+
+interval_notes <- function(pairing, part, rule) {
+  unlist(lapply(names(part$intervals), function(side) {
+    counts <- part$intervals[[side]]
+    label <- pairing$labels[side_number(side)]
+    c(
+      if (counts$reversed) {
+        sprintf("%s of %s %s before %s, and %s nothing.",
+          counted(counts$reversed, "interval"), label,
+          if (counts$reversed == 1L) "ends" else "end",
+          if (counts$reversed == 1L) "it starts" else "they start",
+          if (counts$reversed == 1L) "matches" else "match"
+        )
+      },
+      if (counts$empty) {
+        sprintf("%s of %s %s empty with ends = \"%s\", and %s nothing.",
+          counted(counts$empty, "interval"), label,
+          if (counts$empty == 1L) "is" else "are", rule$ends,
+          if (counts$empty == 1L) "matches" else "match"
+        )
+      },
+      if (counts$missing) {
+        sprintf(
+          "%s of %s %s a bound (open_ended = TRUE takes that as no bound).",
+          counted(counts$missing, "interval"), label,
+          if (counts$missing == 1L) "lacks" else "lack"
+        )
+      }
+    )
+  }))
+}
+
+# One value in several intervals of one frame: they overlap each other.
+several_notes <- function(pairing, part, rule) {
+  if (is.null(part$several) || length(pairing$rules) >
+    1L + length(rules_of(pairing$rules, "same"))) {
+    return(NULL)
+  }
+  counts <- if (part$several == "right") {
+    with_matches(pairing, partner_counts_)
+  } else {
+    right_uses(pairing)
+  }
+  many <- sum(counts > 1L)
+  value_side <- if (part$several == "right") 1L else 2L
+  if (many) {
+    sprintf("%s of %s %s into more than one interval of %s.",
+      counted(many, "row"), pairing$labels[value_side],
+      if (many == 1L) "falls" else "fall", pairing$labels[3L - value_side]
+    )
+  }
+}
+
+right_uses <- function(pairing) {
+  pairs <- with_matches(pairing, expand_pairs_, pairing$rows[2L], FALSE)
+  tabulate(pairs$right, pairing$rows[2L])
+}
+
+end_notes <- function(pairing) {
+  count <- pairing$on_end
+  if (!is.null(count) && count > 0) {
+    sprintf(
+      "%s of %s %s exactly on an excluded end: ends = \"[]\" would match %s.",
+      counted(count, "row"), pairing$labels[1L],
+      if (count == 1L) "lies" else "lie", if (count == 1L) "it" else "them"
+    )
+  }
+}
+
+nearest_notes <- function(pairing, plan) {
+  c(outside_notes(pairing, plan), hour_notes(pairing, plan))
+}
+
+# How far the nearest ones were, for rows that the tolerance left alone
+outside_notes <- function(pairing, plan) {
+  nearest <- plan$nearest
+  if (is.infinite(nearest$within) || !is.null(pairing$where)) {
+    return(NULL)
+  }
+  groups <- pairing$groups
+  alone <- pairing$matches$slot == 0L & groups$slot > 0L
+  if (!any(alone)) {
+    return(NULL)
+  }
+  groups$slot[!alone] <- 0L
+  nearest$within <- Inf
+  nearest$ties <- "last"
+  found <- with_groups(match_nearest_, pairing, groups, nearest,
+    plan$comparisons, plan$skip_left, plan$skip_right
+  )
+  slot <- found$matches$slot
+  far <- which(slot > 0L)
+  if (!length(far)) {
+    return(NULL)
+  }
+  distance <- abs(gap_numbers(nearest, far, slot[far]))
+  scale <- nearest_scale(plan)
+  sprintf(
+    "%s of %s %s nothing within %s: the nearest is %s away, the median %s.",
+    counted(length(far), "row"), pairing$labels[1L],
+    if (length(far) == 1L) "has" else "have",
+    distance_words(plan$nearest$within, scale),
+    distance_words(min(distance), scale),
+    distance_words(stats::median(distance), scale)
+  )
+}
+
+nearest_scale <- function(plan) {
+  plan$parts[[which(vapply(plan$parts, function(part) {
+    !is.null(part$nearest)
+  }, NA))]]$scale
+}
+
+gap_numbers <- function(nearest, left, right) {
+  if (nearest$int64) {
+    return(int64_double(int64_minus_(nearest$left[left],
+      nearest$right[right]
+    )))
+  }
+  strip_class(nearest$left)[left] - strip_class(nearest$right)[right]
+}
+
+# All gaps whole hours, none of them zero: two clocks, most likely. A few
+# pairs tell that it is not so.
+hour_notes <- function(pairing, plan) {
+  scale <- nearest_scale(plan)
+  if (scale$family != "POSIXct") {
+    return(NULL)
+  }
+  hours_of <- function(n) {
+    pairs <- first_pairs(pairing, n)
+    gap_numbers(plan$nearest, pairs$left, pairs$right) / 3600
+  }
+  all_hours <- function(hours) {
+    length(hours) > 1L && all(hours != 0 & hours == round(hours))
+  }
+  few <- 1000L
+  hours <- hours_of(few)
+  if (!all_hours(hours)) {
+    return(NULL)
+  }
+  if (length(hours) == few) hours <- hours_of(Inf)
+  if (all_hours(hours)) {
+    sprintf("Every gap is a whole number of hours (%s): different time zones?",
+      paste(unique(range(hours)), collapse = " to ")
+    )
+  }
+}
+
+first_pairs <- function(pairing, n) {
+  slot <- pairing$matches$slot
+  left <- which(slot > 0L)
+  if (length(left) > n) left <- left[seq_len(n)]
+  starts <- pairing$matches$starts
+  right <- if (is.null(starts)) {
+    slot[left]
+  } else {
+    pairing$matches$rows[starts[slot[left]] + 1L]
+  }
+  list(left = left, right = right)
+}

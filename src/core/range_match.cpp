@@ -1,0 +1,388 @@
+// At most two comparisons are indexed: one that bounds a right number from
+// above (right <= left) and one that bounds it, or another right number, from
+// below. Right rows are sorted by the first; within the prefix that it allows,
+// the second is a range too where its numbers ascend likewise (windows, bands
+// that don't overlap), else a tree of maxima finds the rows. All other
+// comparisons are tried on the rows found. The indexed ones are searched as if
+// ends belonged to them, so that values on an excluded end can be told.
+#include "range_match.h"
+
+#include <memory>
+#include <type_traits>
+
+#include "sorted_groups.h"
+
+namespace ronda::core {
+namespace {
+
+bool bounds_above(const Comparison& rule) {
+  return rule.op == Compare::greater || rule.op == Compare::greater_equal;
+}
+bool bounds_below(const Comparison& rule) {
+  return rule.op == Compare::less || rule.op == Compare::less_equal;
+}
+
+// The two comparisons to index (null where there is none)
+struct Choice {
+  const Comparison* above = nullptr;
+  const Comparison* below = nullptr;
+};
+
+Choice choose(const std::vector<Comparison>& rules) {
+  Choice choice;
+  for (const Comparison& rule : rules)
+    if (!choice.above && bounds_above(rule)) choice.above = &rule;
+  for (const Comparison& rule : rules)
+    if (!choice.below && bounds_below(rule) &&
+        (!choice.above || rule.int64 == choice.above->int64))
+      choice.below = &rule;
+  return choice;
+}
+
+// Largest values of a sorted list's second number, as a binary tree over
+// blocks of positions
+template <class T>
+class MaxTree {
+ public:
+  explicit MaxTree(const std::vector<T>& values) : values_(values) {
+    size_ = 1;
+    while (size_ < values.size()) size_ *= 2;
+    top_.assign(2 * size_, lowest());
+    std::copy(values.begin(), values.end(),
+              top_.begin() + static_cast<std::ptrdiff_t>(size_));
+    for (std::size_t k = size_ - 1; k > 0; --k)
+      top_[k] = std::max(top_[2 * k], top_[2 * k + 1]);
+  }
+  // found(position) for every position in [begin, end) with value >= least
+  template <class Found>
+  void at_least(std::size_t begin, std::size_t end, T least,
+                Found&& found) const {
+    descend(1, 0, size_, begin, end, least, found);
+  }
+
+ private:
+  static T lowest() {
+    if constexpr (std::is_same_v<T, double>) return -INFINITY;
+    return INT64_MIN;
+  }
+  template <class Found>
+  void descend(std::size_t node, std::size_t from, std::size_t to,
+               std::size_t begin, std::size_t end, T least,
+               Found& found) const {
+    if (to <= begin || end <= from || top_[node] < least) return;
+    if (to - from == 1) {
+      found(from);
+      return;
+    }
+    const std::size_t middle = from + (to - from) / 2;
+    descend(2 * node, from, middle, begin, end, least, found);
+    descend(2 * node + 1, middle, to, begin, end, least, found);
+  }
+  const std::vector<T>& values_;
+  std::size_t size_;
+  std::vector<T> top_;
+};
+
+template <class T>
+class RangeMatcher {
+ public:
+  RangeMatcher(const Context& context, const Groups& groups,
+               const std::vector<Comparison>& rules, const Choice& choice,
+               const std::uint8_t* skip_left, const std::uint8_t* skip_right)
+      : groups_(groups), choice_(choice), skip_left_(skip_left) {
+    const Comparison* key = choice.above ? choice.above : choice.below;
+    sorted_ = sort_groups(context, groups, key->template right_as<T>(),
+                          skip_right);
+    for (const Comparison& rule : rules)
+      if (&rule != choice.above && &rule != choice.below)
+        others_.push_back(rule);
+    if (choice.above && choice.below) index_second();
+  }
+
+  // The range of sorted positions to look at; all of it pairs when
+  // `exact()`, but for rows on an excluded end.
+  void range(std::size_t i, std::size_t hint, std::size_t& low,
+             std::size_t& high) const {
+    const Row group = groups_.group[i];
+    low = sorted_.begin(group);
+    high = sorted_.end(group);
+    if (choice_.above) {
+      const T x = choice_.above->template left_as<T>()[i];
+      high = first_above(sorted_.values, low, high, x, hint);
+    }
+    if (choice_.below && (same_ || ascends_ || !choice_.above)) {
+      const T y = choice_.below->template left_as<T>()[i];
+      low = first_at_or_above(ascends_ ? second_ : sorted_.values, low, high, y,
+                              high > low ? high - 1 : low);
+    }
+  }
+
+  bool skips(std::size_t i) const {
+    if (!groups_.group[i] || (skip_left_ && skip_left_[i])) return true;
+    return (choice_.above &&
+            is_missing(choice_.above->template left_as<T>()[i])) ||
+           (choice_.below &&
+            is_missing(choice_.below->template left_as<T>()[i]));
+  }
+
+  // Appends the partners of left row i to `rows`; returns whether a value of
+  // it lies on an excluded end. `hint` is where the last row's search ended.
+  bool partners(std::size_t i, std::size_t& hint, std::vector<Row>& rows) const {
+    if (skips(i)) return false;
+    std::size_t low, high;
+    range(i, hint, low, high);
+    hint = high;
+    const std::size_t before = rows.size();
+    bool on_end = false;
+    auto look_at = [&](std::size_t k) {
+      const Row row = sorted_.rows[k];
+      switch (outcome(i, row)) {
+        case Outcome::yes: rows.push_back(row); break;
+        case Outcome::on_end: on_end = true; break;
+        case Outcome::no: break;
+      }
+    };
+    if (tree_) {
+      const T least = choice_.below->template left_as<T>()[i];
+      tree_->at_least(low, high, least, look_at);
+    } else {
+      for (std::size_t k = low; k < high; ++k) look_at(k);
+    }
+    if (!sorted_.rows_ascend)
+      std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
+    return on_end;
+  }
+
+  // An upper bound of the pairs, from the ranges alone; exact but for
+  // excluded ends where nothing is left to filter.
+  double count_ranges(const Context& context) const {
+    std::vector<double> parts(chunk_count(context, groups_.left_rows), 0);
+    for_chunks(context, groups_.left_rows,
+               [&](std::size_t k, std::size_t begin, std::size_t end) {
+                 std::size_t hint = 0;
+                 double pairs = 0;
+                 for (std::size_t i = begin; i < end; ++i) {
+                   if (skips(i)) continue;
+                   std::size_t low, high;
+                   range(i, hint, low, high);
+                   hint = high;
+                   pairs += static_cast<double>(high - low);
+                 }
+                 parts[k] = pairs;
+               });
+    return std::accumulate(parts.begin(), parts.end(), 0.0);
+  }
+
+  bool counts_from_ranges() const {
+    return others_.empty() && !tree_ && !is_strict(choice_.above) &&
+           !is_strict(choice_.below);
+  }
+
+ private:
+  static bool is_strict(const Comparison* rule) {
+    return rule && (rule->op == Compare::less || rule->op == Compare::greater);
+  }
+
+  void index_second() {
+    same_ = choice_.above->right == choice_.below->right;
+    if (same_) return;
+    const T* second = choice_.below->template right_as<T>();
+    second_.resize(sorted_.rows.size());
+    for (std::size_t k = 0; k < second_.size(); ++k)
+      second_[k] = second[sorted_.rows[k] - 1];
+    ascends_ = true;
+    for (std::size_t s = 1; s < sorted_.starts.size() && ascends_; ++s)
+      for (std::size_t k = sorted_.starts[s - 1]; k < sorted_.starts[s]; ++k)
+        ascends_ = ascends_ && !is_missing(second_[k]) &&
+                   (k == sorted_.starts[s - 1] || second_[k - 1] <= second_[k]);
+    if (ascends_) return;
+    for (T& value : second_)
+      if (is_missing(value)) value = lowest();
+    tree_ = std::make_unique<MaxTree<T>>(second_);
+  }
+  static T lowest() {
+    if constexpr (std::is_same_v<T, double>) return -INFINITY;
+    return INT64_MIN;
+  }
+
+  Outcome outcome(std::size_t i, Row row) const {
+    const auto j = static_cast<std::size_t>(row) - 1;
+    Outcome all = Outcome::yes;
+    for (const Comparison* rule : {choice_.above, choice_.below}) {
+      if (!rule) continue;
+      const Outcome one = compare(rule->template left_as<T>()[i],
+                                  rule->template right_as<T>()[j], *rule);
+      if (one == Outcome::no) return one;
+      if (one == Outcome::on_end) all = one;
+    }
+    if (others_.empty()) return all;
+    const Outcome rest = compare_rows(others_, i, j);
+    return rest == Outcome::yes ? all : rest;
+  }
+
+  const Groups& groups_;
+  Choice choice_;
+  const std::uint8_t* skip_left_;
+  SortedGroups<T> sorted_;
+  std::vector<Comparison> others_;
+  std::vector<T> second_;
+  bool same_ = false, ascends_ = false;
+  std::unique_ptr<MaxTree<T>> tree_;
+};
+
+// No comparison can be indexed: every row of the group is tried.
+class PlainMatcher {
+ public:
+  PlainMatcher(const Groups& groups, const std::vector<Comparison>& rules,
+               const std::uint8_t* skip_left, const std::uint8_t* skip_right)
+      : groups_(groups),
+        rules_(rules),
+        skip_left_(skip_left),
+        skip_right_(skip_right) {}
+  bool partners(std::size_t i, std::size_t&, std::vector<Row>& rows) const {
+    const Row group = groups_.group[i];
+    if (!group || (skip_left_ && skip_left_[i])) return false;
+    for (Row k = groups_.starts[group - 1]; k < groups_.starts[group]; ++k) {
+      const Row row = groups_.rows[k];
+      const auto j = static_cast<std::size_t>(row) - 1;
+      if (skip_right_ && skip_right_[j]) continue;
+      if (compare_rows(rules_, i, j) == Outcome::yes) rows.push_back(row);
+    }
+    return false;
+  }
+  bool counts_from_ranges() const { return false; }
+  double count_ranges(const Context&) const { return 0; }
+
+ private:
+  const Groups& groups_;
+  const std::vector<Comparison>& rules_;
+  const std::uint8_t* skip_left_;
+  const std::uint8_t* skip_right_;
+};
+
+struct Part {
+  std::vector<Row> counts, rows;
+  std::size_t on_end = 0;
+};
+
+template <class Matcher>
+Part match_rows(const Matcher& matcher, std::size_t begin, std::size_t end,
+                std::atomic<std::int64_t>& pairs, double limit) {
+  Part part;
+  part.counts.resize(end - begin, 0);
+  std::size_t hint = 0;
+  for (std::size_t i = begin; i < end; ++i) {
+    const std::size_t before = part.rows.size();
+    part.on_end += matcher.partners(i, hint, part.rows);
+    const std::size_t count = part.rows.size() - before;
+    part.counts[i - begin] = static_cast<Row>(count);
+    pairs += static_cast<std::int64_t>(count);
+    if (static_cast<double>(pairs) > limit) break;
+  }
+  return part;
+}
+
+template <class Matcher>
+PairList match_all(const Context& context, const Matcher& matcher,
+                   std::size_t left_rows, double limit) {
+  PairList list;
+  if (matcher.counts_from_ranges()) {
+    list.pairs = matcher.count_ranges(context);
+    if (list.pairs > limit) return list;
+  }
+  std::vector<Part> parts(chunk_count(context, left_rows));
+  std::atomic<std::int64_t> pairs{0};
+  for_chunks(context, left_rows,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               if (static_cast<double>(pairs) <= limit)
+                 parts[k] = match_rows(matcher, begin, end, pairs, limit);
+             });
+  list.pairs = static_cast<double>(pairs);
+  if (list.pairs > limit) return list;
+  list.counts.reserve(left_rows);
+  list.rows.reserve(static_cast<std::size_t>(list.pairs));
+  for (Part& part : parts) {
+    list.counts.insert(list.counts.end(), part.counts.begin(),
+                       part.counts.end());
+    list.rows.insert(list.rows.end(), part.rows.begin(), part.rows.end());
+    list.on_end += part.on_end;
+    part = Part();
+  }
+  return list;
+}
+
+template <class Matcher>
+PairList match_block(const Context& context, const Matcher& matcher,
+                     std::size_t left_rows, std::size_t from, double most) {
+  PairList list;
+  std::size_t hint = 0;
+  for (std::size_t i = from; i < left_rows; ++i) {
+    if (i % context.chunk_rows == 0 && context.interrupted &&
+        context.interrupted())
+      throw Interrupted();
+    const std::size_t before = list.rows.size();
+    list.on_end += matcher.partners(i, hint, list.rows);
+    list.counts.push_back(static_cast<Row>(list.rows.size() - before));
+    if (static_cast<double>(list.rows.size()) >= most) break;
+  }
+  list.pairs = static_cast<double>(list.rows.size());
+  return list;
+}
+
+// Owns the description of the rules that its matcher points into.
+template <class Matcher>
+class RangeSearchOf : public RangeSearch {
+ public:
+  template <class Make>
+  RangeSearchOf(const Groups& groups, const std::vector<Comparison>& rules,
+                Make&& make)
+      : groups_(groups), rules_(rules), matcher_(make(groups_, rules_)) {}
+  PairList all(const Context& context, double limit) const override {
+    return match_all(context, matcher_, groups_.left_rows, limit);
+  }
+  PairList block(const Context& context, std::size_t from,
+                 double most) const override {
+    return match_block(context, matcher_, groups_.left_rows, from, most);
+  }
+
+ private:
+  Groups groups_;
+  std::vector<Comparison> rules_;
+  Matcher matcher_;
+};
+
+template <class T>
+RangeSearch* make_indexed(const Context& context, const Groups& groups,
+                          const std::vector<Comparison>& rules,
+                          const std::uint8_t* skip_left,
+                          const std::uint8_t* skip_right) {
+  return new RangeSearchOf<RangeMatcher<T>>(
+      groups, rules,
+      [&](const Groups& own_groups, const std::vector<Comparison>& own_rules) {
+        return RangeMatcher<T>(context, own_groups, own_rules,
+                               choose(own_rules), skip_left, skip_right);
+      });
+}
+
+}  // namespace
+
+RangeSearch* RangeSearch::make(const Context& context, const Groups& groups,
+                               const std::vector<Comparison>& rules,
+                               const std::uint8_t* skip_left,
+                               const std::uint8_t* skip_right) {
+  const Choice choice = choose(rules);
+  const Comparison* key = choice.above ? choice.above : choice.below;
+  if (!key)
+    return new RangeSearchOf<PlainMatcher>(
+        groups, rules,
+        [&](const Groups& own_groups,
+            const std::vector<Comparison>& own_rules) {
+          return PlainMatcher(own_groups, own_rules, skip_left, skip_right);
+        });
+  if (key->int64)
+    return make_indexed<std::int64_t>(context, groups, rules, skip_left,
+                                      skip_right);
+  return make_indexed<double>(context, groups, rules, skip_left, skip_right);
+}
+
+}  // namespace ronda::core
