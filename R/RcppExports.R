@@ -105,3 +105,7 @@ outward_round_ <- function(search, open, most) {
     .Call(`_ronda_outward_round_`, search, open, most)
 }
 
+merge_nearest_ <- function(left_keys, right_keys, kinds, nearest) {
+    .Call(`_ronda_merge_nearest_`, left_keys, right_keys, kinds, nearest)
+}
+

@@ -69,6 +69,26 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   pairing
 }
 
+# Both frames in order of key and time already, and nearest() alone: they are
+# walked through side by side. NULL when that can't be done.
+merge_sorted <- function(pairing, keys, plan) {
+  nearest <- plan$nearest
+  fits <- !is.null(nearest) && !length(plan$comparisons) &&
+    is.null(pairing$where) && length(keys$kinds) <= 1L &&
+    nearest$look == "back" && nearest$ties == "last" && nearest$equal &&
+    !identical(getOption("ronda.path"), "hashed")
+  found <- if (fits) {
+    merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
+  }
+  if (is.null(found)) {
+    return(NULL)
+  }
+  pairing$matches <- found$matches
+  pairing$nearest_candidates <- found$candidates
+  pairing$notes <- ordered_notes(pairing, plan, keys)
+  pairing
+}
+
 rows_per_block <- 50000L
 
 # Left rows in blocks; within each, candidates outward from the nearest, twice

@@ -1,7 +1,8 @@
 # What analysts get wrong with ordered rules, told in the receipt: units, ends,
 # tolerances, time zones, intervals that hold nothing or meet each other.
 
-ordered_notes <- function(pairing, plan) {
+# `keys` are given where sorted frames were walked through and have no groups
+ordered_notes <- function(pairing, plan, keys = NULL) {
   notes <- lapply(seq_along(plan$parts), function(k) {
     part <- plan$parts[[k]]
     rule <- plan$rules[[k]]
@@ -12,7 +13,7 @@ ordered_notes <- function(pairing, plan) {
   })
   unlist(c(
     missing_notes(pairing, plan$rules), notes, end_notes(pairing),
-    if (!is.null(plan$nearest)) nearest_notes(pairing, plan)
+    if (!is.null(plan$nearest)) nearest_notes(pairing, plan, keys)
   ))
 }
 
@@ -127,29 +128,33 @@ end_notes <- function(pairing) {
   }
 }
 
-nearest_notes <- function(pairing, plan) {
-  c(outside_notes(pairing, plan), hour_notes(pairing, plan))
+nearest_notes <- function(pairing, plan, keys) {
+  c(outside_notes(pairing, plan, keys), hour_notes(pairing, plan))
 }
 
 # How far the nearest ones were, for rows that the tolerance left alone
-outside_notes <- function(pairing, plan) {
+outside_notes <- function(pairing, plan, keys) {
   nearest <- plan$nearest
   if (is.infinite(nearest$within) || !is.null(pairing$where)) {
     return(NULL)
   }
-  groups <- pairing$groups
-  alone <- pairing$matches$slot == 0L & groups$slot > 0L
+  alone <- pairing$matches$slot == 0L
   if (!any(alone)) {
     return(NULL)
   }
-  groups$slot[!alone] <- 0L
   nearest$within <- Inf
   nearest$ties <- "last"
-  found <- with_groups(match_nearest_, pairing, groups, nearest,
-    plan$comparisons, plan$skip_left, plan$skip_right
-  )
+  found <- if (is.null(keys)) {
+    groups <- pairing$groups
+    groups$slot[!alone] <- 0L
+    with_groups(match_nearest_, pairing, groups, nearest, plan$comparisons,
+      plan$skip_left, plan$skip_right
+    )
+  } else {
+    merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
+  }
   slot <- found$matches$slot
-  far <- which(slot > 0L)
+  far <- which(alone & slot > 0L)
   if (!length(far)) {
     return(NULL)
   }

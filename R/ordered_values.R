@@ -177,7 +177,7 @@ int64_double <- function(x) {
 }
 
 strip_class <- function(x) {
-  attributes(x) <- NULL
+  if (!is.null(attributes(x))) attributes(x) <- NULL
   x
 }
 

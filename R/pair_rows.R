@@ -98,6 +98,10 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
 # The candidates: `matches` of the pairing is list(slot, starts, rows), see
 # src/core/pairs.h.
 match_rows <- function(pairing, keys, ordered, call) {
+  merged <- merge_sorted(pairing, keys, ordered)
+  if (!is.null(merged)) {
+    return(merged)
+  }
   groups <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
       pairing$missing_keys == "match"

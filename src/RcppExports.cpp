@@ -355,6 +355,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// merge_nearest_
+SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds, List nearest);
+RcppExport SEXP _ronda_merge_nearest_(SEXP left_keysSEXP, SEXP right_keysSEXP, SEXP kindsSEXP, SEXP nearestSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< List >::type left_keys(left_keysSEXP);
+    Rcpp::traits::input_parameter< List >::type right_keys(right_keysSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
+    rcpp_result_gen = Rcpp::wrap(merge_nearest_(left_keys, right_keys, kinds, nearest));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 RcppExport SEXP run_testthat_tests(SEXP);
 
@@ -385,6 +399,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 8},
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
+    {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
     {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}
 };

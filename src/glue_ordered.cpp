@@ -2,6 +2,7 @@
 #include <memory>
 
 #include "core/nearest_match.h"
+#include "core/nearest_merge.h"
 #include "core/range_match.h"
 #include "glue.h"
 
@@ -107,6 +108,11 @@ List as_matches(const core::PairList& list) {
                       _["rows"] = glue::as_rows(list.rows));
 }
 
+List slots_as_matches(const std::vector<core::Row>& slot) {
+  return List::create(_["slot"] = glue::as_rows(slot), _["starts"] = R_NilValue,
+                      _["rows"] = R_NilValue);
+}
+
 }  // namespace
 
 // A search reads the vectors it was made from, so they ride along as the
@@ -179,7 +185,9 @@ List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
     const core::NearestPairs found = core::match_nearest(
         glue::current_context(), groups.view, as_nearest(nearest),
         as_rules(rules), as_flags(skip_left), as_flags(skip_right));
-    return List::create(_["matches"] = as_matches(found.list),
+    const bool single = found.list.counts.empty();
+    return List::create(_["matches"] = single ? slots_as_matches(found.slot)
+                                              : as_matches(found.list),
                         _["tied"] = glue::as_rows(found.tied),
                         _["candidates"] = found.candidates);
   });
@@ -211,5 +219,28 @@ List outward_round_(SEXP search, IntegerVector open, double most) {
     return List::create(_["left"] = glue::as_rows(round.left),
                         _["right"] = glue::as_rows(round.right),
                         _["point"] = glue::as_rows(round.point));
+  });
+}
+
+// For frames in order of one key (or none) and time: list(matches,
+// candidates), or NULL when they are not in order. `nearest` looks back and
+// takes the last.
+// [[Rcpp::export]]
+SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
+                    List nearest) {
+  return glue::guarded([&]() -> SEXP {
+    const core::Nearest spec = as_nearest(nearest);
+    const R_xlen_t n = Rf_xlength(nearest["left"]);
+    const R_xlen_t right_rows = Rf_xlength(nearest["right"]);
+    IntegerVector slot(no_init(n));
+    const core::MergeResult result = core::merge_nearest(
+        glue::current_context(), glue::as_keys(left_keys, kinds),
+        glue::as_keys(right_keys, kinds), spec, static_cast<std::size_t>(n),
+        static_cast<std::size_t>(right_rows), slot.begin());
+    if (!result.sorted) return R_NilValue;
+    return List::create(
+        _["matches"] = List::create(_["slot"] = slot, _["starts"] = R_NilValue,
+                                    _["rows"] = R_NilValue),
+        _["candidates"] = result.candidates);
   });
 }

@@ -18,7 +18,8 @@ struct Nearest {
 };
 
 struct NearestPairs {
-  PairList list;
+  std::vector<Row> slot;  // the one partner of each left row, or
+  PairList list;          // where ties bring several: all of them
   std::vector<Row> tied;  // left rows with several right rows at the point
   // right rows that were near enough to some left row, chosen or not; -1 where
   // other rules decide too and it is not known

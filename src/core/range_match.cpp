@@ -91,8 +91,7 @@ class RangeMatcher {
                const std::uint8_t* skip_left, const std::uint8_t* skip_right)
       : groups_(groups), choice_(choice), skip_left_(skip_left) {
     const Comparison* key = choice.above ? choice.above : choice.below;
-    sorted_ = sort_groups(context, groups, key->template right_as<T>(),
-                          skip_right);
+    sorted_.build(context, groups, key->template right_as<T>(), skip_right);
     for (const Comparison& rule : rules)
       if (&rule != choice.above && &rule != choice.below)
         others_.push_back(rule);
@@ -108,12 +107,12 @@ class RangeMatcher {
     high = sorted_.end(group);
     if (choice_.above) {
       const T x = choice_.above->template left_as<T>()[i];
-      high = first_above(sorted_.values, low, high, x, hint);
+      high = sorted_.first_above(low, high, x, hint);
     }
     if (choice_.below && (same_ || ascends_ || !choice_.above)) {
       const T y = choice_.below->template left_as<T>()[i];
-      low = first_at_or_above(ascends_ ? second_ : sorted_.values, low, high, y,
-                              high > low ? high - 1 : low);
+      low = ascends_ ? first_second(low, high, y)
+                     : sorted_.first_at_or_above(low, high, y, low);
     }
   }
 
@@ -135,7 +134,7 @@ class RangeMatcher {
     const std::size_t before = rows.size();
     bool on_end = false;
     auto look_at = [&](std::size_t k) {
-      const Row row = sorted_.rows[k];
+      const Row row = sorted_.row(k);
       switch (outcome(i, row)) {
         case Outcome::yes: rows.push_back(row); break;
         case Outcome::on_end: on_end = true; break;
@@ -148,7 +147,7 @@ class RangeMatcher {
     } else {
       for (std::size_t k = low; k < high; ++k) look_at(k);
     }
-    if (!sorted_.rows_ascend)
+    if (!sorted_.rows_ascend() && rows.size() > before + 1)
       std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
     return on_end;
   }
@@ -187,14 +186,14 @@ class RangeMatcher {
     same_ = choice_.above->right == choice_.below->right;
     if (same_) return;
     const T* second = choice_.below->template right_as<T>();
-    second_.resize(sorted_.rows.size());
+    second_.resize(sorted_.size());
     for (std::size_t k = 0; k < second_.size(); ++k)
-      second_[k] = second[sorted_.rows[k] - 1];
+      second_[k] = second[sorted_.row(k) - 1];
     ascends_ = true;
-    for (std::size_t s = 1; s < sorted_.starts.size() && ascends_; ++s)
-      for (std::size_t k = sorted_.starts[s - 1]; k < sorted_.starts[s]; ++k)
+    for (Row s = 1; s <= static_cast<Row>(sorted_.groups()) && ascends_; ++s)
+      for (std::size_t k = sorted_.begin(s); k < sorted_.end(s); ++k)
         ascends_ = ascends_ && !is_missing(second_[k]) &&
-                   (k == sorted_.starts[s - 1] || second_[k - 1] <= second_[k]);
+                   (k == sorted_.begin(s) || second_[k - 1] <= second_[k]);
     if (ascends_) return;
     for (T& value : second_)
       if (is_missing(value)) value = lowest();
@@ -203,6 +202,20 @@ class RangeMatcher {
   static T lowest() {
     if constexpr (std::is_same_v<T, double>) return -INFINITY;
     return INT64_MIN;
+  }
+
+  // The first position in [low, high) whose second number is not below y:
+  // most often the last one or two, so it is looked for from there.
+  std::size_t first_second(std::size_t low, std::size_t high, T y) const {
+    for (int step = 0; step < 4; ++step) {
+      if (high == low || second_[high - 1] < y) return high;
+      --high;
+    }
+    return static_cast<std::size_t>(
+        std::lower_bound(second_.begin() + static_cast<std::ptrdiff_t>(low),
+                         second_.begin() + static_cast<std::ptrdiff_t>(high),
+                         y) -
+        second_.begin());
   }
 
   Outcome outcome(std::size_t i, Row row) const {
@@ -271,14 +284,18 @@ Part match_rows(const Matcher& matcher, std::size_t begin, std::size_t end,
   Part part;
   part.counts.resize(end - begin, 0);
   std::size_t hint = 0;
+  std::size_t told = 0;  // pairs that the other threads know of
+  part.rows.reserve(end - begin);
   for (std::size_t i = begin; i < end; ++i) {
     const std::size_t before = part.rows.size();
     part.on_end += matcher.partners(i, hint, part.rows);
-    const std::size_t count = part.rows.size() - before;
-    part.counts[i - begin] = static_cast<Row>(count);
-    pairs += static_cast<std::int64_t>(count);
-    if (static_cast<double>(pairs) > limit) break;
+    part.counts[i - begin] = static_cast<Row>(part.rows.size() - before);
+    if (part.rows.size() - told < 4096) continue;
+    pairs += static_cast<std::int64_t>(part.rows.size() - told);
+    told = part.rows.size();
+    if (static_cast<double>(pairs) > limit) return part;
   }
+  pairs += static_cast<std::int64_t>(part.rows.size() - told);
   return part;
 }
 

@@ -1,0 +1,207 @@
+#include "nearest_merge.h"
+
+#include <numeric>
+#include <type_traits>
+
+#include "parallel.h"
+
+namespace ronda::core {
+namespace {
+
+struct NoGroup {
+  int operator[](std::size_t) const { return 0; }
+};
+inline bool missing_group(int) { return false; }
+inline bool missing_group(double value) { return value != value; }
+inline bool missing_group(std::int64_t value) { return value == INT64_MIN; }
+
+struct Int32Group {
+  const std::int32_t* values;
+  std::int64_t operator[](std::size_t i) const {
+    return values[i] == INT32_MIN ? INT64_MIN : values[i];
+  }
+};
+
+template <class G, class T>
+struct Timeline {
+  G group;
+  const T* time;
+  std::size_t rows;
+
+  bool sound(std::size_t i) const {
+    return !missing_group(group[i]) && !is_missing(time[i]);
+  }
+  // row i comes after (g, t)
+  template <class Value>
+  bool after(std::size_t i, Value g, T t) const {
+    return group[i] > g || (group[i] == g && time[i] > t);
+  }
+  bool in_order(std::size_t i) const {
+    return sound(i) && (i == 0 || !after(i - 1, group[i], time[i]));
+  }
+  bool in_order(std::size_t begin, std::size_t end) const {
+    for (std::size_t i = begin; i < end; ++i)
+      if (!in_order(i)) return false;
+    return true;
+  }
+  // the first row from `begin` on for which `holds` does not hold
+  template <class Holds>
+  std::size_t partition(std::size_t begin, Holds&& holds) const {
+    std::size_t end = rows;
+    while (begin < end) {
+      const std::size_t middle = begin + (end - begin) / 2;
+      if (holds(middle))
+        begin = middle + 1;
+      else
+        end = middle;
+    }
+    return begin;
+  }
+};
+
+template <class T>
+auto gap(T low, T high) {
+  if constexpr (std::is_same_v<T, double>)
+    return high == low ? 0.0 : high - low;
+  else
+    return static_cast<double>(static_cast<std::uint64_t>(high) -
+                               static_cast<std::uint64_t>(low));
+}
+
+// Walks one chunk of left rows; false when it is not in order.
+template <class G, class T>
+class Walk {
+ public:
+  Walk(const Timeline<G, T>& left, const Timeline<G, T>& right, double within)
+      : left_(left), right_(right), within_(within) {}
+
+  bool run(std::size_t begin, std::size_t end, Row* slot) {
+    if (!left_.in_order(begin)) return false;
+    start(begin);
+    const bool limited = !std::isinf(within_);
+    auto group = left_.group[begin];
+    T last = left_.time[begin];
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto g = left_.group[i];
+      const T t = left_.time[i];
+      if (g == group) {
+        if (!(t >= last)) return false;
+      } else {
+        if (!(g > group) || is_missing(t)) return false;
+        cover();
+        group = g;
+        while (at_ < right_.rows && right_.group[at_] < g) ++at_;
+        low_ = at_;
+      }
+      last = t;
+      while (at_ < right_.rows && right_.group[at_] == g &&
+             right_.time[at_] <= t)
+        ++at_;
+      if (limited) {
+        while (low_ < at_ && gap(right_.time[low_], t) > within_) ++low_;
+      }
+      slot[i] = low_ < at_ ? static_cast<Row>(at_) : 0;
+      if (limited) cover();
+    }
+    cover();
+    return true;
+  }
+  std::size_t covered() const { return covered_; }
+
+ private:
+  // Counts the right rows that came near since the last call.
+  void cover() {
+    const std::size_t from = std::max(low_, until_);
+    if (at_ > from) covered_ += at_ - from;
+    until_ = std::max(until_, at_);
+  }
+  // Where the row before this chunk had come to
+  void start(std::size_t begin) {
+    const std::size_t before = begin ? begin - 1 : 0;
+    const auto g = left_.group[begin];
+    until_ = begin ? right_.partition(0, [&](std::size_t k) {
+      return !right_.after(k, left_.group[before], left_.time[before]);
+    })
+                   : 0;
+    low_ = right_.partition(
+        0, [&](std::size_t k) { return right_.group[k] < g; });
+    const T t = left_.time[begin];
+    low_ = right_.partition(low_, [&](std::size_t k) {
+      return right_.group[k] == g && right_.time[k] < t &&
+             gap(right_.time[k], t) > within_;
+    });
+    at_ = std::max(low_, until_);
+  }
+  const Timeline<G, T>& left_;
+  const Timeline<G, T>& right_;
+  double within_;
+  std::size_t at_ = 0, low_ = 0, until_ = 0, covered_ = 0;
+};
+
+template <class G, class T>
+MergeResult merge(const Context& context, const Timeline<G, T>& left,
+                  const Timeline<G, T>& right, double within, Row* slot) {
+  MergeResult result;
+  const std::size_t few = 1000;  // most shuffled data is told by these
+  if (!left.in_order(0, std::min(few, left.rows)) ||
+      !right.in_order(0, std::min(few, right.rows)))
+    return result;
+  std::atomic<bool> sorted{true};
+  for_chunks(context, right.rows,
+             [&](std::size_t, std::size_t begin, std::size_t end) {
+               if (sorted && !right.in_order(begin, end)) sorted = false;
+             });
+  if (!sorted) return result;
+  std::vector<std::size_t> covered(chunk_count(context, left.rows), 0);
+  for_chunks(context, left.rows,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               if (!sorted) return;
+               Walk<G, T> walk(left, right, within);
+               if (!walk.run(begin, end, slot)) sorted = false;
+               covered[k] = walk.covered();
+             });
+  result.sorted = sorted;
+  result.candidates = static_cast<double>(
+      std::accumulate(covered.begin(), covered.end(), std::size_t{0}));
+  return result;
+}
+
+}  // namespace
+
+MergeResult merge_nearest(const Context& context, const Keys& left_keys,
+                          const Keys& right_keys, const Nearest& nearest,
+                          std::size_t left_rows, std::size_t right_rows,
+                          Row* slot) {
+  auto with_groups = [&](auto left_group, auto right_group) {
+    using G = decltype(left_group);
+    auto with_times = [&](auto* left_time, auto* right_time) {
+      using T = std::remove_const_t<std::remove_pointer_t<decltype(left_time)>>;
+      return merge(context, Timeline<G, T>{left_group, left_time, left_rows},
+                   Timeline<G, T>{right_group, right_time, right_rows},
+                   nearest.within, slot);
+    };
+    if (nearest.int64)
+      return with_times(static_cast<const std::int64_t*>(nearest.left),
+                        static_cast<const std::int64_t*>(nearest.right));
+    return with_times(static_cast<const double*>(nearest.left),
+                      static_cast<const double*>(nearest.right));
+  };
+  if (left_keys.columns.empty()) return with_groups(NoGroup{}, NoGroup{});
+  const void* left = left_keys.columns[0].data;
+  const void* right = right_keys.columns[0].data;
+  switch (left_keys.columns[0].kind) {
+    case KeyKind::int32:
+      return with_groups(Int32Group{static_cast<const std::int32_t*>(left)},
+                         Int32Group{static_cast<const std::int32_t*>(right)});
+    case KeyKind::real:
+      return with_groups(static_cast<const double*>(left),
+                         static_cast<const double*>(right));
+    case KeyKind::int64:
+      return with_groups(static_cast<const std::int64_t*>(left),
+                         static_cast<const std::int64_t*>(right));
+    default:
+      return {};
+  }
+}
+
+}  // namespace ronda::core
