@@ -56,7 +56,9 @@ cli_names <- c(
   rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
   collisions = "--collisions", sides = "--sides", origin = "--origin",
   partners = "--partners", fill = "--fill", expect = "--expect",
-  repeats = "--repeats", types = "--types"
+  repeats = "--repeats", types = "--types", look = "--look",
+  within = "--within", ties = "--ties", gap = "--gap", before = "--before",
+  after = "--after", ends = "--ends"
 )
 
 stop_usage <- function(...) {
@@ -101,8 +103,8 @@ cli_commands <- function() {
     join = list(
       run = cli_join, files = c("LEFT", "RIGHT"),
       about = "Join two files.",
-      options = c(matching_options, row_options, column_options,
-        output_options
+      options = c(matching_options, ordered_options, row_options,
+        column_options, output_options
       ),
       examples = c(
         "ronda join sailings.csv vessels.csv --on vessel=code --out joined.csv",
@@ -110,13 +112,23 @@ cli_commands <- function() {
         paste(
           "ronda join sailings.csv vessels.csv --on vessel=code --rows full",
           "--take ship=name,status --origin origin"
+        ),
+        paste(
+          "ronda join sailings.csv tide_readings.csv --on port",
+          "--nearest departs=read_at --within \"15 mins\" --gap age"
+        ),
+        paste(
+          "ronda join sailings.csv fare_bands.csv",
+          "--inside km=from_km..to_km --open-ended"
         )
       )
     ),
     split = list(
       run = cli_split, files = c("LEFT", "RIGHT"),
       about = "Write matched rows and those of each side alone to three files.",
-      options = c(matching_options, column_options, split_options),
+      options = c(matching_options, ordered_options, column_options,
+        split_options
+      ),
       examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
     ),
     demo = list(

@@ -27,6 +27,42 @@ matching_options <- list(
   ), "TYPES")
 )
 
+ordered_options <- list(
+  cli_option("nearest", "Nearest value: departs=read_at (left=right)", "RULE"),
+  cli_option("look", "For --nearest: back (default), ahead or either", "WORD"),
+  cli_option("within", "For --nearest: no farther than 15 or \"15 mins\"",
+    "DISTANCE"
+  ),
+  cli_option("ties", "For --nearest: last (default), first, all or stop",
+    "WORD"
+  ),
+  cli_option("not-equal", "For --nearest: not at the same point"),
+  cli_option("gap", "For --nearest: add a column left - right", "NAME"),
+  cli_option("around", "Windows: departs=read_at, with --before and --after",
+    "RULE"
+  ),
+  cli_option("before", "For --around: right may lie this much before left",
+    "DISTANCE"
+  ),
+  cli_option("after", "For --around: right may lie this much after left",
+    "DISTANCE"
+  ),
+  cli_option("inside", "Left in the right interval: km=from_km..to_km", "RULE"),
+  cli_option("covers", "Right in the left interval: starts..ends=departs",
+    "RULE"
+  ),
+  cli_option("overlap", paste(
+    "Intervals that share a point:",
+    "booked_from..booked_to=closed_from..closed_to"
+  ), "RULE"),
+  cli_option("ends", "Which ends belong: \"[)\" (default), \"[]\", \"(]\", \"()\"",
+    "ENDS"
+  ),
+  cli_option("open-ended", "A missing bound is no bound"),
+  cli_option("relate", "A comparison: \"km<=max_km\" (< <= > >= !=)", "RULE"),
+  cli_option("cross", "Every left row with every right row")
+)
+
 row_options <- list(
   cli_option("rows", paste(
     "Which rows stay: inner, left (default), right, full, semi, anti,",
@@ -180,15 +216,94 @@ split_pairs <- function(text) {
   values
 }
 
+# The rules of all options that make one
+cli_rules <- function(options) {
+  two <- function(text) {
+    pair <- split_pairs(text)
+    if (length(pair) != 1L) {
+      stop_usage(sprintf("%s must be one left=right.", shown(text)))
+    }
+    c(if (is.null(names(pair))) pair else names(pair), unname(pair))
+  }
+  bounds <- function(text, whole) {
+    parts <- strsplit(text, "..", fixed = TRUE)[[1L]]
+    if (length(parts) != 2L) {
+      stop_usage(sprintf("%s must name an interval as from..to.", shown(whole)))
+    }
+    parts
+  }
+  ends <- if (is.null(options$ends)) "[)" else options$ends
+  open <- isTRUE(options[["open-ended"]])
+  c(
+    as.list(if (!is.null(options$on)) split_pairs(options$on)),
+    if (!is.null(options$nearest)) cli_nearest(two(options$nearest), options),
+    if (!is.null(options$around)) {
+      pair <- two(options$around)
+      around(pair[1L], pair[2L], before = cli_distance(options$before, 0),
+        after = cli_distance(options$after, 0)
+      )
+    },
+    if (!is.null(options$inside)) {
+      pair <- two(options$inside)
+      right <- bounds(pair[2L], options$inside)
+      inside(pair[1L], right[1L], right[2L], ends, open)
+    },
+    if (!is.null(options$covers)) {
+      pair <- two(options$covers)
+      left <- bounds(pair[1L], options$covers)
+      covers(left[1L], left[2L], pair[2L], ends, open)
+    },
+    if (!is.null(options$overlap)) {
+      pair <- two(options$overlap)
+      left <- bounds(pair[1L], options$overlap)
+      right <- bounds(pair[2L], options$overlap)
+      overlap(left[1L], left[2L], right[1L], right[2L], ends, open)
+    },
+    if (!is.null(options$relate)) cli_relate(options$relate),
+    if (isTRUE(options$cross)) cross()
+  )
+}
+
+cli_nearest <- function(pair, options) {
+  nearest(pair[1L], pair[2L],
+    look = if (is.null(options$look)) "back" else options$look,
+    within = cli_distance(options$within, Inf),
+    equal = !isTRUE(options[["not-equal"]]),
+    ties = if (is.null(options$ties)) "last" else options$ties,
+    gap = options$gap
+  )
+}
+
+# A number, or text with a unit
+cli_distance <- function(text, otherwise) {
+  if (is.null(text)) {
+    return(otherwise)
+  }
+  number <- suppressWarnings(as.numeric(text))
+  if (is.na(number)) text else number
+}
+
+cli_relate <- function(text) {
+  found <- regmatches(text, regexec("^(.+?)(<=|>=|!=|<|>)(.+)$", text))[[1L]]
+  if (length(found) != 4L) {
+    stop_usage(sprintf("--relate must be a comparison such as km<=max_km, not %s.",
+      shown(text)
+    ))
+  }
+  relate(trimws(found[2L]), found[3L], trimws(found[4L]))
+}
+
 # Arguments of pair_rows() from the options given
 matching_arguments <- function(options) {
-  if (is.null(options$on)) {
+  on <- cli_rules(options)
+  if (!length(on)) {
     stop_usage("--on is missing: say which columns must be equal.",
-      "* Write, for example: --on port, or --on vessel=code"
+      "* Write, for example: --on port, or --on vessel=code",
+      "* Or a rule: --nearest, --around, --inside, --covers, --overlap, --relate"
     )
   }
   compact(list(
-    on = split_pairs(options$on), missing_keys = options[["missing-keys"]],
+    on = on, missing_keys = options[["missing-keys"]],
     repeats = as_repeats(options$repeats),
     expect = if (!is.null(options$expect)) split_commas(options$expect),
     max_rows = as_number(options[["max-rows"]], "--max-rows")

@@ -21,16 +21,40 @@ join_frames(sailings, vessels, on = same("vessel", "code", via = clean),
   rows = "full", take = c(ship = "name"), origin = "found_in")'
   ),
   list(
-    title = "The crew on shift at departure; the later shift where two are",
-    name = "sailings_with_crew",
-    code = 'join_frames(sailings, crew_shifts, on = "vessel", take = "crew",
-  where = ~ left$departs >= right$starts & left$departs < right$ends,
-  repeats = "last")'
-  ),
-  list(
     title = "What must hold is said, and checked",
     code = 'join_frames(sailings, vessels, on = c(vessel = "code"),
   expect = c("many-to-one", "left-complete"))'
+  ),
+  list(
+    title = "The latest tide reading at the port, at most 15 minutes old",
+    name = "sailings_with_tide",
+    code = 'join_frames(sailings, tide_readings, on = list("port",
+  nearest("departs", "read_at", within = "15 mins", gap = "age")))'
+  ),
+  list(
+    title = "The wind reading nearest to departure, before or after",
+    name = "sailings_with_wind",
+    code = 'join_frames(sailings, wind_readings, on = list("port",
+  nearest("departs", "read_at", look = "either")))'
+  ),
+  list(
+    title = "The crew on shift at departure; the later shift where two are",
+    name = "sailings_with_crew",
+    code = 'join_frames(sailings, crew_shifts, repeats = "last",
+  on = list("vessel", inside("departs", "starts", "ends")), take = "crew")'
+  ),
+  list(
+    title = "The fare of each distance; the last band has no end",
+    name = "sailings_with_fares",
+    code = 'join_frames(sailings, fare_bands, take = c("band", "fare"),
+  on = inside("km", "from_km", "to_km", open_ended = TRUE))'
+  ),
+  list(
+    title = "Bookings that overlap a closure of their port",
+    name = "bookings_in_closures", rows = 5L,
+    code = 'join_frames(bookings, closures, rows = "inner", take = "reason",
+  on = list("port", overlap("booked_from", "booked_to",
+    "closed_from", "closed_to")))'
   ),
   list(
     title = "Several frames at once: traffic by port",
@@ -47,7 +71,10 @@ join_many(traffic, on = "port", origin = "found_in")'
 )
 
 run_demo <- function(folder) {
-  say("A ferry line, made up: 60 sailings, 9 vessels, 6 ports.")
+  say(c(
+    "A ferry line, made up: 60 sailings, 9 vessels, 6 ports. Lines stay short:",
+    paste("of the sailings only", listed(demo_columns, "and"), "are used.")
+  ))
   place <- environment_of_demo()
   results <- lapply(seq_along(demo_steps), function(k) {
     show_step(k, demo_steps[[k]], place)
@@ -86,7 +113,7 @@ show_step <- function(number, step, place) {
   )
   if (is.data.frame(value)) {
     print_head(value, if (is.null(step$rows)) 4L else step$rows)
-    say("  ", receipt_line_of(last_receipt()))
+    say("  ", c(receipt_line_of(last_receipt()), last_receipt()$notes))
   }
   value
 }
@@ -96,6 +123,8 @@ environment_of_demo <- function() {
   list2env(demo_frames(), parent = environment(run_demo))
 }
 
+demo_columns <- c("sailing", "vessel", "port", "departs", "km")
+
 demo_frames <- function() {
   names <- c(
     "sailings", "vessels", "ports", "tide_readings", "wind_readings",
@@ -103,6 +132,8 @@ demo_frames <- function() {
   )
   frames <- lapply(names, getExportedValue, ns = "ronda")
   names(frames) <- names
+  frames$sailings <- frames$sailings[demo_columns]
+  frames$bookings <- frames$bookings[setdiff(names(frames$bookings), "made_on")]
   frames
 }
 

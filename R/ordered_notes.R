@@ -12,7 +12,7 @@ ordered_notes <- function(pairing, plan, keys = NULL) {
     )
   })
   unlist(c(
-    missing_notes(pairing, plan$rules), notes, end_notes(pairing),
+    missing_notes(pairing, plan$rules), notes, end_notes(pairing, plan),
     if (!is.null(plan$nearest)) nearest_notes(pairing, plan, keys)
   ))
 }
@@ -117,15 +117,22 @@ right_uses <- function(pairing) {
   tabulate(pairs$right, pairing$rows[2L])
 }
 
-end_notes <- function(pairing) {
+# Rows that have no partner only because an end does not belong
+end_notes <- function(pairing, plan) {
   count <- pairing$on_end
-  if (!is.null(count) && count > 0) {
-    sprintf(
-      "%s of %s %s exactly on an excluded end: ends = \"[]\" would match %s.",
-      counted(count, "row"), pairing$labels[1L],
-      if (count == 1L) "lies" else "lie", if (count == 1L) "it" else "them"
-    )
+  if (is.null(count) || count == 0) {
+    return(NULL)
   }
+  kinds <- vapply(plan$rules, function(rule) rule$kind, "")
+  one <- count == 1
+  words <- if ("inside" %in% kinds) {
+    if (one) "lies exactly" else "lie exactly"
+  } else {
+    if (one) "has a value exactly" else "have a value exactly"
+  }
+  sprintf("%s of %s %s on an excluded end: ends = \"[]\" would match %s.",
+    counted(count, "row"), pairing$labels[1L], words, if (one) "it" else "them"
+  )
 }
 
 nearest_notes <- function(pairing, plan, keys) {

@@ -2,11 +2,16 @@
 #include <testthat.h>
 
 #include <algorithm>
+#include <memory>
 #include <numeric>
 #include <random>
+#include <tuple>
 
 #include "core/equal_match.h"
 #include "core/gather.h"
+#include "core/nearest_match.h"
+#include "core/nearest_merge.h"
+#include "core/range_match.h"
 #include "core/pairs.h"
 #include "core/parallel.h"
 
@@ -199,6 +204,140 @@ context("equality") {
     for (int i = 0; i < 200; ++i)
       missing += side.codes[0][i] < 0 || side.codes[1][i] < 0;
     expect_true(count_missing(Context{}, side.keys) == missing);
+  }
+}
+
+namespace {
+
+// A number for each row, and groups 1..3 (0: none) of right rows
+struct Line {
+  std::vector<double> at, until;
+  std::vector<std::int32_t> group;
+  Line(int n, bool sorted, int groups) {
+    for (int i = 0; i < n; ++i) {
+      at.push_back(roll(30) == 0 ? std::nan("") : roll(60) / 2.0);
+      until.push_back(at.back() + roll(8) - 1);
+      group.push_back(groups == 1 ? 1 : 1 + roll(groups - 1));
+    }
+    if (!sorted) return;
+    for (double& value : at)
+      if (value != value) value = 0;
+    std::vector<std::pair<std::int32_t, double>> both;
+    for (int i = 0; i < n; ++i) both.emplace_back(group[i], at[i]);
+    std::sort(both.begin(), both.end());
+    for (int i = 0; i < n; ++i) std::tie(group[i], at[i]) = both[i];
+  }
+};
+
+struct Listed {
+  std::vector<Row> starts, rows;
+  Groups view;
+  Listed(const Line& left, const Line& right, int groups) {
+    starts.push_back(0);
+    for (int g = 1; g <= groups; ++g) {
+      for (std::size_t j = 0; j < right.group.size(); ++j)
+        if (right.group[j] == g) rows.push_back(static_cast<Row>(j + 1));
+      starts.push_back(static_cast<Row>(rows.size()));
+    }
+    view = {left.group.data(), left.group.size(), right.group.size(),
+            starts.data(), rows.data(), static_cast<std::size_t>(groups)};
+  }
+};
+
+// The nearest row at or before, the last of several; 0 for none
+Row slow_back(const Line& left, std::size_t i, const Line& right,
+              double within) {
+  Row best = 0;
+  for (std::size_t j = 0; j < right.at.size(); ++j)
+    if (right.group[j] == left.group[i] && right.at[j] <= left.at[i] &&
+        left.at[i] - right.at[j] <= within &&
+        (!best || right.at[j] >= right.at[best - 1]))
+      best = static_cast<Row>(j + 1);
+  return best;
+}
+
+std::vector<Row> slow_inside(const Line& left, std::size_t i,
+                             const Line& right) {
+  std::vector<Row> rows;
+  for (std::size_t j = 0; j < right.at.size(); ++j)
+    if (right.group[j] == left.group[i] && right.at[j] <= left.at[i] &&
+        left.at[i] < right.until[j])
+      rows.push_back(static_cast<Row>(j + 1));
+  return rows;
+}
+
+}  // namespace
+
+context("order") {
+  test_that("nearest, searched and walked, is what a plain loop finds") {
+    int differ = 0, walked = 0;
+    for (int round = 0; round < 400; ++round) {
+      Context context;
+      context.threads = 1 + roll(1);
+      context.chunk_rows = roll(1) ? 5 : 1 << 17;
+      const int groups = 1 + roll(2), size = roll(9) ? 30 : 700;
+      const bool sorted = roll(1);
+      const Line left(roll(size), sorted, groups);
+      const Line right(roll(size), sorted, groups);
+      const Listed listed(left, right, groups);
+      Nearest nearest;
+      nearest.left = left.at.data();
+      nearest.right = right.at.data();
+      nearest.within = roll(1) ? INFINITY : roll(5);
+      const NearestPairs found = match_nearest(context, listed.view, nearest,
+                                               {}, nullptr, nullptr);
+      for (std::size_t i = 0; i < left.at.size(); ++i)
+        differ += found.slot[i] != slow_back(left, i, right, nearest.within);
+      const Keys left_keys{{{KeyKind::int32, left.group.data(), nullptr}},
+                           left.at.size()};
+      const Keys right_keys{{{KeyKind::int32, right.group.data(), nullptr}},
+                            right.at.size()};
+      std::vector<Row> slot(left.at.size());
+      const MergeResult merged =
+          merge_nearest(context, left_keys, right_keys, nearest,
+                        left.at.size(), right.at.size(), slot.data());
+      walked += merged.sorted;
+      if (merged.sorted)
+        differ += slot != found.slot || merged.candidates != found.candidates;
+    }
+    expect_true(differ == 0);
+    expect_true(walked > 100);
+  }
+
+  test_that("intervals, by range and by tree, are what a plain loop finds") {
+    int differ = 0;
+    for (int round = 0; round < 300; ++round) {
+      Context context;
+      context.chunk_rows = roll(1) ? 5 : 1 << 17;
+      const int groups = 1 + roll(2), size = roll(9) ? 30 : 500;
+      const Line left(roll(size), roll(1), groups);
+      const Line right(roll(size), roll(1), groups);
+      const Listed listed(left, right, groups);
+      const std::vector<Comparison> rules{
+          {Compare::greater_equal, false, true, left.at.data(),
+           right.at.data()},
+          {Compare::less, false, true, left.at.data(), right.until.data()}};
+      const std::unique_ptr<RangeSearch> search(RangeSearch::make(
+          context, listed.view, rules, nullptr, nullptr));
+      const PairList found = search->all(context, 1e9);
+      const PairList none = search->all(context, -1);
+      differ += none.pairs > 0 && !none.rows.empty();
+      std::size_t at = 0;
+      for (std::size_t i = 0; i < left.at.size(); ++i) {
+        const std::vector<Row> rows = slow_inside(left, i, right);
+        differ += rows.size() != static_cast<std::size_t>(found.counts[i]);
+        for (Row row : rows)
+          differ += at >= found.rows.size() || found.rows[at++] != row;
+      }
+      std::size_t from = 0, pairs = 0;
+      while (from < left.at.size()) {
+        const PairList block = search->block(context, from, 3);
+        from += block.counts.size();
+        pairs += block.rows.size();
+      }
+      differ += pairs != found.rows.size();
+    }
+    expect_true(differ == 0);
   }
 }
 

@@ -318,10 +318,12 @@ class Coverage {
 // their places lie one after the other, and memory is walked through, not
 // jumped about in. 5e6 shuffled rows on one group: a fifth of the time.
 template <class T>
-bool is_shuffled(const Groups& groups, const T* values) {
-  constexpr std::size_t least = 50000, looks = 1000;
+bool is_shuffled(const Context& context, const Groups& groups,
+                 const T* values) {
   const std::size_t n = groups.left_rows;
-  if (n < least) return false;
+  if (n < 2 || n < std::min<std::size_t>(50000, context.chunk_rows))
+    return false;
+  const std::size_t looks = std::min<std::size_t>(1000, n);
   std::size_t descents = 0;
   for (std::size_t k = 1; k < looks; ++k) {
     const std::size_t i = k * (n / looks);
@@ -448,7 +450,7 @@ NearestPairs match_all(const Context& context, const Groups& groups,
   const T* left = static_cast<const T*>(nearest.left);
   if (search.one_is_enough()) {
     result.slot.assign(groups.left_rows, 0);
-    if (is_shuffled(groups, left))
+    if (is_shuffled(context, groups, left))
       match_sorted(context, groups, search, left, skip_left, coverage.get(),
                    result.slot.data());
     else

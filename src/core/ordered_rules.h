@@ -82,7 +82,7 @@ struct PairList {
   std::vector<Row> counts;  // partners of each left row that was searched
   std::vector<Row> rows;    // the partners, in left order, then right order
   double pairs = 0;         // beyond the limit: how far the counting came
-  std::size_t on_end = 0;   // left rows with a value on an excluded end
+  std::size_t on_end = 0;   // left rows that only an excluded end keeps alone
 };
 
 }  // namespace ronda::core

@@ -288,8 +288,9 @@ Part match_rows(const Matcher& matcher, std::size_t begin, std::size_t end,
   part.rows.reserve(end - begin);
   for (std::size_t i = begin; i < end; ++i) {
     const std::size_t before = part.rows.size();
-    part.on_end += matcher.partners(i, hint, part.rows);
+    const bool on_end = matcher.partners(i, hint, part.rows);
     part.counts[i - begin] = static_cast<Row>(part.rows.size() - before);
+    part.on_end += on_end && part.counts[i - begin] == 0;
     if (part.rows.size() - told < 4096) continue;
     pairs += static_cast<std::int64_t>(part.rows.size() - told);
     told = part.rows.size();
@@ -338,8 +339,9 @@ PairList match_block(const Context& context, const Matcher& matcher,
         context.interrupted())
       throw Interrupted();
     const std::size_t before = list.rows.size();
-    list.on_end += matcher.partners(i, hint, list.rows);
+    const bool on_end = matcher.partners(i, hint, list.rows);
     list.counts.push_back(static_cast<Row>(list.rows.size() - before));
+    list.on_end += on_end && list.counts.back() == 0;
     if (static_cast<double>(list.rows.size()) >= most) break;
   }
   list.pairs = static_cast<double>(list.rows.size());

@@ -174,15 +174,16 @@ class SortedGroups {
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t k = begin; k < end; ++k)
                    sort_group(this->begin(unsorted_[k]),
-                              this->end(unsorted_[k]));
+                              this->end(unsorted_[k]),
+                              std::min<std::size_t>(4096, context.chunk_rows));
                });
   }
 
-  void sort_group(std::size_t begin, std::size_t end) {
+  void sort_group(std::size_t begin, std::size_t end, std::size_t few) {
     std::vector<SortEntry<T>> entries(end - begin);
     for (std::size_t k = begin; k < end; ++k)
       entries[k - begin] = {own_values_[k], own_rows_[k]};
-    if (entries.size() > 4096)
+    if (entries.size() > few)
       radix_sort(entries);
     else
       std::sort(entries.begin(), entries.end(),

@@ -7,7 +7,7 @@ ronda <- function(..., input = NULL) {
   err <- withr::local_tempfile()
   words <- shQuote(c("--no-init-file", script, ...))
   status <- withr::with_envvar(
-    c(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+    c(LC_ALL = "C.UTF-8", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
     system2(file.path(R.home("bin"), "Rscript"), words, stdout = out,
       stderr = err, stdin = if (is.null(input)) "" else input
     )
@@ -74,6 +74,49 @@ test_that("every option of a join reaches it", {
   expect_match(run$out[1L], "passengers,name,max_car_m$")
 })
 
+test_that("ordered rules are options too", {
+  in_demo_folder()
+  tide <- read_frame("tide_readings.csv")
+  sailings <- read_frame("sailings.csv")
+  ronda("join", "sailings.csv", "tide_readings.csv", "--on", "port",
+    "--nearest", "departs=read_at", "--look", "back", "--within", "15 mins",
+    "--gap", "age", "--ties", "first", "--not-equal", "--out", "tide.rds"
+  )
+  expect_identical(read_frame("tide.rds"), join_frames(sailings, tide,
+    on = list("port", nearest("departs", "read_at",
+      within = "15 mins", gap = "age", ties = "first", equal = FALSE
+    ))
+  ))
+  run <- ronda("join", "sailings.csv", "fare_bands.csv", "--inside",
+    "km=from_km..to_km", "--ends", "[]", "--open-ended", "--out", "fare.rds"
+  )
+  expect_match(run$err, "fall", all = FALSE)
+  expect_identical(read_frame("fare.rds"), join_frames(sailings,
+    read_frame("fare_bands.csv"),
+    on = inside("km", "from_km", "to_km", "[]", TRUE)
+  ))
+  count <- function(...) {
+    length(ronda("join", ..., "--rows", "inner", "--quiet")$out) - 1L
+  }
+  expect_identical(count("bookings.csv", "closures.csv", "--on", "port",
+    "--overlap", "booked_from..booked_to=closed_from..closed_to"
+  ), 5L)
+  expect_identical(count("crew_shifts.csv", "sailings.csv", "--on", "vessel",
+    "--covers", "starts..ends=departs"
+  ), 55L)
+  expect_identical(count("sailings.csv", "tide_readings.csv", "--on", "port",
+    "--around", "departs=read_at", "--before", "600", "--after", "5 mins"
+  ), nrow(join_frames(sailings, tide, rows = "inner", on = list("port",
+    around("departs", "read_at", before = "10 mins", after = 300)
+  ), expect = "many-to-many")))
+  expect_identical(count("ports.csv", "fare_bands.csv",
+    "--relate", "km_from_ambrel >= from_km"
+  ), nrow(join_frames(ports, fare_bands, rows = "inner",
+    on = relate("km_from_ambrel", ">=", "from_km")
+  )))
+  expect_identical(count("ports.csv", "vessels.csv", "--cross"), 54L)
+})
+
 test_that("split writes three files or none", {
   in_demo_folder()
   run <- ronda("split", "sailings.csv", "vessels.csv", "--on", "vessel=code",
@@ -117,9 +160,14 @@ test_that("what is wrong is said once, with its exit code and no file", {
     ),
     c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
       "--types", "vessel"
+    ),
+    c("join", "sailings.csv", "vessels.csv", "--inside", "seats=seats"),
+    c("join", "sailings.csv", "vessels.csv", "--relate", "km=seats"),
+    c("join", "sailings.csv", "vessels.csv", "--nearest", "km=seats",
+      "--within", "5 furlongs"
     )
   )
-  codes <- c(2, 2, 2, 1, 2, 2, 2, 2, 2, 3, 1, 2, 1, 1, 2)
+  codes <- c(2, 2, 2, 1, 2, 2, 2, 2, 2, 3, 1, 2, 1, 1, 2, 2, 2, 2)
   before <- list.files()
   lines <- lapply(seq_along(wrong), function(k) {
     run <- ronda(wrong[[k]], if (length(wrong[[k]]) > 3L) c("--out", "x.csv"))
@@ -143,8 +191,10 @@ test_that("help, version and the demo run", {
   expect_identical(run$status, 0L)
   expect_lines(run$out[seq_len(grep("^Results are in", run$out) - 1L)])
   expect_setequal(list.files(folder), c(
-    "overlap.png", "rows-guide.png", "sailings_and_vessels.csv",
-    "sailings_with_crew.csv", "sailings_with_vessels.csv",
+    "overlap.png", "rows-guide.png", "bookings_in_closures.csv",
+    "sailings_and_vessels.csv", "sailings_with_crew.csv",
+    "sailings_with_fares.csv", "sailings_with_tide.csv",
+    "sailings_with_vessels.csv", "sailings_with_wind.csv",
     "sailings_without_vessel.csv", "traffic_by_port.csv"
   ))
 })
