@@ -28,7 +28,7 @@ join_frames(sailings, vessels, on = same("vessel", "code", via = clean),
   list(
     title = "The latest tide reading at the port, at most 15 minutes old",
     name = "sailings_with_tide",
-    code = 'join_frames(sailings, tide_readings, on = list("port",
+    code = 'join_frames(sailings, tide_readings, take = "height", on = list("port",
   nearest("departs", "read_at", within = "15 mins", gap = "age")))'
   ),
   list(

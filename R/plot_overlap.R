@@ -67,14 +67,24 @@ overlap_data <- function(pairing) {
   place_labels(data, max(pairing$rows, 1))
 }
 
-# A label stands in its part, or above it where the part is too narrow.
+# A label stands in its part, or above it where the part is too narrow; where
+# both are, one label stands behind the bar.
 place_labels <- function(data, largest) {
   data$label <- paste(with_commas(data$rows), data$part)
-  needed <- nchar(data$label) * largest * 0.0135
+  needed <- nchar(data$label) * largest * 0.0155
   fits <- data$rows > needed
+  narrow <- !data$frame %in% data$frame[fits]
   data$label_at <- ifelse(fits, (data$from + data$to) / 2, data$from)
   data$label_side <- ifelse(fits, 0.5, 0)
   data$label_up <- ifelse(fits, 0, 0.4)
+  for (frame in unique(data$frame[narrow])) {
+    own <- which(data$frame == frame)
+    data$label[own] <- c(
+      rep("", length(own) - 1L), paste(data$label[own], collapse = ", ")
+    )
+    data$label_at[own] <- max(data$to[own]) + largest * 0.015
+    data$label_up[own] <- 0
+  }
   dark <- data$part == "matched" & fits
   data$label_colour <- ifelse(dark, "white", "#2f3640")
   data

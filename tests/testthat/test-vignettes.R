@@ -1,0 +1,15 @@
+test_that("every guide runs", {
+  skip_if_not_installed("knitr")
+  guides <- list.files(test_path("..", "..", "vignettes"),
+    pattern = "[.]Rmd$", full.names = TRUE
+  )
+  skip_if(!length(guides), "the guides aren't here")
+  folder <- withr::local_tempdir()
+  for (guide in guides) {
+    out <- file.path(folder, paste0(basename(guide), ".md"))
+    withr::with_dir(folder, knitr::knit(normalizePath(guide), out,
+      quiet = TRUE, envir = new.env(parent = globalenv())
+    ))
+    expect_false(any(grepl("could not find|internal error", readLines(out))))
+  }
+})
