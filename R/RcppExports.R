@@ -109,3 +109,7 @@ merge_nearest_ <- function(left_keys, right_keys, kinds, nearest) {
     .Call(`_ronda_merge_nearest_`, left_keys, right_keys, kinds, nearest)
 }
 
+shortened_codes_ <- function(x) {
+    .Call(`_ronda_shortened_codes_`, x)
+}
+

@@ -118,6 +118,7 @@ make_frame <- function(pairing, plan, call) {
   lines <- result_rows(pairing, plan$rows)
   lines <- order_rows(pairing, lines, plan$row_order, call)
   clock <- tick(clock, "rows")
+  begin_stage("Building columns", clock, lines$n, environment())
   merged <- merge_columns(pairing, plan$columns, lines, call)
   columns <- lapply(plan$columns, function(column) {
     value <- if (column$from == "merge") {

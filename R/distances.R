@@ -84,7 +84,9 @@ distance_words <- function(number, scale) {
   }
   seconds <- number * scale$unit
   steps <- c(days = 86400, hours = 3600, mins = 60, secs = 1)
-  unit <- names(steps)[c(which(seconds >= steps), 4L)[1L]]
+  # 71 mins, not 1.183 hours
+  fits <- seconds >= 2 * steps | (seconds >= steps & seconds %% steps == 0)
+  unit <- names(steps)[c(which(fits), 4L)[1L]]
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit <- "days"
   number <- seconds / steps[[unit]]

@@ -268,6 +268,7 @@ stop_repeats <- function(pairing, call) {
     ),
     sprintf("%s: %s", pairing$labels[1L], few_keys(pairing, "left", many)),
     "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+    sprintf("explain_row(pairing, left = %d) shows the candidates.", many[1L]),
     left_rows = many, right_rows = right_rows, call = call
   )
 }
@@ -299,6 +300,7 @@ stop_incomplete <- function(pairing, side, call) {
       }
     ),
     sprintf("%s: %s", label, few_keys(pairing, side, rows)),
+    "near_misses() of the pairing shows likely partners, explain_row() why not.",
     call = call
   )
   arguments[[paste0(side, "_rows")]] <- rows
@@ -319,6 +321,7 @@ warn_many_to_many <- function(pairing, call) {
       "Write expect = \"many-to-many\" if that is right;",
       "else choose with `repeats` or add a key."
     ),
+    repeated_keys_line(pairing, "right"),
     call = call, data = list(keys = heavy_keys(pairing, 10L))
   )
 }

@@ -112,11 +112,6 @@ several_notes <- function(pairing, part, rule) {
   }
 }
 
-right_uses <- function(pairing) {
-  pairs <- with_matches(pairing, expand_pairs_, pairing$rows[2L], FALSE)
-  tabulate(pairs$right, pairing$rows[2L])
-}
-
 # Rows that have no partner only because an end does not belong
 end_notes <- function(pairing, plan) {
   count <- pairing$on_end

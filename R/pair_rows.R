@@ -85,8 +85,10 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   keys <- engine_keys(left, right, rules_of(rules, "same"), call)
   ordered <- ordered_plan(pairing, call)
   clock <- tick(clock, "align")
+  begin_stage("Matching rows", clock, pairing$rows, environment())
   pairing <- match_rows(pairing, keys, ordered, call)
   clock <- tick(clock, "match")
+  begin_stage("Counting", clock, pairing$rows, environment())
   pairing$counts <- count_candidates(pairing, keys)
   check_expectations(pairing, keys, call)
   if (expands) warn_many_to_many(pairing, call)
@@ -139,22 +141,4 @@ with_matches <- function(pairing, fun, ...) {
 
 is_crossed <- function(pairing) {
   length(rules_of(pairing$rules, "cross")) > 0L
-}
-
-#' @export
-print.ronda_pairing <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
-  invisible(x)
-}
-
-#' @export
-format.ronda_pairing <- function(x, ...) {
-  rules <- vapply(x$rules, rule_text, "")
-  c(
-    sprintf(
-      "<pairing> %s with %s by %s", x$labels[1L], x$labels[2L],
-      paste(rules, collapse = ", ")
-    ),
-    format(receipt(x))
-  )
 }

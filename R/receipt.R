@@ -7,6 +7,7 @@
 #' join prints its receipt in one line as a message.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param receipt `[ronda_receipt]` What `receipt()` or `last_receipt()` gives.
 #' @return A list of class `ronda_receipt`: `labels`, `rows_left`,
 #'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`,
 #'   `unmatched_right`, `passed_over_right` (right rows that had a candidate
@@ -17,7 +18,7 @@
 #'   also `rows` (the join type), `result_rows`, `both`, `only_left` and
 #'   `only_right`. `matched + unmatched` always equals the rows of the frame.
 #'   `last_receipt()` is NULL before the first join. `as.data.frame()` gives
-#'   one row of the counts.
+#'   one row of the counts, `receipt_json()` one JSON object with all of it.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one.
 #' @examples
 #' receipt(pair_rows(sailings, vessels, on = c(vessel = "code")))
@@ -32,6 +33,33 @@ receipt <- function(pairing) {
 #' @rdname receipt
 #' @export
 last_receipt <- function() state$receipt
+
+#' @rdname receipt
+#' @export
+receipt_json <- function(receipt) {
+  call <- quote(receipt_json())
+  if (missing(receipt) || !inherits(receipt, "ronda_receipt")) {
+    stop_argument("`receipt` must be what receipt() or last_receipt() gives.",
+      call = call
+    )
+  }
+  if (!requireNamespace("jsonlite", quietly = TRUE)) {
+    stop_argument("JSON needs the package jsonlite, which isn't installed.",
+      "Write: install.packages(\"jsonlite\")",
+      call = call
+    )
+  }
+  content <- compact(unclass(receipt))
+  content$seconds <- as.list(content$seconds)
+  vectors <- c("labels", "notes", "row_names_left_behind", "frame_rows",
+    "held_by")
+  for (name in intersect(vectors, names(content))) {
+    content[[name]] <- I(unname(content[[name]]))
+  }
+  as.character(jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA,
+    na = "null"
+  ))
+}
 
 # what the session remembers
 state <- new.env(parent = emptyenv())

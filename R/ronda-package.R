@@ -9,6 +9,8 @@
 #' \describe{
 #'   \item{`ronda.receipt`}{TRUE: each join prints its receipt in one line.
 #'     Default: in interactive use.}
+#'   \item{`ronda.progress`}{TRUE: joins that take long say which stage they
+#'     are in. Default: in interactive use.}
 #'   \item{`ronda.max_rows`}{The default of `max_rows` in [join_frames()].}
 #'   \item{`ronda.threads`}{How many threads may work. Default: as many as the
 #'     machine has, at most eight.}

@@ -8,7 +8,7 @@
 # column by column first, and every column is read inside the timed part.
 arguments <- commandArgs(TRUE)
 n <- as.numeric(c(arguments, "1e7")[1])
-floor <- c(arguments, NA, "../shared/floor")[max(2, min(3, 4 - length(arguments)))]
+floor <- if (length(arguments) > 1) arguments[2] else "../shared/floor"
 library(ronda)
 Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
 Rcpp::sourceCpp(file.path(floor, "floor.cpp"))

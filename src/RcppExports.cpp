@@ -369,6 +369,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// shortened_codes_
+List shortened_codes_(CharacterVector x);
+RcppExport SEXP _ronda_shortened_codes_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(shortened_codes_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 RcppExport SEXP run_testthat_tests(SEXP);
 
@@ -400,6 +411,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
+    {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
     {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}
 };

@@ -1,0 +1,470 @@
+#' Why does this row have the partners it has, or none?
+#'
+#' Follows one row through the rules, the condition, the nearest value and
+#' `repeats`: how many rows each rule leaves, which one was chosen and why, and
+#' for a row without partner what came closest.
+#'
+#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param left,right `[integer(1)]` The number of a row of the left or of the
+#'   right frame: one of the two.
+#' @return A list of class `ronda_explanation`, which prints as an answer:
+#'   `side`, `row`, `partners` (row numbers of the other frame), `steps` (a
+#'   data frame: `rule`, `holds` (how many rows of the other frame it holds
+#'   for), `left_over` (how many hold all rules so far)), `candidates` (rows
+#'   that hold all rules and the condition) and `lines` (the answer, as text).
+#' @section Errors: `ronda_error_argument` when `pairing` isn't one, or when
+#'   not exactly one row number is given that the frame has.
+#' @seealso [near_misses()] for all unmatched rows at once.
+#' @examples
+#' pairing <- pair_rows(sailings, tide_readings, on = list(
+#'   "port", nearest("departs", "read_at", within = "15 mins")
+#' ))
+#' explain_row(pairing, left = 1)
+#' explain_row(pairing, left = 2)
+#' explain_row(pair_rows(sailings, vessels, on = c(vessel = "code")), left = 23)
+#' @export
+explain_row <- function(pairing, left = NULL, right = NULL) {
+  call <- quote(explain_row())
+  check_pairing(pairing, call)
+  if (is.null(left) == is.null(right)) {
+    stop_argument("Give one row: `left` or `right`, a row number.",
+      "Write, for example: explain_row(pairing, left = 12)",
+      call = call
+    )
+  }
+  side <- if (is.null(right)) "left" else "right"
+  row <- if (is.null(right)) left else right
+  check_row(row, pairing, side, call)
+  explain(pairing, side, as.integer(row))
+}
+
+check_row <- function(row, pairing, side, call) {
+  rows <- pairing$rows[side_number(side)]
+  good <- is.numeric(row) && length(row) == 1L && !is.na(row) && row >= 1 &&
+    row == trunc(row)
+  if (!good || row > rows) {
+    stop_argument(
+      sprintf("`%s` must be a row number from 1 to %s, not %s.", side,
+        with_commas(rows), shown(row)
+      ),
+      call = call
+    )
+  }
+}
+
+explain <- function(pairing, side, row) {
+  other <- if (side == "left") "right" else "left"
+  view <- list(
+    side = side, other = other, row = row,
+    label = pairing$labels[side_number(side)],
+    other_label = pairing$labels[side_number(other)]
+  )
+  followed <- follow_rules(pairing, view)
+  partners <- partners_of_row(pairing, view)
+  lines <- c(
+    row_line(pairing, view), followed$lines,
+    choice_lines(pairing, view, followed, partners),
+    partner_line(view, partners)
+  )
+  structure(
+    list(
+      side = side, row = row, partners = partners, steps = followed$steps,
+      candidates = followed$candidates, lines = lines
+    ),
+    class = "ronda_explanation"
+  )
+}
+
+partners_of_row <- function(pairing, view) {
+  if (view$side == "left") {
+    return(partners_of(pairing, view$row))
+  }
+  matches <- pairing$matches
+  if (is.null(matches$starts)) {
+    return(which(matches$slot == view$row))
+  }
+  ranges <- rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
+  which(matches$slot %in% ranges[matches$rows == view$row])
+}
+
+row_line <- function(pairing, view) {
+  columns <- rule_columns(pairing$rules, view$side)
+  values <- if (length(columns)) {
+    paste0(": ", key_words(pairing[[view$side]], columns, view$row))
+  }
+  paste0("Row ", view$row, " of ", view$label, values)
+}
+
+# Rules one at a time: the engine is asked about this row alone. nearest()
+# comes last, for it chooses among what the others leave.
+follow_rules <- function(pairing, view) {
+  kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
+  rules <- c(pairing$rules[kinds != "nearest"], pairing$rules[kinds == "nearest"])
+  left_over <- seq_len(pairing$rows[side_number(view$other)])
+  lines <- character()
+  steps <- list()
+  for (rule in rules) {
+    before <- left_over
+    if (rule$kind == "nearest") {
+      left_over <- left_over[condition_holds(pairing, view, left_over)]
+      lines <- c(lines, condition_line(pairing, view, before, left_over))
+      before <- left_over
+    }
+    holds <- rows_that_hold(pairing, view, rule)
+    left_over <- intersect(left_over, holds)
+    lines <- c(lines, rule_line(pairing, view, rule, holds, before, left_over))
+    steps <- c(steps, list(data.frame(
+      rule = rule_text(rule), holds = length(holds),
+      left_over = length(left_over)
+    )))
+  }
+  if (!any(kinds == "nearest")) {
+    before <- left_over
+    left_over <- left_over[condition_holds(pairing, view, left_over)]
+    lines <- c(lines, condition_line(pairing, view, before, left_over))
+  }
+  list(
+    lines = lines, steps = do.call(rbind, steps), candidates = left_over
+  )
+}
+
+# The other frame's rows for which one rule holds with this row. For nearest()
+# that is what its side and distance allow, whichever is closest.
+rows_that_hold <- function(pairing, view, rule) {
+  one <- gather_rows(pairing[[view$side]], view$row)
+  frames <- list(left = pairing$left, right = pairing$right)
+  frames[[view$side]] <- one
+  if (rule$kind == "nearest") {
+    return(rows_in_reach(frames, view, rule))
+  }
+  found <- single_rule(frames, rule, pairing$missing_keys)
+  if (view$side == "left") found$right else found$left
+}
+
+single_rule <- function(frames, rule, missing_keys) {
+  pairing <- new_pairing(frames$left, frames$right,
+    on = list(structure(rule, class = "ronda_rule_record")), no_on = FALSE,
+    where = NULL,
+    missing_keys = if (missing_keys == "stop") "unmatched" else missing_keys,
+    repeats = "all", expect = "many-to-many", max_rows = Inf,
+    sides = c("left", "right"), labels = c("left", "right"),
+    call = quote(explain_row())
+  )
+  pairs <- expand(pairing, FALSE)
+  if (is.null(pairs$left)) pairs$left <- seq_along(pairs$right)
+  pairs
+}
+
+gather_rows <- function(frame, rows) {
+  columns <- lapply(names(frame), function(name) {
+    slice_column(.subset2(frame, name), rows, name, NULL)
+  })
+  names(columns) <- names(frame)
+  as_base_frame(columns, length(rows))
+}
+
+# left - right of this row and every row of the other frame, as numbers
+all_gaps <- function(frames, view, rule) {
+  found <- ordered_values(frames, side_columns(rule), "nearest", NULL)
+  if (found$int64) {
+    n <- max(lengths(found$values))
+    values <- lapply(found$values, function(x) rep_len(int64_double(x), n))
+  } else {
+    values <- lapply(found$values, strip_class)
+  }
+  list(gap = values[[1L]] - values[[2L]], scale = found$scale)
+}
+
+rows_in_reach <- function(frames, view, rule) {
+  gaps <- all_gaps(frames, view, rule)
+  within <- distance_number(rule$within, gaps$scale, "within", NULL)
+  which(on_right_side(gaps$gap, rule) & abs(gaps$gap) <= within)
+}
+
+on_right_side <- function(gap, rule) {
+  ok <- switch(rule$look, back = gap >= 0, ahead = gap <= 0,
+    either = rep(TRUE, length(gap))
+  )
+  if (!rule$equal) ok <- ok & gap != 0
+  ok & !is.na(gap)
+}
+
+condition_holds <- function(pairing, view, rows) {
+  if (is.null(pairing$where) || !length(rows)) {
+    return(rep(TRUE, length(rows)))
+  }
+  own <- rep.int(view$row, length(rows))
+  sides <- if (view$side == "left") list(own, rows) else list(rows, own)
+  parts <- where_parts(pairing$where)
+  keep <- rep(TRUE, length(rows))
+  left <- row_view(pairing$left, sides[[1L]], "left")
+  right <- row_view(pairing$right, sides[[2L]], "right")
+  for (part in unlist(parts, recursive = FALSE)) {
+    keep <- keep & holds(part, left, right, length(rows), quote(explain_row()))
+  }
+  keep
+}
+
+condition_line <- function(pairing, view, before, after) {
+  if (is.null(pairing$where) || !length(before)) {
+    return(NULL)
+  }
+  code <- if (is.function(pairing$where)) "a function" else {
+    paste(deparse(pairing$where[[2L]]), collapse = " ")
+  }
+  sprintf("where (%s): holds for %s of the %s.", code, with_commas(length(after)),
+    counted(length(before), "row")
+  )
+}
+
+rule_line <- function(pairing, view, rule, holds, before, left_over) {
+  other_rows <- pairing$rows[side_number(view$other)]
+  so_far <- length(before) < other_rows
+  missing <- missing_line(pairing, view, rule)
+  if (!is.null(missing)) {
+    return(missing)
+  }
+  if (rule$kind == "nearest") {
+    return(reach_line(pairing, view, rule, before, left_over))
+  }
+  text <- sprintf("%s: holds for %s of %s", rule_text(rule),
+    if (length(holds)) counted(length(holds), "row") else "no row",
+    view$other_label
+  )
+  c(
+    paste0(text, if (so_far && length(holds)) {
+      sprintf("; with the rules before, for %s", with_commas(length(left_over)))
+    }, "."),
+    if (!length(holds)) closest_line(pairing, view, rule)
+  )
+}
+
+missing_line <- function(pairing, view, rule) {
+  columns <- rule[[view$side]]
+  frame <- pairing[[view$side]]
+  blank <- columns[vapply(columns, function(column) {
+    is_missing(slice_column(.subset2(frame, column), view$row, column, NULL))
+  }, NA)]
+  matched <- rule$kind == "same" && pairing$missing_keys == "match"
+  if (!length(blank) || matched || isTRUE(rule$open_ended) ||
+    length(rule$via)) {
+    return(NULL)
+  }
+  if (rule$kind == "same") {
+    sprintf("%s: `%s` is missing, and a missing key equals nothing (missing_keys = \"%s\").",
+      rule_text(rule), blank[1L], pairing$missing_keys
+    )
+  } else {
+    sprintf("%s: `%s` is missing, and never matches.", rule_text(rule), blank[1L])
+  }
+}
+
+# The closest rows of the other frame for one rule that holds for none
+closest_line <- function(pairing, view, rule) {
+  if (rule$kind != "same") {
+    return(closest_range_line(pairing, view, rule))
+  }
+  x <- .subset2(pairing[[view$side]], rule[[view$side]])
+  y <- .subset2(pairing[[view$other]], rule[[view$other]])
+  value <- slice_column(x, view$row, rule[[view$side]], NULL)
+  close <- if (is.character(value) || is.factor(value)) {
+    closest_text(as.character(value), unique(as.character(y)))
+  } else {
+    closest_number(value, y)
+  }
+  if (length(close)) {
+    sprintf("  The closest `%s` of %s: %s.", rule[[view$other]],
+      view$other_label, listed(close, "and")
+    )
+  }
+}
+
+# For a rule of ranges: the row that misses it by least
+closest_range_line <- function(pairing, view, rule) {
+  frames <- pairing[c("left", "right")]
+  frames[[view$side]] <- gather_rows(frames[[view$side]], view$row)
+  plan <- switch(rule$kind,
+    around = plan_around(frames, rule, NULL),
+    inside = plan_inside(frames, rule, NULL),
+    covers = plan_covers(frames, rule, NULL),
+    overlap = plan_overlap(frames, rule, NULL)
+  )
+  family <- key_family(.subset2(pairing$left, rule$left[1L]))
+  if (is.null(plan) || family %in% c("text", "factor", "integer64")) {
+    return(NULL)
+  }
+  miss <- Reduce(`+`, lapply(plan$comparisons, function(one) {
+    gap <- strip_class(one$left) - strip_class(one$right)
+    pmax(0, if (one$op %in% c("<", "<=")) gap else -gap)
+  }))
+  closest <- which.min(miss)
+  if (length(closest)) {
+    sprintf("  The closest is row %d (%s).", closest,
+      key_words(pairing[[view$other]], rule[[view$other]], closest)
+    )
+  }
+}
+
+closest_text <- function(value, values, most = 3L) {
+  values <- values[!is.na(values)]
+  if (!length(values)) {
+    return(NULL)
+  }
+  plain <- function(x) tolower(trimws(x))
+  distance <- drop(utils::adist(plain(value), plain(values)))
+  near <- order(distance, values)[seq_len(min(most, length(values)))]
+  near <- near[distance[near] <= max(1, nchar(value) %/% 3)]
+  encodeString(values[near], quote = "\"")
+}
+
+closest_number <- function(value, values, most = 2L) {
+  number <- function(x) {
+    if (inherits(x, "integer64")) int64_double(x) else as.double(strip_class(x))
+  }
+  if (is.factor(values)) {
+    return(NULL)
+  }
+  distance <- abs(number(values) - number(value))
+  near <- utils::head(order(distance), most)
+  near <- near[!is.na(distance[near])]
+  vapply(near, function(k) {
+    value_words(slice_column(values, k, "value", NULL))
+  }, "")
+}
+
+# What nearest() can reach, and what lies just outside
+reach_line <- function(pairing, view, rule, before, left_over) {
+  gaps <- row_gaps(pairing, view, rule)
+  text <- rule_text(rule)
+  if (length(left_over)) {
+    return(sprintf("%s: %s within reach.", text,
+      counted(length(left_over), "row")
+    ))
+  }
+  side <- before[on_right_side(gaps$gap[before], rule)]
+  if (!length(side)) {
+    where <- switch(rule$look, back = "before it", ahead = "after it",
+      either = "there"
+    )
+    if (view$side == "right") {
+      where <- switch(rule$look, back = "after it", ahead = "before it",
+        either = "there"
+      )
+    }
+    return(sprintf("%s: none of the %s lies %s.", text,
+      counted(length(before), "row"), where
+    ))
+  }
+  closest <- side[which.min(abs(gaps$gap[side]))]
+  within <- distance_number(rule$within, gaps$scale, "within", NULL)
+  distance <- abs(gaps$gap[closest])
+  sprintf(
+    "%s: the closest is row %d (%s), %s away: outside %s by %s.", text,
+    closest, key_words(pairing[[view$other]], rule[[view$other]], closest),
+    distance_words(distance, gaps$scale), distance_words(within, gaps$scale),
+    distance_words(distance - within, gaps$scale)
+  )
+}
+
+row_gaps <- function(pairing, view, rule) {
+  frames <- list(left = pairing$left, right = pairing$right)
+  frames[[view$side]] <- gather_rows(pairing[[view$side]], view$row)
+  all_gaps(frames, view, rule)
+}
+
+# Why these candidates and not others: the nearest value, then `repeats`
+choice_lines <- function(pairing, view, followed, partners) {
+  candidates <- followed$candidates
+  passed <- setdiff(candidates, partners)
+  nearest <- rules_of(pairing$rules, "nearest")
+  if (!length(candidates)) {
+    return(NULL)
+  }
+  if (view$side == "right") {
+    return(if (length(passed)) right_passed_line(pairing, view, passed))
+  }
+  if (length(nearest)) {
+    return(nearest_choice_line(pairing, view, nearest[[1L]], partners, passed))
+  }
+  if (length(passed)) {
+    repeats <- pairing$repeats
+    repeats <- if (is.character(repeats)) sprintf("\"%s\"", repeats) else {
+      format(repeats)
+    }
+    sprintf("repeats = %s: of %s, %s stays; %s passed over.", repeats,
+      counted(length(candidates), "candidate"),
+      paste("row", listed(partners, "and")),
+      paste(if (length(passed) == 1L) "row" else "rows",
+        listed(passed, "and"), if (length(passed) == 1L) "is" else "are"
+      )
+    )
+  }
+}
+
+nearest_choice_line <- function(pairing, view, rule, partners, passed) {
+  gaps <- row_gaps(pairing, view, rule)
+  chosen <- partners[1L]
+  tied <- passed[!is.na(gaps$gap[passed]) &
+    gaps$gap[passed] == gaps$gap[chosen]]
+  next_best <- setdiff(passed, tied)
+  c(
+    sprintf("Chosen: row %s (%s), %s away.", listed(partners, "and"),
+      key_words(pairing$right, rule$right, chosen),
+      distance_words(abs(gaps$gap[chosen]), gaps$scale)
+    ),
+    if (length(tied)) {
+      sprintf("At the same point: row %s (ties = \"%s\").", listed(tied, "and"),
+        rule$ties
+      )
+    },
+    if (length(next_best)) {
+      closest <- next_best[which.min(abs(gaps$gap[next_best]))]
+      sprintf("The next best is row %d, %s away.", closest,
+        distance_words(abs(gaps$gap[closest]), gaps$scale)
+      )
+    }
+  )
+}
+
+right_passed_line <- function(pairing, view, passed) {
+  shown_rows <- utils::head(passed, 3L)
+  words <- vapply(shown_rows, function(row) {
+    chosen <- partners_of(pairing, row)
+    sprintf("row %d of %s took row %s", row, view$other_label,
+      listed(chosen, "and")
+    )
+  }, "")
+  more <- length(passed) - length(shown_rows)
+  sprintf("Passed over: %s%s.", paste(words, collapse = "; "),
+    if (more > 0L) sprintf("; and %s more", with_commas(more)) else ""
+  )
+}
+
+partner_line <- function(view, partners) {
+  if (!length(partners)) {
+    return(sprintf("So it has no partner in %s.", view$other_label))
+  }
+  sprintf("So its %s: row %s of %s.",
+    if (length(partners) == 1L) "partner" else "partners",
+    listed(partners, "and"), view$other_label
+  )
+}
+
+#' @export
+format.ronda_explanation <- function(x, ...) {
+  lines <- x$lines
+  n <- length(lines)
+  inner <- ifelse(startsWith(lines, "  "), lines, paste("*", lines))
+  inner[c(1L, n)] <- lines[c(1L, n)]
+  width <- min(getOption("width"), 80L)
+  unlist(lapply(inner, function(line) {
+    indent <- nchar(line) - nchar(sub("^ +", "", line))
+    strwrap(line, width = width, indent = indent, exdent = indent + 2L)
+  }))
+}
+
+#' @export
+print.ronda_explanation <- function(x, ...) {
+  cat(format(x), sep = "\n")
+  invisible(x)
+}

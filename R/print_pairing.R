@@ -1,0 +1,148 @@
+# The account of a pairing in words. format() makes lines, print() shows them.
+
+#' @export
+print.ronda_pairing <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+format.ronda_pairing <- function(x, ...) {
+  rules <- paste(vapply(x$rules, rule_text, ""), collapse = ", ")
+  where <- if (!is.null(x$where)) ", with a condition" else ""
+  c(
+    folded(sprintf("<pairing> %s with %s by %s%s", x$labels[1L], x$labels[2L],
+      rules, where
+    )),
+    "",
+    account_table(x),
+    "",
+    folded(pair_words(x)),
+    folded(join_type_words(x)),
+    folded(shared_name_words(x)),
+    folded(c(x$notes, row_name_words(new_receipt(x))))
+  )
+}
+
+# Lines no wider than the terminal
+folded <- function(text, width = min(getOption("width"), 80L)) {
+  unlist(lapply(text, strwrap, width = width, exdent = 2L))
+}
+
+account_table <- function(pairing) {
+  account <- account_frame(pairing)
+  cells <- rbind(
+    c("", "rows", "matched", "unmatched", "missing key", "several partners"),
+    as.matrix(data.frame(
+      account$frame, lapply(account[-1L], with_commas_each)
+    ))
+  )
+  columns <- lapply(seq_len(ncol(cells)), function(k) {
+    format(cells[, k], justify = if (k == 1L) "left" else "right")
+  })
+  lines <- paste0("  ", do.call(paste, c(columns, sep = "  ")))
+  c(styled(lines[1L], "dim"), lines[-1L])
+}
+
+with_commas_each <- function(n) vapply(n, with_commas, "")
+
+# One line a frame; matched + unmatched = rows
+account_frame <- function(pairing) {
+  counts <- pairing$counts
+  matched <- c(counts$matched_left, counts$matched_right)
+  data.frame(
+    frame = pairing$labels, rows = pairing$rows, matched = matched,
+    unmatched = pairing$rows - matched,
+    missing = c(counts$missing_left, counts$missing_right),
+    several = c(
+      sum(with_matches(pairing, partner_counts_) > 1L),
+      sum(right_uses(pairing) > 1L)
+    )
+  )
+}
+
+pair_words <- function(pairing) {
+  passed <- pairing$candidates_right - pairing$counts$matched_right
+  c(
+    styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
+      pairing$counts$relationship
+    ), "bold"),
+    if (!is.na(passed) && passed > 0) {
+      sprintf("%s of %s had a candidate but %s passed over.",
+        counted(passed, "row"), pairing$labels[2L],
+        if (passed == 1) "was" else "were"
+      )
+    }
+  )
+}
+
+join_type_words <- function(pairing) {
+  rows <- rows_by_type(pairing)
+  paste("Rows:", paste(names(rows), vapply(rows, with_commas, ""),
+    collapse = ", "
+  ))
+}
+
+shared_name_words <- function(pairing) {
+  keys <- rule_columns(rules_of(pairing$rules, "same"), "right")
+  shared <- setdiff(
+    intersect(names(pairing$left), names(pairing$right)),
+    c(keys, rule_columns(rules_of(pairing$rules, "same"), "left"))
+  )
+  if (length(shared)) {
+    sprintf("On both sides, and no key: %s", ticked(shared))
+  }
+}
+
+# Text in a style where the terminal has styles
+styled <- function(text, style) {
+  if (!has_styles()) {
+    return(text)
+  }
+  switch(style,
+    bold = as.character(cli::style_bold(text)),
+    dim = as.character(cli::col_grey(text))
+  )
+}
+
+has_styles <- function() {
+  requireNamespace("cli", quietly = TRUE) && cli::num_ansi_colors() > 1L
+}
+
+# How many left rows take each right row; no pair is written out
+right_uses <- function(pairing) {
+  matches <- pairing$matches
+  right_rows <- pairing$rows[2L]
+  if (is.null(matches$starts)) {
+    return(tabulate(matches$slot, right_rows))
+  }
+  sizes <- diff(matches$starts)
+  uses <- rep.int(tabulate(matches$slot, length(sizes)), sizes)
+  if (!any(uses > 1L)) {
+    return(tabulate(matches$rows[uses > 0L], right_rows))
+  }
+  # a range that several left rows share holds right rows of its own
+  counts <- integer(right_rows)
+  counts[matches$rows] <- uses
+  counts
+}
+
+#' The rows that each join type would give
+#'
+#' @param object `[ronda_pairing]` What [pair_rows()] gives.
+#' @param ... Not used.
+#' @return A data frame of seven rows, one for each of `rows`: `rows` (its
+#'   name), `result_rows`, and how many of these are `both`, `only_left` and
+#'   `only_right`. Nothing is built for it.
+#' @examples
+#' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
+#' @export
+summary.ronda_pairing <- function(object, ...) {
+  account <- new_receipt(object)
+  parts <- lapply(row_choices, function(rows) result_counts(account, rows))
+  part <- function(k) vapply(parts, function(x) as.numeric(x[[k]]), 0)
+  as_base_frame(list(
+    rows = row_choices, result_rows = unname(rows_by_type(object)),
+    both = part(1L), only_left = part(2L), only_right = part(3L)
+  ), length(row_choices))
+}

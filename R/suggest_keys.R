@@ -1,0 +1,266 @@
+#' Which columns could be the key?
+#'
+#' Looks at values, not only at names: columns of types that can match, and how
+#' far their values meet. Where no single column is unique on either side, pairs
+#' of columns are tried too; where text would meet after trimming or in lower
+#' case, that is suggested.
+#'
+#' @param left,right `[data.frame]` The frames.
+#' @param most `[integer(1)]` At most so many suggestions.
+#' @return A data frame of class `ronda_key_suggestions`, best first: `left`,
+#'   `right` (column names; several with commas), `left_found` and
+#'   `right_found` (the share of rows, of those with a value, whose value the
+#'   other side has), `left_unique` and `right_unique` (distinct values by rows;
+#'   1: unique), `score` and `on`, the text to paste after `on =`. Beyond
+#'   100,000 rows a side, shares are estimated from a sample of rows; printing
+#'   says so.
+#' @section Errors: `ronda_error_argument` when `left` or `right` is no data
+#'   frame.
+#' @examples
+#' suggest_keys(sailings, vessels)
+#' suggest_keys(tide_readings, wind_readings)
+#' @export
+suggest_keys <- function(left, right, most = 8L) {
+  call <- quote(suggest_keys())
+  check_frame(left, "left", call)
+  check_frame(right, "right", call)
+  if (!is.numeric(most) || length(most) != 1L || is.na(most) || most < 1) {
+    stop_argument(
+      sprintf("`most` must be a number of 1 or more, not %s.", shown(most)),
+      call = call
+    )
+  }
+  frames <- list(left = left, right = right)
+  samples <- lapply(frames, sample_rows)
+  found <- single_candidates(frames, samples)
+  if (length(found) > 1L && !any_unique(found)) {
+    found <- c(found, double_candidates(frames, samples, found))
+  }
+  table <- candidate_table(found)
+  # what hardly meets is left out where something else does
+  table <- table[table$score >= 0.2 * max(table$score, 0), ]
+  table <- table[utils::head(order(-table$score), most), ]
+  row.names(table) <- NULL
+  structure(table,
+    class = c("ronda_key_suggestions", "data.frame"),
+    sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
+    sides = frame_labels(substitute(left), substitute(right))
+  )
+}
+
+sample_limit <- 100000L
+
+# The rows to look at: all, or evenly spread ones that begin anywhere
+sample_rows <- function(frame) {
+  n <- nrow(frame)
+  limit <- getOption("ronda.sample_rows", sample_limit)
+  if (n <= limit) {
+    return(seq_len(n))
+  }
+  unique(as.integer(round(seq(1, n, length.out = limit))))
+}
+
+single_candidates <- function(frames, samples) {
+  pairs <- expand.grid(
+    left = names(frames$left), right = names(frames$right),
+    stringsAsFactors = FALSE
+  )
+  found <- lapply(seq_len(nrow(pairs)), function(k) {
+    rule <- list(left = pairs$left[k], right = pairs$right[k])
+    x <- .subset2(frames$left, rule$left)
+    y <- .subset2(frames$right, rule$right)
+    families <- c(key_family(x), key_family(y))
+    if (!families_match(families[1L], families[2L]) ||
+      families[1L] == "logical") {
+      return(NULL)
+    }
+    plain <- measure(frames, samples, list(rule))
+    c(list(plain), if (family_group(families[1L]) == "text") {
+      cleaned_candidate(frames, samples, rule, plain)
+    })
+  })
+  found <- unlist(found, recursive = FALSE)
+  found[vapply(found, function(x) !is.null(x) && x$shared, NA)]
+}
+
+cleaners <- list(
+  trimws = function(x) trimws(as.character(x)),
+  tolower = function(x) tolower(as.character(x)),
+  `function(x) tolower(trimws(x))` = function(x) tolower(trimws(as.character(x)))
+)
+
+# The mildest cleaning after which more rows meet
+cleaned_candidate <- function(frames, samples, rule, plain) {
+  best <- plain
+  better <- NULL
+  for (name in names(cleaners)) {
+    cleaned <- measure(frames, samples,
+      list(c(rule, list(via = cleaners[[name]], via_text = name)))
+    )
+    if (cleaned$shared &&
+      sum(cleaned$found) > sum(best$found) + 1e-9) {
+      better <- best <- cleaned
+    }
+  }
+  if (!is.null(better)) list(better)
+}
+
+# How far the two sides' values meet, and how unique they are
+measure <- function(frames, samples, rules) {
+  pairs <- do.call(c, lapply(rules, function(rule) {
+    values <- lapply(c(left = "left", right = "right"), function(side) {
+      x <- .subset2(frames[[side]], rule[[side]])
+      if (is.null(rule$via)) x else rule$via(x)
+    })
+    align_keys(values$left, values$right, rule, NULL)
+  }))
+  kinds <- vapply(pairs, function(pair) pair$kind, 1L)
+  sides <- lapply(c(left = "left", right = "right"), function(side) {
+    lapply(pairs, function(pair) strip(pair[[side]]))
+  })
+  parts <- lapply(c(left = "left", right = "right"), function(side) {
+    lapply(sides[[side]], gather_, samples[[side]])
+  })
+  c(
+    list(rules = rules),
+    shares(parts, sides, kinds)
+  )
+}
+
+# A sample of each side looked up in all of the other: the table is made of the
+# sample, so that even millions of rows are read once and kept nowhere.
+shares <- function(parts, sides, kinds) {
+  found <- unique_share <- numeric(2L)
+  for (k in 1:2) {
+    own <- parts[[k]]
+    other <- sides[[3L - k]]
+    first <- group_rows_(own, kinds, FALSE)
+    n <- length(own[[1L]])
+    if (is.null(first)) first <- seq_len(n)
+    slot <- match_equal_(other, own, kinds, FALSE)$slot
+    hit <- tabulate(slot, n) > 0L
+    there <- first > 0L
+    found[k] <- if (any(there)) mean(hit[first[there]]) else 0
+    unique_share[k] <- if (any(there)) {
+      length(unique(first[there])) / sum(there)
+    } else {
+      0
+    }
+  }
+  list(found = found, unique = unique_share, shared = all(found > 0))
+}
+
+any_unique <- function(found) {
+  any(vapply(found, function(x) any(x$unique == 1) && max(x$found) > 0.2, NA))
+}
+
+# Pairs of the better single ones
+double_candidates <- function(frames, samples, found) {
+  scores <- vapply(found, candidate_score, 0)
+  top <- utils::head(order(-scores), 6L)
+  pairs <- utils::combn(top, 2L, simplify = FALSE)
+  tried <- lapply(pairs, function(pair) {
+    rules <- c(found[[pair[1L]]]$rules, found[[pair[2L]]]$rules)
+    columns <- list(
+      vapply(rules, function(rule) rule$left, ""),
+      vapply(rules, function(rule) rule$right, "")
+    )
+    if (any(vapply(columns, anyDuplicated, 1L) > 0L)) {
+      return(NULL)
+    }
+    measure(frames, samples, rules)
+  })
+  tried[vapply(tried, function(x) !is.null(x) && x$shared, NA)]
+}
+
+# Values that meet matter most, on a column that tells rows apart; equal names
+# and no cleaning decide between the like.
+candidate_score <- function(candidate) {
+  rules <- candidate$rules
+  named <- mean(vapply(rules, function(rule) rule$left == rule$right, NA))
+  cleaned <- any(vapply(rules, function(rule) !is.null(rule$via), NA))
+  meets <- 0.6 * max(candidate$found) + 0.4 * min(candidate$found)
+  round(meets * (0.15 + 0.85 * max(candidate$unique)) + 0.05 * named -
+    0.01 * cleaned - 0.02 * (length(rules) - 1), 3)
+}
+
+candidate_table <- function(found) {
+  column <- function(side) {
+    vapply(found, function(x) {
+      paste(vapply(x$rules, function(rule) rule[[side]], ""), collapse = ", ")
+    }, "")
+  }
+  number <- function(part, k) {
+    vapply(found, function(x) x[[part]][k], 0)
+  }
+  data.frame(
+    left = column("left"), right = column("right"),
+    left_found = number("found", 1L), right_found = number("found", 2L),
+    left_unique = number("unique", 1L), right_unique = number("unique", 2L),
+    score = vapply(found, candidate_score, 0),
+    on = vapply(found, function(x) rules_as_code(x$rules), "")
+  )
+}
+
+# Rules as they are written after `on =`
+rules_as_code <- function(rules) {
+  cleaned <- vapply(rules, function(rule) !is.null(rule$via), NA)
+  if (!any(cleaned)) {
+    words <- vapply(rules, function(rule) {
+      if (rule$left == rule$right) {
+        sprintf("\"%s\"", rule$left)
+      } else {
+        sprintf("%s = \"%s\"", as_name(rule$left), rule$right)
+      }
+    }, "")
+    plain <- length(words) == 1L && !grepl(" = ", words)
+    return(if (plain) words else sprintf("c(%s)", paste(words, collapse = ", ")))
+  }
+  words <- vapply(rules, function(rule) {
+    sprintf("same(%s%s)", columns_text(rule),
+      if (is.null(rule$via)) "" else paste0(", via = ", rule$via_text)
+    )
+  }, "")
+  if (length(words) == 1L) words else {
+    sprintf("c(%s)", paste(words, collapse = ", "))
+  }
+}
+
+# a column name as R code
+as_name <- function(name) {
+  if (make.names(name) == name) name else sprintf("`%s`", name)
+}
+
+#' @export
+print.ronda_key_suggestions <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+format.ronda_key_suggestions <- function(x, ...) {
+  sides <- attr(x, "sides")
+  if (is.null(sides)) sides <- c("left", "right")
+  if (!nrow(x)) {
+    return("No columns share a value: there is no key to suggest.")
+  }
+  percent <- function(share) {
+    # nearly all is not all
+    whole <- ifelse(share < 1, pmin(99, round(100 * share)), 100)
+    sprintf("%3.0f%%", whole)
+  }
+  rows <- sprintf("%d. on = %s", seq_len(nrow(x)), x$on)
+  details <- sprintf("   found: %s of %s, %s of %s; unique: %s, %s",
+    trimws(percent(x$left_found)), sides[1L], trimws(percent(x$right_found)),
+    sides[2L], trimws(percent(x$left_unique)), trimws(percent(x$right_unique))
+  )
+  sampled <- attr(x, "sampled")
+  c(
+    as.vector(rbind(rows, details)),
+    if (any(sampled)) {
+      sprintf("Shares are estimated from %s rows of %s.",
+        with_commas(sample_limit), listed(sides[sampled], "and")
+      )
+    }
+  )
+}

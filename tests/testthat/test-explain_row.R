@@ -1,0 +1,61 @@
+test_that("every kind of row gets an answer", {
+  vessel <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  tide <- pair_rows(sailings, tide_readings, on = list(
+    "port", nearest("departs", "read_at", within = "15 mins")
+  ))
+  high <- pair_rows(sailings, tide_readings,
+    on = list("port", nearest("departs", "read_at", ties = "first")),
+    where = ~ right$height > 3
+  )
+  crew <- pair_rows(sailings, crew_shifts, repeats = "last",
+    on = list("vessel", inside("departs", "starts", "ends"))
+  )
+  two_crews <- which(tabulate(
+    build_frame(pair_rows(sailings, crew_shifts,
+      on = list("vessel", inside("departs", "starts", "ends")),
+      expect = "many-to-many"
+    ), "inner")$sailing - 1000L
+  ) > 1L)[1L]
+  fares <- pair_rows(sailings, fare_bands, on = inside("km", "from_km", "to_km"))
+  expect_lines(unlist(lapply(list(
+    explain_row(vessel, left = 1), explain_row(vessel, left = 9),
+    explain_row(vessel, left = 23), explain_row(vessel, right = 9),
+    explain_row(tide, left = 1), explain_row(tide, left = 2),
+    explain_row(tide, right = 30), explain_row(tide, right = 1),
+    explain_row(high, left = 2), explain_row(crew, left = two_crews),
+    explain_row(fares, left = 4), explain_row(fares, right = 5)
+  ), function(x) c(format(x), ""))))
+})
+
+test_that("the list says what the pairing has, for every row", {
+  set.seed(31)
+  for (round in 1:25) {
+    case <- make_ordered_case()
+    spec <- make_ordered_spec(case)
+    on <- structure(spec$right, names = spec$left)
+    pairing <- pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
+      where = spec$condition, missing_keys = spec$missing_keys,
+      repeats = spec$repeats, expect = "many-to-many"
+    )
+    pairs <- oracle_pairs(case$left, case$right, spec)
+    for (row in seq_len(nrow(case$left))) {
+      found <- explain_row(pairing, left = row)
+      expect_identical(found$partners, pairs$right[pairs$left == row])
+      expect_true(all(found$partners %in% found$candidates))
+    }
+    for (row in seq_len(nrow(case$right))) {
+      found <- explain_row(pairing, right = row)
+      expect_identical(found$partners, pairs$left[pairs$right == row])
+      expect_true(all(found$partners %in% found$candidates))
+    }
+  }
+})
+
+test_that("what is no row is refused", {
+  pairing <- pair_rows(ports, ports, on = "port")
+  expect_errors(
+    explain_row(1, left = 1), explain_row(pairing), explain_row(pairing, 1, 2),
+    explain_row(pairing, left = 0), explain_row(pairing, left = 7),
+    explain_row(pairing, right = 1.5), explain_row(pairing, right = "Ambrel")
+  )
+})

@@ -1,0 +1,75 @@
+in_terminal <- function(kind, code) {
+  withr::local_options(
+    width = 80L, cli.unicode = kind != "no unicode",
+    cli.num_colors = if (kind == "ansi") 8L else 1L
+  )
+  c(sprintf("--- %s", kind), utils::capture.output(code))
+}
+
+test_that("pairings print alike in three kinds of terminal", {
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  timed <- pair_rows(sailings, tide_readings, on = list(
+    "port", nearest("departs", "read_at", within = "15 mins")
+  ))
+  for (kind in c("plain", "ansi", "no unicode")) {
+    lines <- in_terminal(kind, {
+      print(pairing)
+      print(timed)
+      print(pair_rows(sailings[0, ], vessels, on = cross(), where = ~TRUE))
+      print(receipt(pairing))
+      print(summary(pairing))
+    })
+    expect_lines(lines)
+    expect_true(all(nchar(cli::ansi_strip(lines), "width") <= 80L))
+  }
+})
+
+test_that("the account adds up, and no pair is written out for it", {
+  set.seed(21)
+  for (round in 1:60) {
+    case <- if (round %% 2L) make_case() else make_ordered_case()
+    spec <- if (round %% 2L) make_spec(case) else make_ordered_spec(case)
+    on <- structure(spec$right, names = spec$left)
+    pairing <- pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
+      expect = "many-to-many", repeats = spec$repeats
+    )
+    account <- ronda:::account_frame(pairing)
+    expect_equal(account$matched + account$unmatched,
+      c(nrow(case$left), nrow(case$right))
+    )
+    spec[c("where", "condition")] <- NULL
+    spec$missing_keys <- "unmatched"
+    pairs <- oracle_pairs(case$left, case$right, spec)
+    expect_equal(account$several, c(
+      sum(table(pairs$left) > 1L), sum(table(pairs$right) > 1L)
+    ))
+    sizes <- summary(pairing)
+    expect_equal(sizes$result_rows,
+      sizes$both + sizes$only_left + sizes$only_right
+    )
+    expect_equal(sizes$result_rows[1:4], vapply(sizes$rows[1:4], function(rows) {
+      nrow(build_frame(pairing, rows))
+    }, 0), ignore_attr = TRUE)
+  }
+  huge <- data.frame(k = rep(1L, 2e5))
+  huge <- pair_rows(huge, huge, on = "k", expect = "many-to-many")
+  expect_match(format(huge), "40,000,000,000 pairs", all = FALSE)
+})
+
+test_that("receipts are JSON, and stages are announced when asked for", {
+  json <- receipt_json(receipt(pair_rows(sailings, vessels,
+    on = c(vessel = "code")
+  )))
+  content <- jsonlite::fromJSON(json)
+  expect_identical(content$matched_left, 54L)
+  expect_identical(content$labels, c("sailings", "vessels"))
+  expect_named(content$seconds, c("check", "align", "match", "count"))
+  expect_errors(receipt_json(1), receipt_json())
+  expect_silent(ronda:::begin_stage("Matching", c(start = 0), 1, environment()))
+  withr::local_options(ronda.progress = TRUE)
+  expect_message(
+    ronda:::begin_stage("Matching rows", c(start = 0), 1, environment()),
+    "Matching rows"
+  )
+  expect_silent(pair_rows(ports, ports, on = "port"))
+})

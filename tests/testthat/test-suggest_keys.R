@@ -1,0 +1,44 @@
+test_that("keys are suggested by values, best first, ready to paste", {
+  found <- suggest_keys(sailings, vessels)
+  expect_identical(found$on[2L], "c(vessel = \"code\")")
+  expect_match(found$on[1L], "tolower(trimws(x))", fixed = TRUE)
+  expect_equal(found$left_found[2L], 54 / 58)
+  expect_equal(found$right_unique[2L], 1)
+  on <- eval(parse(text = found$on[1L]))
+  expect_identical(nrow(join_frames(sailings, vessels, on = on, rows = "semi")),
+    56L
+  )
+  expect_printed(print(found))
+  expect_printed(print(suggest_keys(ports["berths"], closures["reason"])))
+})
+
+test_that("two columns are tried where one is not unique", {
+  left <- expand.grid(port = letters[1:4], day = 1:5, stringsAsFactors = FALSE)
+  right <- transform(left, harbour = port, note = "x")[3:18, c("harbour", "day",
+    "note"
+  )]
+  found <- suggest_keys(left, right)
+  expect_setequal(strsplit(found$left[1L], ", ")[[1L]], c("port", "day"))
+  on <- eval(parse(text = found$on[1L]))
+  expect_identical(nrow(join_frames(left, right, on = on, rows = "inner")), 16L)
+  expect_equal(found$left_unique[1L], 1)
+})
+
+test_that("large frames are sampled, and that is said", {
+  n <- 30000L
+  left <- data.frame(id = seq_len(n), part = seq_len(n) %% 7L)
+  right <- data.frame(key = seq(1L, n, 2L), part = 1L)
+  whole <- suggest_keys(left, right)
+  withr::local_options(ronda.sample_rows = 2000L)
+  sampled <- suggest_keys(left, right)
+  expect_identical(sampled$on[1L], whole$on[1L])
+  expect_equal(sampled$left_found[1L], whole$left_found[1L], tolerance = 0.1)
+  expect_identical(unname(attr(sampled, "sampled")), c(TRUE, TRUE))
+  expect_match(format(sampled), "estimated", all = FALSE)
+})
+
+test_that("what is no frame is refused", {
+  expect_errors(
+    suggest_keys(1, ports), suggest_keys(ports), suggest_keys(ports, ports, 0)
+  )
+})
