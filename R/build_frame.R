@@ -50,11 +50,11 @@ plan_frame <- function(pairing, rows, take, omit, keys, collisions,
   check_choice(row_order, c("left", "right", "keys"), "row_order", call)
   if (!is.null(origin)) check_name(origin, "origin", call)
   if (!is.null(partners)) check_name(partners, "partners", call)
-  left_only <- rows %in% c("semi", "anti")
-  if (left_only) {
-    check_left_only(rows, take, omit, origin, fill, row_order, call)
+  one_sided <- rows %in% c("semi", "anti")
+  if (one_sided) {
+    check_one_sided(rows, take, omit, origin, fill, row_order, call)
   }
-  plan <- plan_columns(pairing, left_only, take, omit, keys, collisions,
+  plan <- plan_columns(pairing, one_sided, take, omit, keys, collisions,
     name_pattern, call
   )
   plan <- c(plan, added_columns(pairing, rows, partners, origin))
@@ -65,7 +65,7 @@ plan_frame <- function(pairing, rows, take, omit, keys, collisions,
   )
 }
 
-check_left_only <- function(rows, take, omit, origin, fill, row_order, call) {
+check_one_sided <- function(rows, take, omit, origin, fill, row_order, call) {
   given <- c(
     take = !is.null(take), omit = !is.null(omit), origin = !is.null(origin),
     fill = !is.null(fill), row_order = row_order == "right"

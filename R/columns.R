@@ -5,13 +5,13 @@
 #   from "merge"            two columns of one name made one, `how` says how
 # Nothing here looks at a row, so names and types can't depend on the data.
 
-plan_columns <- function(pairing, left_only, take, omit, keys, collisions,
+plan_columns <- function(pairing, one_sided, take, omit, keys, collisions,
                          name_pattern, call) {
   check_choice(keys, c("one", "both"), "keys", call)
   check_pattern(name_pattern, call)
   names <- list(left = names(pairing$left), right = names(pairing$right))
   collisions <- as_collisions(collisions, names, call)
-  if (left_only) {
+  if (one_sided) {
     return(lapply(names$left, function(name) {
       list(name = name, from = "left", left = name)
     }))

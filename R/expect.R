@@ -337,6 +337,9 @@ heavy_keys <- function(pairing, most = 3L) {
   } else {
     heavy_groups(pairing, most)
   }
+  # keys that repeat on both sides, where there are any
+  multiply <- heavy$left_rows > 1L & heavy$right_rows > 1L
+  if (any(multiply)) heavy <- lapply(heavy, `[`, multiply)
   keys <- lapply(columns, function(column) {
     slice_column(.subset2(pairing$left, column), heavy$row, column, NULL)
   })

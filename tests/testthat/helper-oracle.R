@@ -176,7 +176,7 @@ oracle_join <- function(left, right, spec) {
     ), fixed = TRUE)
   }
   one <- spec$keys == "one"
-  left_only <- spec$rows %in% c("semi", "anti")
+  one_sided <- spec$rows %in% c("semi", "anti")
   right_columns <- if (one) setdiff(names(right), spec$right) else names(right)
   if (!is.null(spec$take)) {
     first <- if (one) character() else setdiff(spec$right, spec$take)
@@ -193,7 +193,7 @@ oracle_join <- function(left, right, spec) {
     x <- left[[name]]
     k <- match(name, spec$left)
     how <- spec$collisions
-    if (left_only) {
+    if (one_sided) {
       put(name, pick(x, lines$left))
     } else if (!is.na(k)) {
       y <- right[[spec$right[k]]]
@@ -233,14 +233,14 @@ oracle_join <- function(left, right, spec) {
       put(name_of(name, "left"), pick(x, lines$left))
     }
   }
-  for (name in if (!left_only) setdiff(right_columns, merged)) {
+  for (name in if (!one_sided) setdiff(right_columns, merged)) {
     value <- pick(right[[name]], lines$right)
     meets <- name %in% names(left)
     keep <- !meets || (identical(spec$collisions, "rename_left") &&
       !name %in% spec$left && (one || !name %in% spec$right))
     put(if (keep) name else name_of(name, "right"), value)
   }
-  if (!is.null(spec$gap) && !left_only) {
+  if (!is.null(spec$gap) && !one_sided) {
     put(spec$gap, oracle_gap(pick(left$p, lines$left),
       pick(right$q, lines$right)
     ))
@@ -383,7 +383,7 @@ make_spec <- function(case) {
   rows <- one_of(c(
     "inner", "left", "right", "full", "semi", "anti", "unmatched"
   ))
-  left_only <- rows %in% c("semi", "anti")
+  one_sided <- rows %in% c("semi", "anti")
   condition <- maybe(0.3, one_of(conditions))
   candidates <- setdiff(names(case$right), case$right_keys)
   take <- maybe(0.3, sample(candidates, sample.int(length(candidates), 1L)))
@@ -395,8 +395,8 @@ make_spec <- function(case) {
       "all", "all", "first", "last", highest("score"), lowest("day")
     )),
     sides = maybe(0.3, c("one", "two"), c("left", "right")),
-    take = if (!left_only) take,
-    omit = if (!left_only && is.null(take)) {
+    take = if (!one_sided) take,
+    omit = if (!one_sided && is.null(take)) {
       maybe(0.3, sample(names(case$right), 2L))
     },
     keys = one_of(c("one", "one", "both")),
@@ -405,10 +405,10 @@ make_spec <- function(case) {
       "stop", function(left, right) paste(left, right)
     )),
     name_pattern = maybe(0.3, "{side}.{column}", "{column}_{side}"),
-    origin = if (!left_only) maybe(0.3, "from"),
+    origin = if (!one_sided) maybe(0.3, "from"),
     partners = maybe(0.3, "n"),
-    fill = if (!left_only) maybe(0.3, list(only = "?")),
-    row_order = if (left_only) "left" else one_of(c("left", "right"))
+    fill = if (!one_sided) maybe(0.3, list(only = "?")),
+    row_order = if (one_sided) "left" else one_of(c("left", "right"))
   )
   spec$condition <- condition[[1L]]
   spec

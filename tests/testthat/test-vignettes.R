@@ -4,10 +4,11 @@ test_that("every guide runs", {
     pattern = "[.]Rmd$", full.names = TRUE
   )
   skip_if(!length(guides), "the guides aren't here")
+  guides <- normalizePath(guides)
   folder <- withr::local_tempdir()
   for (guide in guides) {
     out <- file.path(folder, paste0(basename(guide), ".md"))
-    withr::with_dir(folder, knitr::knit(normalizePath(guide), out,
+    withr::with_dir(folder, knitr::knit(guide, out,
       quiet = TRUE, envir = new.env(parent = globalenv())
     ))
     expect_false(any(grepl("could not find|internal error", readLines(out))))

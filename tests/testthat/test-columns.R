@@ -1,0 +1,111 @@
+left <- data.frame(port = c("A", "B"), day = 1:2, status = c("on", NA),
+  km = c(1, 2)
+)
+right <- data.frame(port = c("A", "C"), status = c(NA, "off"), fare = c(5, 6),
+  note = c("x", "y")
+)
+names_of <- function(...) names(join_frames(left, right, on = "port", ...))
+
+test_that("columns come in the order told", {
+  expect_identical(names_of(), c(
+    "port", "day", "status_left", "km", "status_right", "fare", "note"
+  ))
+  expect_identical(names_of(take = c("note", cost = "fare")), c(
+    "port", "day", "status", "km", "note", "cost"
+  ))
+  expect_identical(names_of(take = character()), names(left))
+  expect_identical(names_of(omit = c("status", "note")), c(names(left), "fare"))
+  expect_identical(names_of(take = list(left = c("km", "day"))), c(
+    "port", "km", "day", "status", "fare", "note"
+  ))
+  expect_identical(names_of(take = list(left = c(harbour = "port", "km"),
+    right = "fare"
+  )), c("harbour", "km", "fare"))
+  expect_identical(names_of(omit = list(left = c("status", "port"),
+    right = "note"
+  )), c("port", "day", "km", "status", "fare"))
+  expect_identical(names_of(partners = "n", origin = "from",
+    take = character()
+  ), c(names(left), "n", "from"))
+  expect_identical(names_of(keys = "both"), c(
+    "port", "day", "status_left", "km", "port_right", "status_right", "fare",
+    "note"
+  ))
+  expect_identical(names_of(keys = "both", take = "fare"), c(
+    names(left), "port_right", "fare"
+  ))
+  expect_identical(names_of(keys = "both", take = c("fare", harbour = "port")),
+    c(names(left), "fare", "harbour")
+  )
+  expect_identical(names_of(take = "port"), c(names(left), "port_right"))
+})
+
+test_that("every value of `collisions` names and fills as it says", {
+  merged <- function(how, rows = "full") {
+    join_frames(left, right, on = "port", rows = rows, collisions = how)
+  }
+  expect_identical(names(merged("rename_left"))[c(3, 5)],
+    c("status_left", "status")
+  )
+  expect_identical(names(merged("rename_right"))[c(3, 5)],
+    c("status", "status_right")
+  )
+  expect_identical(merged("left")$status, c("on", NA, NA))
+  expect_identical(merged("right")$status, c(NA, NA, "off"))
+  expect_identical(merged("fill")$status, c("on", NA, "off"))
+  expect_identical(merged("agree")$status, c("on", NA, "off"))
+  expect_identical(merged(function(l, r) ifelse(is.na(l), r, l))$status,
+    c("on", NA, "off")
+  )
+  expect_identical(names(merged("left")), c(names(left), "fare", "note"))
+  expect_identical(
+    names(merged(list(status = "left", .other = "stop"))),
+    c(names(left), "fare", "note")
+  )
+  kept <- join_frames(left, right, on = "port", take = c(status = "note"),
+    collisions = "rename_left"
+  )
+  expect_named(kept, c("port", "day", "status_left", "km", "status"))
+  filled <- join_frames(left, right, on = "port", take = c(status = "note"),
+    collisions = "fill", rows = "full"
+  )
+  expect_identical(filled$status, c("on", NA, "y"))
+})
+
+test_that("\"agree\" compares values of every type, and says where they differ", {
+  columns <- list(
+    integer = list(1:2, c(1, 3)), factor = list(factor(c("a", "b")), c("a", "z")),
+    day = list(as.Date("2031-01-01") + 0:1, as.Date("2031-01-01") + c(0, 5)),
+    span = list(as.difftime(c(60, 120), units = "secs"),
+      as.difftime(c(1, 3), units = "mins")
+    ),
+    long = list(bit64::as.integer64(1:2), c(1, 4)), list = list(list(1, "a"),
+      list(1, "b")
+    )
+  )
+  for (name in names(columns)) {
+    x <- as_frame(list(k = 1:2, v = columns[[name]][[1L]]), 2L)
+    y <- as_frame(list(k = 1:2, v = columns[[name]][[2L]]), 2L)
+    caught <- tryCatch(join_frames(x, y, on = "k", collisions = "agree"),
+      ronda_error_collision = identity
+    )
+    expect_identical(caught$left_rows, 2L, label = name)
+    expect_match(conditionMessage(caught), "`v` differs", label = name)
+    same_columns <- join_frames(x[1L, ], y[1L, ], on = "k", collisions = "agree")
+    expect_identical(nrow(same_columns), 1L)
+  }
+})
+
+test_that("left rule columns keep their names whatever `collisions` says", {
+  trips <- data.frame(port = "A", at = 3, read = 1)
+  readings <- data.frame(port = "A", at = 2, read = 2)
+  for (how in c("rename", "rename_left", "left", "fill", "stop")) {
+    joined <- tryCatch(
+      join_frames(trips, readings, on = list("port", nearest("at")),
+        collisions = list(at = how, .other = "left")
+      ),
+      ronda_error = function(e) stop(how, conditionMessage(e))
+    )
+    expect_named(joined, c("port", "at", "read", "at_right"))
+  }
+})

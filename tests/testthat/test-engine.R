@@ -1,0 +1,102 @@
+test_that("large frames give the same on one thread, two, and hashed", {
+  set.seed(51)
+  n <- 400000L
+  left <- data.frame(
+    i = sample.int(n, n, TRUE), d = sample.int(n, n, TRUE) * 1.5,
+    t = sprintf("k%d", sample.int(n, n, TRUE)), v = runif(n)
+  )
+  right <- data.frame(i = sample.int(n), w = runif(n))
+  right$d <- right$i * 1.5
+  right$t <- sprintf("k%d", right$i)
+  for (key in c("i", "d", "t")) {
+    by_hand <- right$w[match(left[[key]], right[[key]])]
+    for (threads in 1:2) {
+      for (path in c("choose", "hashed")) {
+        withr::local_options(ronda.threads = threads, ronda.path = path)
+        expect_identical(join_frames(left, right, on = key, take = "w")$w, by_hand)
+      }
+    }
+  }
+  both <- join_frames(left, right, on = c("i", "t"), take = "w")$w
+  expect_identical(both, ifelse(left$t == sprintf("k%d", left$i),
+    right$w[match(left$i, right$i)], NA
+  ))
+})
+
+test_that("shuffled and swapped inputs give the same pairs", {
+  set.seed(52)
+  n <- 30000L
+  left <- data.frame(k = sample.int(9000L, n, TRUE), i = seq_len(n))
+  right <- data.frame(k = sample.int(9000L, n, TRUE), j = seq_len(n))
+  pairs_of <- function(l, r) {
+    joined <- join_frames(l, r, on = "k", rows = "inner",
+      expect = "many-to-many"
+    )
+    joined[order(joined$i, joined$j), c("i", "j")]
+  }
+  plain <- pairs_of(left, right)
+  shuffled <- pairs_of(left[sample.int(n), ], right[sample.int(n), ])
+  swapped <- pairs_of(right, left)
+  expect_equal(shuffled, plain, ignore_attr = TRUE)
+  expect_equal(swapped, plain, ignore_attr = TRUE)
+  half <- left$i <= n / 2
+  parts <- rbind(pairs_of(left[half, ], right), pairs_of(left[!half, ], right))
+  expect_equal(parts, plain, ignore_attr = TRUE)
+})
+
+test_that("a forked child joins on one thread, even after its parent's two", {
+  skip_on_os("windows")
+  left <- data.frame(k = rep(1:1000, 400))
+  right <- data.frame(k = 1:1000, w = 1:1000)
+  expected <- join_frames(left, right, on = "k")
+  found <- parallel::mclapply(1:2, function(k) {
+    join_frames(left, right, on = "k")
+  }, mc.cores = 2L)
+  expect_identical(found, list(expected, expected))
+})
+
+test_that("nearest is the same searched, walked and sorted first", {
+  set.seed(53)
+  n <- 120000L
+  frame <- function() {
+    data.frame(g = sample.int(50L, n, TRUE), t = round(runif(n, 0, 5000), 1))
+  }
+  left <- frame()
+  right <- frame()
+  right$v <- seq_len(n)
+  sorted <- function(x) {
+    x <- x[order(x$g, x$t), ]
+    row.names(x) <- NULL
+    x
+  }
+  on <- list("g", nearest("t", within = 0.2))
+  plain <- join_frames(left, right, on = on, take = "v")
+  walked <- join_frames(sorted(left), sorted(right), on = on, take = "v")
+  expect_identical(sorted(plain)$v, walked$v)
+  withr::local_options(ronda.path = "hashed")
+  searched <- join_frames(sorted(left), sorted(right), on = on, take = "v")
+  expect_identical(searched, walked)
+  few <- sample.int(n, 300L)
+  by_hand <- vapply(few, function(i) {
+    near <- which(right$g == left$g[i] & right$t <= left$t[i] &
+      left$t[i] - right$t <= 0.2)
+    if (!length(near)) NA_integer_ else {
+      max(near[right$t[near] == max(right$t[near])])
+    }
+  }, 1L)
+  expect_identical(plain$v[few], by_hand)
+})
+
+test_that("odd numbers keep their meaning", {
+  odd <- data.frame(k = c(0, -0, NaN, NA, Inf, -Inf, 1e-320), i = 1:7)
+  joined <- join_frames(odd, odd, on = "k", rows = "inner",
+    expect = "many-to-many"
+  )
+  expect_identical(joined$i_left, c(1L, 1L, 2L, 2L, 5L, 6L, 7L))
+  joined <- join_frames(odd, odd, on = "k", rows = "inner",
+    expect = "many-to-many", missing_keys = "match"
+  )
+  expect_identical(nrow(joined), 11L)
+  near <- join_frames(odd, odd, on = nearest("k", look = "either"))
+  expect_identical(near$i_right, c(2L, 2L, NA, NA, 5L, 6L, 7L))
+})
