@@ -101,12 +101,14 @@ follow_rules <- function(pairing, view) {
   kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
   rules <- c(pairing$rules[kinds != "nearest"], pairing$rules[kinds == "nearest"])
   left_over <- seq_len(pairing$rows[side_number(view$other)])
+  refused <- integer() # by the condition
   lines <- character()
   steps <- list()
   for (rule in rules) {
     before <- left_over
     if (rule$kind == "nearest") {
       left_over <- left_over[condition_holds(pairing, view, left_over)]
+      refused <- setdiff(before, left_over)
       lines <- c(lines, condition_line(pairing, view, before, left_over))
       before <- left_over
     }
@@ -124,7 +126,8 @@ follow_rules <- function(pairing, view) {
     lines <- c(lines, condition_line(pairing, view, before, left_over))
   }
   list(
-    lines = lines, steps = do.call(rbind, steps), candidates = left_over
+    lines = lines, steps = do.call(rbind, steps), candidates = left_over,
+    refused = refused
   )
 }
 
@@ -225,7 +228,10 @@ rule_line <- function(pairing, view, rule, holds, before, left_over) {
     return(missing)
   }
   if (rule$kind == "nearest") {
-    return(reach_line(pairing, view, rule, before, left_over))
+    return(c(
+      reach_line(pairing, view, rule, before, left_over),
+      other_group_line(pairing, view, holds, before)
+    ))
   }
   text <- sprintf("%s: holds for %s of %s", rule_text(rule),
     if (length(holds)) counted(length(holds), "row") else "no row",
@@ -366,6 +372,23 @@ reach_line <- function(pairing, view, rule, before, left_over) {
   )
 }
 
+# Rows that nearest() could reach but that the other rules refuse
+other_group_line <- function(pairing, view, holds, before) {
+  refused <- length(setdiff(holds, before))
+  if (!refused) {
+    return(NULL)
+  }
+  columns <- rule_columns(rules_of(pairing$rules, "same"), view$other)
+  are <- if (refused == 1L) "is" else "are"
+  sprintf("  %s within reach %s.", counted(refused, "row"),
+    if (length(columns) && is.null(pairing$where)) {
+      sprintf("%s of another %s", are, listed(paste0("`", columns, "`"), "or"))
+    } else {
+      paste(are, "refused by what stands above")
+    }
+  )
+}
+
 row_gaps <- function(pairing, view, rule) {
   frames <- list(left = pairing$left, right = pairing$right)
   frames[[view$side]] <- gather_rows(pairing[[view$side]], view$row)
@@ -384,7 +407,9 @@ choice_lines <- function(pairing, view, followed, partners) {
     return(if (length(passed)) right_passed_line(pairing, view, passed))
   }
   if (length(nearest)) {
-    return(nearest_choice_line(pairing, view, nearest[[1L]], partners, passed))
+    return(nearest_choice_line(pairing, view, nearest[[1L]], partners, passed,
+      followed
+    ))
   }
   if (length(passed)) {
     repeats <- pairing$repeats
@@ -401,13 +426,24 @@ choice_lines <- function(pairing, view, followed, partners) {
   }
 }
 
-nearest_choice_line <- function(pairing, view, rule, partners, passed) {
+nearest_choice_line <- function(pairing, view, rule, partners, passed,
+                                followed) {
   gaps <- row_gaps(pairing, view, rule)
   chosen <- partners[1L]
   tied <- passed[!is.na(gaps$gap[passed]) &
     gaps$gap[passed] == gaps$gap[chosen]]
   next_best <- setdiff(passed, tied)
+  reach <- abs(gaps$gap[followed$refused])
+  nearer <- followed$refused[on_right_side(gaps$gap[followed$refused], rule) &
+    reach < abs(gaps$gap[chosen])]
   c(
+    if (length(nearer)) {
+      closest <- nearer[which.min(abs(gaps$gap[nearer]))]
+      sprintf("Nearer, but refused by `where`: %s, the nearest row %d (%s).",
+        counted(length(nearer), "row"), closest,
+        key_words(pairing$right, rule$right, closest)
+      )
+    },
     sprintf("Chosen: row %s (%s), %s away.", listed(partners, "and"),
       key_words(pairing$right, rule$right, chosen),
       distance_words(abs(gaps$gap[chosen]), gaps$scale)

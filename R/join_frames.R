@@ -116,11 +116,12 @@
 #' @seealso [pair_rows()] and [build_frame()], the two halves;
 #'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`.
 #' @examples
-#' # 1. Which rows pair: the largest capacity of each vessel's shifts
+#' # 1. Which rows pair: equal codes, and a shift that is on at departure
 #' join_frames(sailings, vessels, on = c(vessel = "code")) |> head(3)
 #' join_frames(sailings, crew_shifts,
 #'   on = "vessel", where = ~ left$departs >= right$starts &
-#'     left$departs < right$ends
+#'     left$departs < right$ends,
+#'   repeats = "last"
 #' ) |> head(3)
 #'
 #' # 2. Which rows stay: sailings of unknown vessels
