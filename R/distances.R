@@ -90,5 +90,5 @@ distance_words <- function(number, scale) {
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit <- "days"
   number <- seconds / steps[[unit]]
-  paste(format(number, digits = 4), if (number == 1) sub("s$", "", unit) else unit)
+  paste(format(number, digits = 3), if (number == 1) sub("s$", "", unit) else unit)
 }
