@@ -34,6 +34,10 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
 to_stderr <- function(lines) cat(lines, file = stderr(), sep = "\n")
 
 report_failure <- function(e, code) {
+  # whoever reads our output has had enough
+  if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) {
+    return(0L)
+  }
   to_stderr(paste("ronda:", as_cli_words(conditionMessage(e))))
   code
 }
@@ -131,6 +135,68 @@ cli_commands <- function() {
       ),
       examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
     ),
+    pair = list(
+      run = cli_account, files = c("LEFT", "RIGHT"),
+      about = "Tell what pairs, and the rows each join type would give.",
+      options = c(matching_options, ordered_options, list(
+        cli_option("json", "The receipt as JSON"), near_option
+      )),
+      examples = c(
+        "ronda pair sailings.csv vessels.csv --on vessel=code",
+        "ronda pair sailings.csv vessels.csv --on vessel=code --near-misses",
+        "ronda pair sailings.csv vessels.csv --on vessel=code --json"
+      )
+    ),
+    keys = list(
+      run = cli_keys, files = c("FRAME", "[RIGHT]"), least = 1L,
+      about = "Suggest keys of two files, or check the key of one.",
+      options = list(
+        cli_option("on", "For one file: the columns of its key", "COLUMNS"),
+        cli_option("repeated", "For one file: the rows whose key repeats"),
+        matching_options[[length(matching_options)]]
+      ),
+      examples = c(
+        "ronda keys sailings.csv vessels.csv",
+        "ronda keys tide_readings.csv --on port,read_at",
+        "ronda keys tide_readings.csv --on port,read_at --repeated"
+      )
+    ),
+    many = list(
+      run = cli_many, files = c("FILE", "FILE", "..."), least = 2L, most = Inf,
+      about = "Join several files on keys that all have.",
+      options = many_options,
+      examples = paste(
+        "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
+        "--origin held_by --out readings.csv"
+      )
+    ),
+    plot = list(
+      run = cli_plot, files = c("LEFT", "RIGHT"),
+      about = "Draw a pairing.",
+      options = c(matching_options, ordered_options, list(
+        cli_option("view", paste(
+          "overlap (default), join_types, repeats, timeline or gaps"
+        ), "WORD"),
+        cli_option("out", "The .png, .pdf or .svg file to write (required)",
+          "FILE"
+        )
+      )),
+      examples = paste(
+        "ronda plot sailings.csv vessels.csv --on vessel=code",
+        "--view join_types --out types.png"
+      )
+    ),
+    report = list(
+      run = cli_report, files = c("LEFT", "RIGHT"),
+      about = "Write the account, figures and samples as one web page.",
+      options = c(matching_options, ordered_options, list(
+        cli_option("out", "The .html file to write (required)", "FILE")
+      )),
+      examples = paste(
+        "ronda report sailings.csv vessels.csv --on vessel=code",
+        "--out report.html"
+      )
+    ),
     demo = list(
       run = cli_demo, files = character(),
       about = "Run the example on the demo data.",
@@ -159,12 +225,18 @@ general_help <- function() {
 }
 
 check_file_count <- function(name, command, files) {
-  wanted <- length(command$files)
-  if (length(files) != wanted) {
+  most <- if (is.null(command$most)) length(command$files) else command$most
+  least <- if (is.null(command$least)) most else command$least
+  if (length(files) < least || length(files) > most) {
+    wanted <- if (least == most) {
+      counted(least, "file")
+    } else if (is.infinite(most)) {
+      sprintf("%d files or more", least)
+    } else {
+      sprintf("%d or %d files", least, most)
+    }
     stop_usage(
-      sprintf("%s takes %s, not %d.", name, counted(wanted, "file"),
-        length(files)
-      ),
+      sprintf("%s takes %s, not %d.", name, wanted, length(files)),
       sprintf("* Usage: %s", usage_line(name, command))
     )
   }

@@ -61,7 +61,10 @@ file_labels <- function(files) {
   labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
     basename(files)
   ))
-  if (anyDuplicated(labels)) c("left", "right") else labels
+  if (length(labels) == 2L && anyDuplicated(labels)) {
+    return(c("left", "right"))
+  }
+  labels
 }
 
 # `types` may name columns of any of the files.
@@ -110,4 +113,89 @@ cli_demo <- function(files, options) {
   old <- options(width = 78, digits = 4, ronda.receipt = FALSE)
   on.exit(options(old))
   run_demo(folder)
+}
+
+cli_account <- function(files, options) {
+  pairing <- cli_pair(files, options)
+  if (isTRUE(options$json)) {
+    cat(receipt_json(receipt(pairing)), "\n", sep = "")
+  } else {
+    print(pairing)
+  }
+  if (isTRUE(options[["near-misses"]])) {
+    cat("\n")
+    print(near_misses(pairing))
+  }
+}
+
+cli_keys <- function(files, options) {
+  types <- as_types(options$types)
+  frames <- lapply(files, cli_read, types = types)
+  if (length(frames) == 2L) {
+    if (!is.null(options$on)) {
+      stop_usage("--on goes with one file; two files get suggestions.")
+    }
+    found <- suggest_keys(frames[[1L]], frames[[2L]])
+    attr(found, "sides") <- file_labels(files)
+    return(print(found))
+  }
+  if (is.null(options$on)) {
+    stop_usage("--on is missing: name the columns of the key.")
+  }
+  on <- split_commas(options$on)
+  result <- if (isTRUE(options$repeated)) {
+    repeated_keys(frames[[1L]], on)
+  } else {
+    check_keys(frames[[1L]], on)
+  }
+  cli_write(result, NULL)
+}
+
+cli_many <- function(files, options) {
+  if (is.null(options$on)) {
+    stop_usage("--on is missing: say which columns must be equal.")
+  }
+  frames <- lapply(files, cli_read, types = as_types(options$types))
+  labels <- file_labels(files)
+  if (length(labels) != length(files) || anyDuplicated(labels)) {
+    stop_usage("The files need names of their own.")
+  }
+  names(frames) <- labels
+  columns <- column_arguments(options)
+  columns <- columns[setdiff(names(columns), c("row_order", "keys", "take"))]
+  result <- with_call_quiet(do.call(join_many, c(
+    list(frames, on = split_pairs(options$on)), columns,
+    compact(list(missing_keys = options[["missing-keys"]]))
+  )))
+  cli_write(result, options$out)
+  if (!isTRUE(options$quiet)) to_stderr(many_line(last_receipt()))
+}
+
+cli_plot <- function(files, options) {
+  out <- needed_out(options, c("png", "pdf", "svg"))
+  view <- if (is.null(options$view)) "overlap" else options$view
+  pairing <- cli_pair(files, options)
+  figure <- plot.ronda_pairing(pairing, view)
+  if (!dir.exists(dirname(out))) {
+    stop_file("There is no folder %s.", dirname(out), NULL)
+  }
+  part <- tempfile(".ronda-", dirname(out), paste0(".", tools::file_ext(out)))
+  on.exit(unlink(part))
+  save_figure(figure, part)
+  if (!file.rename(part, out)) stop_file("%s can't be written.", out, NULL)
+}
+
+cli_report <- function(files, options) {
+  out <- needed_out(options, "html")
+  write_report(cli_pair(files, options), out)
+}
+
+needed_out <- function(options, extensions) {
+  out <- options$out
+  if (is.null(out) || !tolower(tools::file_ext(out)) %in% extensions) {
+    stop_usage(sprintf("--out must name a file that ends in %s.",
+      listed(paste0(".", extensions), "or")
+    ))
+  }
+  out
 }

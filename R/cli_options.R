@@ -94,9 +94,30 @@ column_options <- list(
   ), "VALUES")
 )
 
+near_option <- cli_option("near-misses",
+  "Unmatched keys beside their likely partner"
+)
+
 quiet_option <- cli_option("quiet", "No receipt on stderr")
 
 output_options <- list(
+  cli_option("out", "The file to write (default: csv on stdout)", "FILE"),
+  quiet_option
+)
+
+many_options <- list(
+  cli_option("on", "Key columns that all files have", "KEYS"),
+  cli_option("rows", "full (default), left or inner", "WORD"),
+  cli_option("collisions", paste(
+    "rename (default), left, right, fill, agree or stop; or by column:",
+    "note=fill,.other=rename"
+  ), "WORDS"),
+  cli_option("pattern", "Names of renamed columns (default: {column}_{side})",
+    "PATTERN"
+  ),
+  cli_option("origin", "Add a column with the files that hold a row", "NAME"),
+  cli_option("missing-keys", "unmatched (default), match or stop", "WORD"),
+  cli_option("types", "Types of columns when reading: id=text", "TYPES"),
   cli_option("out", "The file to write (default: csv on stdout)", "FILE"),
   quiet_option
 )

@@ -84,11 +84,16 @@ run_demo <- function(folder) {
   }, "")
   write_demo(results[nzchar(names(results))], folder)
   say()
-  say("Results are in ", folder, ":")
-  say(strwrap(paste(sort(list.files(folder)), collapse = "  "), 76,
-    prefix = "  "
-  ))
-  say("Look at ", file.path(folder, "overlap.png"), " first. To try next:")
+  files <- sort(list.files(folder))
+  kinds <- c(csv = "results as csv and parquet", png = "figures", html = "the report")
+  say("In ", folder, ":")
+  for (kind in names(kinds)) {
+    names <- files[tools::file_ext(files) == kind]
+    say(strwrap(paste0(kinds[[kind]], ": ",
+      paste(tools::file_path_sans_ext(names), collapse = ", ")
+    ), 76, indent = 2L, exdent = 4L))
+  }
+  say("Open ", file.path(folder, "report.html"), " first. To try next:")
   extdata <- system.file("extdata", package = "ronda")
   say(
     "  ronda join ", file.path(extdata, "sailings.csv"), " \\\n    ",
@@ -151,19 +156,38 @@ print_head <- function(value, rows) {
 }
 
 write_demo <- function(results, folder) {
-  names(results) <- file.path(folder, paste0(names(results), ".csv"))
-  write_frames(results, NULL)
+  names <- names(results)
+  write_frames(structure(results,
+    names = file.path(folder, paste0(names, ".csv"))
+  ), NULL)
+  if (requireNamespace("nanoparquet", quietly = TRUE)) {
+    write_frames(structure(results,
+      names = file.path(folder, paste0(names, ".parquet"))
+    ), NULL)
+  }
   demo <- demo_frames()
   pairing <- pair_rows(demo$sailings, demo$vessels,
     on = c(vessel = "code"), sides = c("sailings", "vessels")
   )
-  save_figure(plot_overlap(pairing), file.path(folder, "overlap.png"))
-  save_figure(plot_rows_guide(), file.path(folder, "rows-guide.png"))
+  tides <- pair_rows(demo$sailings, demo$tide_readings,
+    on = list("port", nearest("departs", "read_at", within = "15 mins")),
+    sides = c("sailings", "tide_readings")
+  )
+  figures <- list(
+    overlap = plot_overlap(pairing), join_types = plot_join_types(pairing),
+    repeats = plot_repeats(pairing), timeline = plot_timeline(tides),
+    gaps = plot_gaps(tides), "rows-guide" = plot_rows_guide()
+  )
+  for (name in names(figures)) {
+    save_figure(figures[[name]], file.path(folder, paste0(name, ".png")))
+  }
+  write_report(tides, file.path(folder, "report.html"))
 }
 
 # 1280 x 800 pixels
 save_figure <- function(figure, path) {
+  vector <- tolower(tools::file_ext(path)) == "svg"
   ggplot2::ggsave(path, figure, width = 1280 / 130, height = 800 / 130,
-    dpi = 130, bg = "white"
+    dpi = 130, bg = "white", device = if (vector) grDevices::svg
   )
 }

@@ -107,13 +107,19 @@ overlap_title <- function(pairing) {
 }
 
 overlap_subtitle <- function(pairing) {
-  sprintf("%s, %s, by %s", counted(pairing$counts$pairs, "pair"),
+  in_lines(sprintf("%s, %s, by %s", counted(pairing$counts$pairs, "pair"),
     pairing$counts$relationship,
     paste(vapply(pairing$rules, rule_text, ""), collapse = ", ")
-  )
+  ))
+}
+
+# Text of a figure, folded to its width
+in_lines <- function(text, width = 88L) {
+  paste(strwrap(text, width), collapse = "\n")
 }
 
 utils::globalVariables(c(
   "from", "to", "y", "part", "label", "label_at", "label_up", "label_side",
-  "label_colour", "fill", "x", "column", "kind", "shape", "panel", "row"
+  "label_colour", "fill", "x", "column", "kind", "shape", "panel", "row",
+  "result_rows", "partners", "rows", "side", "at", "right_at", "state"
 ))

@@ -1,0 +1,339 @@
+#' Write the account of a pairing as one web page
+#'
+#' One HTML file that needs nothing else: the account first, then figures,
+#' samples of what did not match on each side with near misses, the keys that
+#' repeat most, the columns with their types and collisions, seconds by stage,
+#' the code that repeats the pairing, and versions.
+#'
+#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param file `[character(1)]` The file to write; its name ends in `.html`.
+#' @return `file`, invisibly. It is there whole or not at all.
+#' @section Errors: `ronda_error_argument` when `pairing` isn't one or a package
+#'   is missing (ggplot2, htmltools and base64enc are needed);
+#'   `ronda_error_file` when the file can't be written.
+#' @examples
+#' file <- tempfile(fileext = ".html")
+#' write_report(pair_rows(sailings, vessels, on = c(vessel = "code")), file)
+#' @export
+write_report <- function(pairing, file) {
+  call <- quote(write_report())
+  check_pairing(pairing, call)
+  check_name(file, "file", call)
+  check_report_place(file, call)
+  for (package in c("ggplot2", "htmltools", "base64enc")) {
+    if (!requireNamespace(package, quietly = TRUE)) {
+      stop_argument(
+        sprintf("A report needs the package %s, which isn't installed.",
+          package
+        ),
+        sprintf("Write: install.packages(\"%s\")", package),
+        call = call
+      )
+    }
+  }
+  page <- as.character(report_page(pairing))
+  part <- tempfile(".ronda-", dirname(file), ".html")
+  on.exit(unlink(part))
+  written <- tryCatch(
+    {
+      con <- file(part, "wb")
+      writeBin(charToRaw(enc2utf8(page)), con)
+      close(con)
+      file.rename(part, file)
+    },
+    error = function(e) FALSE, warning = function(w) FALSE
+  )
+  if (!isTRUE(written)) stop_file("%s can't be written.", file, call)
+  invisible(file)
+}
+
+check_report_place <- function(file, call) {
+  if (!grepl("[.]html?$", file)) {
+    stop_file("A report is a web page: the name %s must end in .html.", file,
+      call
+    )
+  }
+  if (!dir.exists(dirname(file))) {
+    stop_file("There is no folder %s.", dirname(file), call)
+  }
+  if (dir.exists(file)) stop_file("%s is a folder, not a file.", file, call)
+}
+
+report_page <- function(pairing) {
+  tags <- htmltools::tags
+  title <- sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L])
+  css <- system.file("templates", "report.css", package = "ronda")
+  body <- list(
+    tags$header(
+      tags$h1(overlap_title(pairing)),
+      tags$p(class = "lead", paste0(title, ": ",
+        gsub("\n", " ", overlap_subtitle(pairing))
+      ))
+    ),
+    tags$main(
+      report_account(pairing), report_figures(pairing),
+      report_unmatched(pairing), report_near_misses(pairing),
+      report_repeats(pairing), report_columns(pairing),
+      report_seconds(pairing), report_code(pairing)
+    ),
+    tags$footer(report_versions())
+  )
+  page <- tags$html(lang = "en",
+    tags$head(
+      tags$meta(charset = "utf-8"),
+      tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+      tags$title(title),
+      tags$style(htmltools::HTML(paste(readLines(css), collapse = "\n")))
+    ),
+    tags$body(body)
+  )
+  # as.character() would leave the head out
+  paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
+}
+
+section <- function(title, ...) {
+  htmltools::tags$section(htmltools::tags$h2(title), ...)
+}
+
+report_account <- function(pairing) {
+  account <- account_frame(pairing)
+  names(account) <- c(
+    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
+  )
+  totals <- summary(pairing)
+  names(totals) <- c(
+    "rows =", "rows of the result", "pairs",
+    paste("only", pairing$labels[1L]), paste("only", pairing$labels[2L])
+  )
+  notes <- c(pairing$notes, row_name_words(new_receipt(pairing)))
+  section("The account",
+    html_table(account, "Rows of both frames"),
+    lapply(notes, htmltools::tags$p),
+    html_table(totals, "What each join type would give")
+  )
+}
+
+report_figures <- function(pairing) {
+  views <- c("overlap", "join_types", "repeats")
+  kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
+  if ("nearest" %in% kinds) views <- c(views, "gaps")
+  drawn <- lapply(views, function(view) {
+    report_figure(figure_views[[view]](pairing), view)
+  })
+  timeline <- tryCatch(
+    report_figure(plot_timeline(pairing), "timeline"),
+    ronda_error_argument = function(e) NULL
+  )
+  section("Figures", drawn, timeline)
+}
+
+report_figure <- function(figure, view) {
+  path <- tempfile(fileext = ".png")
+  on.exit(unlink(path))
+  save_figure(figure, path)
+  title <- figure$labels$title
+  htmltools::tags$figure(
+    htmltools::tags$img(
+      src = base64enc::dataURI(file = path, mime = "image/png"),
+      alt = sprintf("Figure (%s): %s. %s", gsub("_", " ", view), title,
+        gsub("\n", " ", figure$labels$subtitle)
+      ),
+      width = "1280", height = "800"
+    ),
+    htmltools::tags$figcaption(title)
+  )
+}
+
+report_sample <- 10L
+
+report_unmatched <- function(pairing) {
+  alone <- list(
+    which(pairing$matches$slot == 0L),
+    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
+  )
+  parts <- lapply(1:2, function(k) {
+    rows <- alone[[k]]
+    label <- pairing$labels[k]
+    if (!length(rows)) {
+      return(htmltools::tags$p(sprintf("All rows of %s have a partner.", label)))
+    }
+    few <- utils::head(rows, report_sample)
+    frame <- gather_rows(pairing[[c("left", "right")[k]]], few)
+    html_table(cbind(row = few, flat_frame(frame)),
+      sprintf("%s of %s without partner%s", counted(length(rows), "row"), label,
+        if (length(rows) > report_sample) ", the first ten" else ""
+      ), marks = FALSE
+    )
+  })
+  section("What did not match", parts)
+}
+
+# Columns as text, whatever they are
+flat_frame <- function(frame) {
+  columns <- lapply(names(frame), function(name) {
+    x <- .subset2(frame, name)
+    if (inherits(x, "integer64")) {
+      key_text(x)
+    } else if (is.data.frame(x) || !is.null(dim(x))) {
+      rep(described(x), nrow(frame))
+    } else if (is.list(x) && !is.object(x)) {
+      vapply(x, function(value) {
+        paste(deparse(value, nlines = 1L), collapse = " ")
+      }, "")
+    } else {
+      x
+    }
+  })
+  names(columns) <- names(frame)
+  as_base_frame(columns, nrow(frame))
+}
+
+near_limit <- 20000L
+
+report_near_misses <- function(pairing) {
+  alone <- pairing$rows - c(
+    pairing$counts$matched_left, pairing$counts$matched_right
+  )
+  if (max(alone) > near_limit) {
+    return(section("Near misses", htmltools::tags$p(sprintf(
+      "More than %s rows did not match: near_misses(pairing) looks at them.",
+      with_commas(near_limit)
+    ))))
+  }
+  found <- near_misses(pairing)
+  if (!nrow(found)) {
+    return(section("Near misses",
+      htmltools::tags$p("No unmatched key has a likely partner.")
+    ))
+  }
+  columns <- c("left", "right", "reason", "left_rows", "via")
+  table <- as.data.frame(unclass(found)[columns])
+  names(table) <- c(pairing$labels, "reason", "rows", "match them by via =")
+  section("Near misses",
+    html_table(utils::head(table, 30L), sprintf("%s with a likely partner%s",
+      counted(nrow(table), "unmatched key"),
+      if (nrow(table) > 30L) ", the first thirty" else ""
+    ))
+  )
+}
+
+report_repeats <- function(pairing) {
+  keys <- heavy_keys(pairing, 10L)
+  if (!length(rules_of(pairing$rules, "same")) || !nrow(keys)) {
+    return(NULL)
+  }
+  names(keys)[length(keys) - 2:0] <- c(pairing$labels, "pairs")
+  section("Keys with the most pairs", html_table(flat_frame(keys),
+    "Rows of each frame, and the pairs they make", marks = FALSE
+  ))
+}
+
+report_columns <- function(pairing) {
+  all <- union(names(pairing$left), names(pairing$right))
+  used <- unlist(lapply(c("left", "right"), function(side) {
+    rule_columns(pairing$rules, side)
+  }))
+  type_in <- function(frame) {
+    vapply(all, function(name) {
+      if (name %in% names(frame)) type_word(.subset2(frame, name)) else ""
+    }, "")
+  }
+  both <- all %in% names(pairing$left) & all %in% names(pairing$right)
+  table <- data.frame(all, type_in(pairing$left), type_in(pairing$right),
+    ifelse(all %in% used, "used in a rule", ifelse(both, "on both sides", ""))
+  )
+  names(table) <- c("column", pairing$labels, "note")
+  section("Columns and types", html_table(table,
+    "Names on both sides that are no key are renamed unless told otherwise"
+  ))
+}
+
+report_seconds <- function(pairing) {
+  section("Seconds by stage", html_table(
+    data.frame(stage = names(pairing$seconds),
+      seconds = sprintf("%.3f", pairing$seconds)
+    ), "Of the pairing"
+  ))
+}
+
+report_code <- function(pairing) {
+  section("To repeat it",
+    htmltools::tags$pre(htmltools::tags$code(pairing_code(pairing)))
+  )
+}
+
+# The call that makes the pairing, as text
+pairing_code <- function(pairing) {
+  rules <- vapply(pairing$rules, function(rule) {
+    text <- rule_text(rule)
+    if (length(rule$via)) {
+      via <- rule$via[[1L]]
+      text <- sub("<function>", paste(deparse(via), collapse = "\n"), text,
+        fixed = TRUE
+      )
+    }
+    text
+  }, "")
+  argument <- function(name, value, usual) {
+    if (!identical(value, usual) && !is.null(value)) {
+      sprintf("%s = %s", name, paste(format_argument(value), collapse = " "))
+    }
+  }
+  arguments <- c(
+    sprintf("on = list(%s)", paste(rules, collapse = ",\n    ")),
+    argument("where", pairing$where, NULL),
+    argument("missing_keys", pairing$missing_keys, "unmatched"),
+    argument("repeats", pairing$repeats, "all"),
+    argument("expect", pairing$expect, NULL),
+    argument("max_rows", pairing$max_rows, NULL),
+    argument("sides", pairing$sides, c("left", "right"))
+  )
+  names <- vapply(pairing$labels, as_name, "")
+  paste0("pairing <- pair_rows(", paste(names, collapse = ", "), ",\n  ",
+    paste(arguments, collapse = ",\n  "), "\n)\nbuild_frame(pairing, rows = \"left\")"
+  )
+}
+
+format_argument <- function(value) {
+  if (inherits(value, "ronda_choice")) format(value) else deparse(value)
+}
+
+report_versions <- function() {
+  sprintf("Made %s with ronda %s, %s.", format(Sys.time(), "%Y-%m-%d %H:%M %Z"),
+    utils::packageVersion("ronda"), R.version.string
+  )
+}
+
+# A table with a caption and heads that a screen reader can follow; htmltools
+# escapes all text.
+html_table <- function(frame, caption, marks = TRUE) {
+  tags <- htmltools::tags
+  numeric <- vapply(frame, function(x) is.numeric(x) && !is.object(x), NA)
+  cells <- lapply(frame, function(x) {
+    text <- if (is.numeric(x) && !is.object(x)) {
+      format(x, big.mark = if (marks) "," else "", trim = TRUE, digits = 12)
+    } else {
+      as.character(format_cells(x))
+    }
+    list(text = shortened(enc2utf8(text), 60L), missing = is.na(x))
+  })
+  head <- Map(function(name, number) {
+    tags$th(scope = "col", class = if (number) "number", name)
+  }, names(frame), numeric)
+  rows <- lapply(seq_len(nrow(frame)), function(i) {
+    tags$tr(unname(Map(function(cell, number) {
+      if (cell$missing[i]) {
+        tags$td(class = "missing", "NA")
+      } else {
+        tags$td(class = if (number) "number", cell$text[i])
+      }
+    }, cells, numeric)))
+  })
+  tags$div(class = "scroll", tabindex = "0", tags$table(
+    tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(rows)
+  ))
+}
+
+format_cells <- function(x) {
+  if (is.character(x) || is.factor(x)) as.character(x) else format(x)
+}
