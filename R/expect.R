@@ -360,7 +360,10 @@ heavy_slots <- function(pairing, most) {
 heavy_groups <- function(pairing, most) {
   rules <- rules_of(pairing$rules, "same")
   if (!length(rules)) {
-    return(list(row = integer()))
+    return(list(
+      row = integer(), left_rows = integer(), right_rows = integer(),
+      pairs = numeric()
+    ))
   }
   keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
   first <- group_rows_(keys$left, keys$kinds, pairing$missing_keys == "match")

@@ -73,8 +73,8 @@ timeline_rows <- function(pairing, rule) {
       as.integer(row), "at", NULL
     )
     data.frame(
-      side = side, row = row, at = plain_axis(at),
-      y = if (side == "left") 2 else 1,
+      side = rep(side, length(row)), row = row, at = plain_axis(at),
+      y = rep(if (side == "left") 2 else 1, length(row)),
       state = ifelse(matched[[side]][row], "matched", "unmatched"),
       group = timeline_groups(pairing, side, as.integer(row))
     )

@@ -44,6 +44,26 @@ from_debian <- function(packages) {
   }
 }
 
+# The report's page is tested in a browser; without one that test is skipped.
+from_debian_browser <- function() {
+  if (has("chromium") || has("google-chrome") || !has("apt-get")) {
+    return()
+  }
+  if (!is_root()) {
+    message("To test the report in a browser:\n  apt-get install chromium")
+    return()
+  }
+  message("Installing chromium")
+  for (step in list("update", c("install", "--no-install-recommends",
+    "chromium"
+  ))) {
+    system2("apt-get", c("-q", "-y", step),
+      env = "DEBIAN_FRONTEND=noninteractive", stdout = FALSE, stderr = FALSE
+    )
+  }
+}
+from_debian_browser()
+
 wanted <- missing_packages()
 if (length(wanted) && has("apt-get")) from_debian(wanted)
 wanted <- missing_packages()

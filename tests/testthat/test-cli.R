@@ -200,3 +200,67 @@ test_that("help, version and the demo run", {
     "sailings_without_vessel.csv", "traffic_by_port.csv"
   ))
 })
+
+test_that("the other commands say and write what their verbs give", {
+  in_demo_folder()
+  run <- ronda("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--near-misses"
+  )
+  expect_lines(run$out)
+  run <- ronda("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--json"
+  )
+  expect_identical(jsonlite::fromJSON(run$out)$unmatched_left, 6L)
+  expect_lines(ronda("keys", "sailings.csv", "vessels.csv")$out)
+  expect_lines(ronda("keys", "tide_readings.csv", "--on", "port,read_at")$out)
+  run <- ronda("keys", "tide_readings.csv", "--on", "port,read_at",
+    "--repeated"
+  )
+  expect_length(run$out, 5L)
+  run <- ronda("many", "tide_readings.csv", "wind_readings.csv", "ports.csv",
+    "--on", "port", "--rows", "inner", "--missing-keys", "match", "--collisions",
+    "read_at=left", "--origin", "held_by", "--out", "many.rds"
+  )
+  expect_match(run$err, "Warning: Keys repeat on both sides", all = FALSE)
+  expect_named(read_frame("many.rds"), c(
+    "port", "read_at", "height", "knots", "island", "berths", "km_from_ambrel",
+    "held_by"
+  ))
+  run <- ronda("many", "ports.csv", "closures.csv", "--on", "port",
+    "--origin", "held_by", "--out", "many.rds"
+  )
+  expect_match(run$err, "6 ports, 4 closures .* 6 rows: 4 in all frames")
+  expect_identical(read_frame("many.rds"), join_many(
+    list(ports = read_frame("ports.csv"), closures = read_frame("closures.csv")),
+    on = "port", origin = "held_by"
+  ))
+  for (out in c("figure.png", "figure.svg", "figure.pdf")) {
+    run <- ronda("plot", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--view", "join_types", "--out", out
+    )
+    expect_identical(run$status, 0L)
+    expect_gt(file.size(out), 1000)
+  }
+  run <- ronda("report", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--out", "report.html"
+  )
+  expect_identical(run$status, 0L)
+  expect_gt(file.size("report.html"), 50000)
+  wrong <- list(
+    c("plot", "sailings.csv", "vessels.csv", "--on", "vessel=code"),
+    c("report", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+      "--out", "report.txt"
+    ),
+    c("keys", "ports.csv"), c("keys", "ports.csv", "--on", "prot"),
+    c("many", "ports.csv"), c("many", "ports.csv", "closures.csv"),
+    c("plot", "ports.csv", "closures.csv", "--on", "port", "--view", "gaps",
+      "--out", "x.png"
+    )
+  )
+  expect_lines(unlist(lapply(wrong, function(words) {
+    run <- ronda(words)
+    expect_identical(run$status, 2L)
+    c(paste(c("$ ronda", words), collapse = " "), run$err, "")
+  })))
+  expect_false(file.exists("x.png"))
+})
