@@ -51,6 +51,13 @@ as_cli_words <- function(text) {
   text <- gsub("Write: (left|right)[$](.*?) <- as[.]character\\(.*",
     "Write: --types \\2=text", text
   )
+  text <- gsub(paste(
+    "near_misses() of the pairing shows likely partners,",
+    "explain_row() why not."
+  ),
+    "ronda pair ... --near-misses shows likely partners.", text,
+    fixed = TRUE
+  )
   gsub("write max_rows = ", "write --max-rows ", text, fixed = TRUE)
 }
 

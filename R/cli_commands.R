@@ -43,11 +43,16 @@ cli_pair <- function(files, options) {
   } else {
     split_commas(options$sides)
   }
-  pairing <- with_call_quiet(do.call(pair_rows, c(
-    list(frames[[1L]], frames[[2L]], sides = sides), arguments
-  )))
-  if (is.null(options$sides)) pairing$labels <- labels
-  pairing
+  usual <- list(
+    missing_keys = "unmatched", repeats = "all", expect = NULL, max_rows = NULL
+  )
+  do.call(new_pairing, c(
+    list(frames[[1L]], frames[[2L]], no_on = FALSE, where = NULL,
+      sides = sides, labels = if (is.null(options$sides)) labels else sides,
+      call = NULL
+    ),
+    arguments, usual[setdiff(names(usual), names(arguments))]
+  ))
 }
 
 # Receipts as messages are for R; the command line writes its own.
