@@ -146,7 +146,7 @@ check_column <- function(name, frame, arg, call, what = "column",
   near <- closest_name(name, names(frame))
   stop_ronda(
     class,
-    sprintf("`%s` has no %s `%s`.", arg, what, name),
+    sprintf("`%s` has no %s `%s`.", arg, what, shortened(name, 80L)),
     if (nzchar(near)) {
       near
     } else {
@@ -162,7 +162,7 @@ check_sides <- function(sides, call) {
   if (!good) {
     stop_argument(
       "`sides` must be two different names, neither of them \"both\".",
-      sprintf("It is %s.", paste(deparse(sides), collapse = " ")),
+      sprintf("It is %s.", shortened(paste(deparse(sides), collapse = " "))),
       "Write, for example: sides = c(\"left\", \"right\")",
       call = call
     )

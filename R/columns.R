@@ -165,7 +165,7 @@ check_names_known <- function(columns, names, side, arg, call) {
     near <- closest_name(unknown[1L], names)
     stop_argument(
       sprintf("`%s` has no column `%s`, which `%s` names.", side,
-        unknown[1L], arg
+        shortened(unknown[1L], 80L), arg
       ),
       if (nzchar(near)) near else paste("Its columns:", ticked(names)),
       call = call

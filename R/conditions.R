@@ -65,7 +65,7 @@ with_commas <- function(n) {
 
 # "Did you mean `vessel`?", or nothing when no name is close
 closest_name <- function(name, names) {
-  if (!length(names)) {
+  if (!length(names) || nchar(name) > 200L) {
     return("")
   }
   plain <- function(x) gsub("[^[:alnum:]]", "", tolower(x))

@@ -149,13 +149,13 @@ few_keys <- function(pairing, side, rows, most = 3L) {
     rules_of(pairing$rules, "same"), function(rule) rule[[side]], ""
   ))
   if (!length(columns)) {
-    return(sprintf("rows %s", listed(head(rows, most), "and")))
+    return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
   }
-  words <- unique(vapply(head(rows, 50L), function(row) {
+  words <- unique(vapply(utils::head(rows, 50L), function(row) {
     key_words(pairing[[side]], columns, row)
   }, ""))
   more <- length(words) > most || length(rows) > 50L
-  words <- c(head(words, most), if (more) "...")
+  words <- c(utils::head(words, most), if (more) "...")
   paste(words, collapse = "; ")
 }
 

@@ -86,7 +86,8 @@ write_frames <- function(frames, call) {
 }
 
 stop_file <- function(text, path, call, ...) {
-  stop_ronda("file", sprintf(text, encodeString(path, quote = "'"), ...),
+  path <- encodeString(shortened(path, 200L), quote = "'")
+  stop_ronda("file", sprintf(text, path, ...),
     call = call
   )
 }
@@ -101,7 +102,7 @@ file_format <- function(path, call) {
   if (!extension %in% names(file_formats)) {
     stop_ronda("file",
       sprintf("The kind of the file %s is not known.",
-        encodeString(path, quote = "'")
+        encodeString(shortened(path, 200L), quote = "'")
       ),
       sprintf("Its name must end in %s.",
         listed(paste0(".", names(file_formats)), "or")

@@ -14,7 +14,7 @@ planted_pairing <- function() {
 test_that("a report stands alone, is small, and shows data as text", {
   file <- withr::local_tempfile(fileext = ".html")
   expect_identical(write_report(planted_pairing(), file), file)
-  page <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
+  page <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
   expect_lt(file.size(file), 2e6)
   expect_false(grepl("(src|href)=\"(https?:)?//", page))
   expect_false(grepl("<script", page, fixed = TRUE))
