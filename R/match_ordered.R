@@ -3,8 +3,7 @@
 
 match_ordered <- function(pairing, plan, groups, call) {
   parts <- where_parts(pairing$where)
-  for (part in parts$left) groups <- filter_left(pairing, groups, part, call)
-  for (part in parts$right) groups <- filter_right(pairing, groups, part, call)
+  groups <- filter_sides(pairing, groups, parts, call)
   pairing$groups <- groups
   if (!is.null(plan$nearest)) {
     match_by_nearest(pairing, plan, groups, parts$both, call)

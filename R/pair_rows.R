@@ -138,7 +138,3 @@ with_matches <- function(pairing, fun, ...) {
   matches <- pairing$matches
   fun(matches$slot, matches$starts, matches$rows, ...)
 }
-
-is_crossed <- function(pairing) {
-  length(rules_of(pairing$rules, "cross")) > 0L
-}

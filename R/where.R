@@ -44,15 +44,20 @@ check_where_columns <- function(code, frames, call) {
 
 filter_pairs <- function(pairing, call) {
   parts <- where_parts(pairing$where)
-  matches <- pairing$matches
-  for (part in parts$left) matches <- filter_left(pairing, matches, part, call)
-  for (part in parts$right) {
-    matches <- filter_right(pairing, matches, part, call)
-  }
+  matches <- filter_sides(pairing, pairing$matches, parts, call)
   if (!length(parts$both)) {
     return(matches)
   }
   filter_blocks(pairing, matches, parts$both, call)
+}
+
+# The parts of a condition that speak of one side alone
+filter_sides <- function(pairing, matches, parts, call) {
+  for (part in parts$left) matches <- filter_left(pairing, matches, part, call)
+  for (part in parts$right) {
+    matches <- filter_right(pairing, matches, part, call)
+  }
+  matches
 }
 
 # The condition as functions of the two sides' rows: those that look at the

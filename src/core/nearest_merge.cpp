@@ -12,8 +12,8 @@ struct NoGroup {
   int operator[](std::size_t) const { return 0; }
 };
 inline bool missing_group(int) { return false; }
-inline bool missing_group(double value) { return value != value; }
-inline bool missing_group(std::int64_t value) { return value == INT64_MIN; }
+template <class G>
+bool missing_group(G value) { return is_missing(value); }
 
 struct Int32Group {
   const std::int32_t* values;
