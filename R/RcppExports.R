@@ -41,8 +41,8 @@ int64_minus_ <- function(x, y) {
     .Call(`_ronda_int64_minus_`, x, y)
 }
 
-match_equal_ <- function(left, right, kinds, match_missing) {
-    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing)
+match_equal_ <- function(left, right, kinds, match_missing, count) {
+    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count)
 }
 
 group_rows_ <- function(keys, kinds, match_missing) {

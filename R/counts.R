@@ -1,52 +1,37 @@
 # What is counted about a pairing. Nothing here expands a pair.
 
-# Counts of the candidates, before `repeats` chooses among them
+# Counts of the candidates, before `repeats` chooses among them. Equal keys were
+# counted while they were matched.
 count_candidates <- function(pairing, keys) {
-  counts <- with_matches(pairing, count_pairs_, pairing$rows[2L])
-  keyed <- length(keys$kinds) > 0L
-  counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
-  counts$missing_right <-
-    if (keyed) count_missing_(keys$right, keys$kinds) else 0
-  counts$repeats <- count_repeats(pairing, counts, keys)
+  counts <- pairing$counted
+  if (is.null(counts)) {
+    counts <- with_matches(pairing, count_pairs_, pairing$rows[2L])
+    keyed <- length(keys$kinds) > 0L
+    counts$missing_left <-
+      if (keyed) count_missing_(keys$left, keys$kinds) else 0
+    counts$missing_right <-
+      if (keyed) count_missing_(keys$right, keys$kinds) else 0
+  }
+  counts$repeats <- count_repeats(pairing, counts)
   counts$relationship <- relationship_of(counts$repeats)
   counts
 }
 
 # Whether keys repeat on the left and on the right. For same() rules alone it
 # is the frames' keys that count, else the candidates.
-count_repeats <- function(pairing, counts, keys) {
-  if (!is_keyed_only(pairing)) {
+count_repeats <- function(pairing, counts) {
+  if (is.null(pairing$counted)) {
     return(c(left = counts$most_right > 1L, right = counts$most_left > 1L))
   }
-  c(left = left_repeats(pairing, counts, keys),
-    right = !is.null(pairing$matches$starts))
+  c(left = counts$left_repeats, right = !is.null(pairing$matches$starts))
 }
 
 is_keyed_only <- function(pairing) {
-  is.null(pairing$where) &&
-    all(vapply(pairing$rules, function(rule) rule$kind, "") == "same")
-}
-
-# Matched left rows tell by themselves when two share a partner; only when none
-# do must the left keys be looked at, and only those of unmatched rows.
-left_repeats <- function(pairing, counts, keys) {
-  if (counts$most_right > 1L) {
-    return(TRUE)
-  }
-  alone <- which(pairing$matches$slot == 0L)
-  if (length(alone) < 2L) {
+  if (!is.null(pairing$where)) {
     return(FALSE)
   }
-  rest <- lapply(keys$left, function(x) gather_(strip(x), alone))
-  first <- group_rows_(rest, keys$kinds, pairing$missing_keys == "match")
-  !is.null(first) && any(first != 0L & first != seq_along(first))
-}
-
-# only what the engine reads: values, and the class of 64-bit integers
-strip <- function(x) {
-  int64 <- inherits(x, "integer64")
-  attributes(x) <- NULL
-  if (int64) structure(x, class = "integer64") else x
+  for (rule in pairing$rules) if (rule$kind != "same") return(FALSE)
+  TRUE
 }
 
 relationship_of <- function(repeats) {

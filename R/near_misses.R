@@ -102,7 +102,7 @@ rest_groups <- function(pairing, keys, rest) {
   first <- group_rows_(others$right, others$kinds, FALSE)
   if (is.null(first)) first <- seq_along(keys$right$row)
   list(
-    left = match_equal_(others$left, others$right, others$kinds, FALSE)$slot,
+    left = match_equal_(others$left, others$right, others$kinds, FALSE, FALSE)$slot,
     right = first
   )
 }

@@ -79,7 +79,7 @@ equal_pairs <- function(x, y) {
 }
 
 engine_pairs <- function(x, y, kind) {
-  matches <- match_equal_(list(x), list(y), engine_kinds[[kind]], FALSE)
+  matches <- match_equal_(list(x), list(y), engine_kinds[[kind]], FALSE, FALSE)
   pairs <- expand_pairs_(matches$slot, matches$starts, matches$rows, length(y),
     FALSE
   )

@@ -90,6 +90,7 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   clock <- tick(clock, "match")
   begin_stage("Counting", clock, pairing$rows, environment())
   pairing$counts <- count_candidates(pairing, keys)
+  pairing$counted <- NULL
   check_expectations(pairing, keys, call)
   if (expands) warn_many_to_many(pairing, call)
   pairing <- keep_repeats(pairing, call)
@@ -106,7 +107,7 @@ match_rows <- function(pairing, keys, ordered, call) {
   }
   groups <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
-      pairing$missing_keys == "match"
+      pairing$missing_keys == "match", is_keyed_only(pairing)
     )
   } else {
     match_everything(pairing$rows)
@@ -117,7 +118,8 @@ match_rows <- function(pairing, keys, ordered, call) {
     pairing$groups <- NULL
     return(pairing)
   }
-  pairing$matches <- groups
+  pairing$matches <- groups[c("slot", "starts", "rows")]
+  pairing$counted <- groups$counts
   if (!is.null(pairing$where)) {
     pairing$matches <- filter_pairs(pairing, call)
   }

@@ -137,7 +137,7 @@ shares <- function(parts, sides, kinds) {
     first <- group_rows_(own, kinds, FALSE)
     n <- length(own[[1L]])
     if (is.null(first)) first <- seq_len(n)
-    slot <- match_equal_(other, own, kinds, FALSE)$slot
+    slot <- match_equal_(other, own, kinds, FALSE, FALSE)$slot
     hit <- tabulate(slot, n) > 0L
     there <- first > 0L
     found[k] <- if (any(there)) mean(hit[first[there]]) else 0
@@ -263,4 +263,11 @@ format.ronda_key_suggestions <- function(x, ...) {
       )
     }
   )
+}
+
+# only what the engine reads: values, and the class of 64-bit integers
+strip <- function(x) {
+  int64 <- inherits(x, "integer64")
+  attributes(x) <- NULL
+  if (int64) structure(x, class = "integer64") else x
 }

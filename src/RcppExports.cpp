@@ -15,7 +15,6 @@ SEXP gather_(SEXP x, IntegerVector rows);
 RcppExport SEXP _ronda_gather_(SEXP xSEXP, SEXP rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
     rcpp_result_gen = Rcpp::wrap(gather_(x, rows));
@@ -27,7 +26,6 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows);
 RcppExport SEXP _ronda_patch_(SEXP xSEXP, SEXP instead_ofSEXP, SEXP fromSEXP, SEXP rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type instead_of(instead_ofSEXP);
     Rcpp::traits::input_parameter< SEXP >::type from(fromSEXP);
@@ -41,7 +39,6 @@ SEXP utf8_text_(SEXP x);
 RcppExport SEXP _ronda_utf8_text_(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(utf8_text_(x));
     return rcpp_result_gen;
@@ -52,7 +49,6 @@ List int64_from_number_(SEXP x);
 RcppExport SEXP _ronda_int64_from_number_(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(int64_from_number_(x));
     return rcpp_result_gen;
@@ -63,7 +59,6 @@ List int64_halves_(NumericVector x);
 RcppExport SEXP _ronda_int64_halves_(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(int64_halves_(x));
     return rcpp_result_gen;
@@ -74,7 +69,6 @@ IntegerVector column_rows_(List frame);
 RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< List >::type frame(frameSEXP);
     rcpp_result_gen = Rcpp::wrap(column_rows_(frame));
     return rcpp_result_gen;
@@ -85,7 +79,6 @@ NumericVector int64_shift_(NumericVector x, double by);
 RcppExport SEXP _ronda_int64_shift_(SEXP xSEXP, SEXP bySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type by(bySEXP);
     rcpp_result_gen = Rcpp::wrap(int64_shift_(x, by));
@@ -97,7 +90,6 @@ NumericVector int64_infinite_();
 RcppExport SEXP _ronda_int64_infinite_() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(int64_infinite_());
     return rcpp_result_gen;
 END_RCPP
@@ -107,7 +99,6 @@ NumericVector int64_compare_(NumericVector x, NumericVector y);
 RcppExport SEXP _ronda_int64_compare_(SEXP xSEXP, SEXP ySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
     rcpp_result_gen = Rcpp::wrap(int64_compare_(x, y));
@@ -119,7 +110,6 @@ NumericVector int64_minus_(NumericVector x, NumericVector y);
 RcppExport SEXP _ronda_int64_minus_(SEXP xSEXP, SEXP ySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
     rcpp_result_gen = Rcpp::wrap(int64_minus_(x, y));
@@ -127,16 +117,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_equal_
-List match_equal_(List left, List right, IntegerVector kinds, bool match_missing);
-RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP) {
+List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count);
+RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< List >::type left(leftSEXP);
     Rcpp::traits::input_parameter< List >::type right(rightSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing));
+    Rcpp::traits::input_parameter< bool >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing, count));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -145,7 +135,6 @@ SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing);
 RcppExport SEXP _ronda_group_rows_(SEXP keysSEXP, SEXP kindsSEXP, SEXP match_missingSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< List >::type keys(keysSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
@@ -158,7 +147,6 @@ double count_missing_(List keys, IntegerVector kinds);
 RcppExport SEXP _ronda_count_missing_(SEXP keysSEXP, SEXP kindsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< List >::type keys(keysSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     rcpp_result_gen = Rcpp::wrap(count_missing_(keys, kinds));
@@ -170,7 +158,6 @@ List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows);
 RcppExport SEXP _ronda_count_pairs_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -184,7 +171,6 @@ List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
 RcppExport SEXP _ronda_heaviest_slots_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -199,7 +185,6 @@ LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows, int rig
 RcppExport SEXP _ronda_matched_right_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -213,7 +198,6 @@ IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows);
 RcppExport SEXP _ronda_partner_counts_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -226,7 +210,6 @@ List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, b
 RcppExport SEXP _ronda_expand_pairs_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -241,7 +224,6 @@ IntegerVector order_by_row_(IntegerVector by, int most);
 RcppExport SEXP _ronda_order_by_row_(SEXP bySEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type by(bySEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
     rcpp_result_gen = Rcpp::wrap(order_by_row_(by, most));
@@ -253,7 +235,6 @@ List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row, double 
 RcppExport SEXP _ronda_pair_block_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP rowSEXP, SEXP partnerSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -269,7 +250,6 @@ SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, L
 RcppExport SEXP _ronda_range_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -286,7 +266,6 @@ List range_all_(SEXP search, double limit);
 RcppExport SEXP _ronda_range_all_(SEXP searchSEXP, SEXP limitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(range_all_(search, limit));
@@ -298,7 +277,6 @@ List range_block_(SEXP search, double from, double most);
 RcppExport SEXP _ronda_range_block_(SEXP searchSEXP, SEXP fromSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
     Rcpp::traits::input_parameter< double >::type from(fromSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
@@ -311,7 +289,6 @@ List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, 
 RcppExport SEXP _ronda_match_nearest_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -329,7 +306,6 @@ SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
 RcppExport SEXP _ronda_outward_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
@@ -347,7 +323,6 @@ List outward_round_(SEXP search, IntegerVector open, double most);
 RcppExport SEXP _ronda_outward_round_(SEXP searchSEXP, SEXP openSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type open(openSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
@@ -360,7 +335,6 @@ SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds, List n
 RcppExport SEXP _ronda_merge_nearest_(SEXP left_keysSEXP, SEXP right_keysSEXP, SEXP kindsSEXP, SEXP nearestSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< List >::type left_keys(left_keysSEXP);
     Rcpp::traits::input_parameter< List >::type right_keys(right_keysSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
@@ -374,7 +348,6 @@ List shortened_codes_(CharacterVector x);
 RcppExport SEXP _ronda_shortened_codes_(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< CharacterVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(shortened_codes_(x));
     return rcpp_result_gen;
@@ -394,7 +367,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},
     {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
-    {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 4},
+    {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 4},

@@ -1,5 +1,6 @@
 #include "glue.h"
 
+#include <chrono>
 #include <cstring>
 
 #include "core/threads.h"
@@ -9,7 +10,16 @@ namespace {
 
 void check_interrupt(void*) { R_CheckUserInterrupt(); }
 
-bool user_interrupts() { return !R_ToplevelExec(check_interrupt, nullptr); }
+using Clock = std::chrono::steady_clock;
+Clock::time_point last_asked;
+
+// Asking R costs more than a small join, so it is asked ten times a second.
+bool user_interrupts() {
+  const Clock::time_point now = Clock::now();
+  if (now - last_asked < std::chrono::milliseconds(100)) return false;
+  last_asked = now;
+  return !R_ToplevelExec(check_interrupt, nullptr);
+}
 
 double number_option(const char* name, double otherwise) {
   SEXP value = Rf_GetOption1(Rf_install(name));
@@ -43,6 +53,7 @@ core::Context current_context() {
       number_option("ronda.chunk_rows", 1 << 17));
   context.path = path_option();
   context.interrupted = user_interrupts;
+  last_asked = Clock::now();
   return context;
 }
 
@@ -72,9 +83,21 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
   return pairs;
 }
 
-Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows) {
-  Rcpp::IntegerVector out(Rcpp::no_init(static_cast<R_xlen_t>(rows.size())));
-  std::copy(rows.begin(), rows.end(), out.begin());
+SEXP new_vector(SEXPTYPE type, std::size_t n) {
+  SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
+  std::size_t width = 8;
+  if (type == INTSXP || type == LGLSXP) width = 4;
+  if (type == CPLXSXP) width = 16;
+  if (type == RAWSXP) width = 1;
+  // (text and lists are filled by R itself, before a hint could help)
+  if (type != STRSXP && type != VECSXP)
+    core::advise_large_pages(DATAPTR(out), n * width);
+  return out;
+}
+
+Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
+  Rcpp::IntegerVector out(new_rows(n));
+  std::copy(rows, rows + n, out.begin());
   return out;
 }
 

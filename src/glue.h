@@ -18,7 +18,14 @@ core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
 core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
                          SEXP rows, int right_rows);
 
-Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows);
+// a new vector of `n` values of a type, its memory in large pages
+SEXP new_vector(SEXPTYPE type, std::size_t n);
+inline SEXP new_rows(std::size_t n) { return new_vector(INTSXP, n); }
+
+Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n);
+inline Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows) {
+  return as_rows(rows.data(), rows.size());
+}
 
 template <class Action>
 auto guarded(Action&& action) {

@@ -11,27 +11,15 @@ using namespace ronda;
 
 namespace {
 
-// Text and lists hold R objects, so one thread alone may write them.
+// A text vector holds addresses of R's shared strings. Those are copied as they
+// are, by all threads: nothing looks at a string. R need not be told of what
+// goes into a vector that is younger than all its values: its collector
+// never promotes it before them.
 void gather_text(const core::Context& context, SEXP from, const int* rows,
                  SEXP out, SEXP missing) {
-  const SEXP* source = STRING_PTR_RO(from);
-  const auto n = static_cast<std::size_t>(Rf_xlength(out));
-  constexpr std::size_t batch = 64;
-  core::for_chunks_in_order(context, n, [&](std::size_t begin,
-                                            std::size_t end) {
-    SEXP found[batch];
-    for (std::size_t at = begin; at < end; at += batch) {
-      const std::size_t size = std::min(batch, end - at);
-      for (std::size_t k = 0; k < size; ++k) {
-        if (at + k + batch < end)
-          __builtin_prefetch(&source[rows[at + k + batch] - 1]);
-        found[k] = rows[at + k] ? source[rows[at + k] - 1] : missing;
-        __builtin_prefetch(found[k]);
-      }
-      for (std::size_t k = 0; k < size; ++k)
-        SET_STRING_ELT(out, static_cast<R_xlen_t>(at + k), found[k]);
-    }
-  });
+  core::gather(context, STRING_PTR_RO(from), rows,
+               static_cast<std::size_t>(Rf_xlength(out)), missing,
+               const_cast<SEXP*>(STRING_PTR_RO(out)));
 }
 
 void gather_list(SEXP from, const int* rows, SEXP out) {
@@ -143,11 +131,11 @@ std::int64_t* int64_data(SEXP x) {
 }  // namespace
 
 // x[rows], missing where rows is 0; attributes are kept
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP gather_(SEXP x, IntegerVector rows) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    Shield<SEXP> out(Rf_allocVector(TYPEOF(x), rows.size()));
+    Shield<SEXP> out(glue::new_vector(TYPEOF(x), rows.size()));
     gather_values(context, x, rows.begin(), out);
     copy_attributes(context, x, rows.begin(), out);
     return static_cast<SEXP>(out);
@@ -155,7 +143,7 @@ SEXP gather_(SEXP x, IntegerVector rows) {
 }
 
 // A copy of x with from[rows] wherever `instead_of` is 0; same type.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
@@ -189,7 +177,7 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
 }
 
 // x itself when equal texts share one address, else a copy in UTF-8
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP utf8_text_(SEXP x) {
   return glue::guarded([&] {
     const SEXP* text = STRING_PTR_RO(x);
@@ -219,7 +207,7 @@ SEXP utf8_text_(SEXP x) {
 
 // Numbers as 64-bit integers; `left_over` holds the values that are no such
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List int64_from_number_(SEXP x) {
   const R_xlen_t n = Rf_xlength(x);
   NumericVector out(no_init(n));
@@ -245,7 +233,7 @@ List int64_from_number_(SEXP x) {
 }
 
 // 64-bit integers as two doubles that sort and compare as they do
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List int64_halves_(NumericVector x) {
   NumericVector high(no_init(x.size())), low(no_init(x.size()));
   const std::int64_t* values = int64_data(x);
@@ -259,7 +247,7 @@ List int64_halves_(NumericVector x) {
 }
 
 // How many rows each column has; NA where only R's own methods can tell.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 IntegerVector column_rows_(List frame) {
   IntegerVector rows(no_init(frame.size()));
   for (R_xlen_t k = 0; k < frame.size(); ++k) {
@@ -273,7 +261,7 @@ IntegerVector column_rows_(List frame) {
 }
 
 // 64-bit integers moved by a number, which stop at their ends
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 NumericVector int64_shift_(NumericVector x, double by) {
   NumericVector out(no_init(x.size()));
   const std::int64_t* from = int64_data(x);
@@ -292,7 +280,7 @@ NumericVector int64_shift_(NumericVector x, double by) {
 }
 
 // The lowest and the highest 64-bit integer
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 NumericVector int64_infinite_() {
   NumericVector out(2);
   int64_data(out)[0] = INT64_MIN + 1;
@@ -301,7 +289,7 @@ NumericVector int64_infinite_() {
 }
 
 // -1, 0 or 1 as x is below, at or above y; NA where one is missing
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 NumericVector int64_compare_(NumericVector x, NumericVector y) {
   NumericVector out(no_init(x.size()));
   const std::int64_t* a = int64_data(x);
@@ -314,7 +302,7 @@ NumericVector int64_compare_(NumericVector x, NumericVector y) {
 }
 
 // x - y of 64-bit integers; missing where it overflows
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 NumericVector int64_minus_(NumericVector x, NumericVector y) {
   NumericVector out(no_init(x.size()));
   const std::int64_t* a = int64_data(x);

@@ -6,37 +6,85 @@
 using namespace Rcpp;
 using namespace ronda;
 
-// [[Rcpp::export]]
+namespace {
+
+List count_list(const core::PairCounts& counts) {
+  return List::create(
+      _["pairs"] = counts.pairs,
+      _["matched_left"] = static_cast<double>(counts.matched_left),
+      _["matched_right"] = static_cast<double>(counts.matched_right),
+      _["most_left"] = counts.most_left, _["most_right"] = counts.most_right,
+      _["on_both"] = counts.on_both);
+}
+
+// what the match counted by itself, where no right key is repeated
+core::PairCounts counts_of(const core::Match& match) {
+  core::PairCounts counts;
+  counts.pairs = static_cast<double>(match.matched_left);
+  counts.matched_left = match.matched_left;
+  counts.matched_right = match.matched_right;
+  counts.most_left = match.matched_left > 0;
+  counts.most_right =
+      match.matched_left > match.matched_right ? 2 : counts.most_left;
+  return counts;
+}
+
+}  // namespace
+
+// Which right rows have each left row's key, and with `count` all that is
+// counted about that; `left_repeats` says whether a left key is repeated.
+// [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
-                  bool match_missing) {
+                  bool match_missing, bool count) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
-    IntegerVector slot(no_init(static_cast<R_xlen_t>(left_keys.rows)));
-    const core::Ranges ranges = core::match_equal(
-        context, left_keys, right_keys, match_missing, slot.begin());
-    const bool listed = !ranges.starts.empty();
-    return List::create(
-        _["slot"] = slot,
-        _["starts"] = listed ? (SEXP)glue::as_rows(ranges.starts) : R_NilValue,
-        _["rows"] = listed ? (SEXP)glue::as_rows(ranges.rows) : R_NilValue);
+    Shield<SEXP> slot(glue::new_rows(left_keys.rows));
+    const core::Match match = core::match_equal(
+        context, left_keys, right_keys, match_missing, INTEGER(slot));
+    Shield<SEXP> starts(
+        match.right.repeated ? glue::new_rows(right_keys.rows + 1) : R_NilValue);
+    Shield<SEXP> rows(
+        match.right.repeated
+            ? glue::new_rows(core::listed_rows(context, match.right))
+            : R_NilValue);
+    if (match.right.repeated)
+      core::list_rows(context, match.right, INTEGER(starts), INTEGER(rows));
+    List found = List::create(_["slot"] = (SEXP)slot, _["starts"] = (SEXP)starts,
+                              _["rows"] = (SEXP)rows, _["counts"] = R_NilValue);
+    if (!count) return found;
+    const core::PairCounts counts =
+        match.right.repeated
+            ? core::count_disjoint(
+                  context, glue::as_pairs((SEXP)slot, starts, rows,
+                                          static_cast<int>(right_keys.rows)))
+            : counts_of(match);
+    List counted = count_list(counts);
+    counted["missing_left"] = static_cast<double>(match.missing_left);
+    counted["missing_right"] = static_cast<double>(match.missing_right);
+    counted["left_repeats"] =
+        counts.most_right > 1 ||
+        core::repeats_unmatched(context, left_keys, INTEGER(slot),
+                                match_missing);
+    found["counts"] = counted;
+    return found;
   });
 }
 
 // The first row of each row's key (0: missing); NULL when no key is repeated
 // and none is missing.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Grouping grouping = core::group_rows(
         glue::current_context(), glue::as_keys(keys, kinds), match_missing);
     if (grouping.first.empty()) return R_NilValue;
-    return glue::as_rows(grouping.first);
+    return glue::as_rows(grouping.first.data(), grouping.first.size());
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 double count_missing_(List keys, IntegerVector kinds) {
   return glue::guarded([&] {
     return static_cast<double>(core::count_missing(
@@ -44,29 +92,24 @@ double count_missing_(List keys, IntegerVector kinds) {
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows) {
   return glue::guarded([&] {
-    const core::PairCounts counts = core::count_pairs(
-        glue::current_context(), glue::as_pairs(slot, starts, rows, right_rows));
-    return List::create(
-        _["pairs"] = counts.pairs,
-        _["matched_left"] = static_cast<double>(counts.matched_left),
-        _["matched_right"] = static_cast<double>(counts.matched_right),
-        _["most_left"] = counts.most_left, _["most_right"] = counts.most_right,
-        _["on_both"] = counts.on_both);
+    return count_list(core::count_pairs(
+        glue::current_context(),
+        glue::as_pairs(slot, starts, rows, right_rows)));
   });
 }
 
 // One row for each of the keys that multiply most: slot, left rows, right rows.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
                      int right_rows, int most) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs =
         glue::as_pairs(slot, starts, rows, right_rows);
-    const std::vector<core::Row> uses = core::slot_uses(context, pairs);
+    const core::Buffer<core::Row> uses = core::slot_uses(context, pairs);
     IntegerVector heavy =
         glue::as_rows(core::heaviest_slots(context, pairs, most));
     IntegerVector left_rows(heavy.size()), sizes(heavy.size());
@@ -82,18 +125,18 @@ List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
 }
 
 // TRUE for the right rows that have a partner
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows,
                              int right_rows) {
   return glue::guarded([&] {
-    const std::vector<std::uint8_t> marks = core::mark_right(
+    const core::Buffer<std::uint8_t> marks = core::mark_right(
         glue::current_context(), glue::as_pairs(slot, starts, rows, right_rows));
     return LogicalVector(marks.begin(), marks.end());
   });
 }
 
 // how many partners each left row has
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
   const core::PairsView pairs = glue::as_pairs(slot, starts, rows, 0);
   IntegerVector counts(no_init(slot.size()));
@@ -104,7 +147,7 @@ IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
 
 // Left and right row of every line of a result; left is NULL when every left
 // row stands once, in order.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                    bool keep_unmatched) {
   return glue::guarded([&] {
@@ -115,16 +158,15 @@ List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
     const bool keeps = expansion.keeps_left();
     if (keeps && !pairs.starts)
       return List::create(_["left"] = R_NilValue, _["right"] = slot);
-    const auto size = static_cast<R_xlen_t>(expansion.size());
-    IntegerVector right(no_init(size));
-    IntegerVector left(no_init(keeps ? 0 : size));
-    expansion.write(keeps ? nullptr : left.begin(), right.begin());
-    return List::create(_["left"] = keeps ? R_NilValue : (SEXP)left,
-                        _["right"] = right);
+    const std::size_t size = expansion.size();
+    Shield<SEXP> right(glue::new_rows(size));
+    Shield<SEXP> left(keeps ? R_NilValue : glue::new_rows(size));
+    expansion.write(keeps ? nullptr : INTEGER(left), INTEGER(right));
+    return List::create(_["left"] = (SEXP)left, _["right"] = (SEXP)right);
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 IntegerVector order_by_row_(IntegerVector by, int most) {
   IntegerVector out(no_init(by.size()));
   core::order_by_row(by.begin(), static_cast<std::size_t>(by.size()),
@@ -134,7 +176,7 @@ IntegerVector order_by_row_(IntegerVector by, int most) {
 
 // At most `most` pairs from partner number `partner` (0-based) of left row
 // `row` (1-based) on; `at` says where the next block starts.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
                  double partner, double most) {
   return glue::guarded([&] {

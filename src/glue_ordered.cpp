@@ -125,7 +125,7 @@ struct OwnedSearch {
 using OwnedRanges = OwnedSearch<core::RangeSearch>;
 using OwnedRounds = OwnedSearch<core::OutwardSearch>;
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                    List rules, SEXP skip_left, SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
@@ -141,7 +141,7 @@ SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
 }
 
 // All pairs; `matches` is NULL when they are more than `limit`.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List range_all_(SEXP search, double limit) {
   return glue::guarded([&] {
     XPtr<OwnedRanges> ranges(search);
@@ -157,7 +157,7 @@ List range_all_(SEXP search, double limit) {
 
 // Pairs of the left rows from `from` (1-based) on until there are `most`;
 // `from` is the left row to go on with.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List range_block_(SEXP search, double from, double most) {
   return glue::guarded([&] {
     XPtr<OwnedRanges> ranges(search);
@@ -176,7 +176,7 @@ List range_block_(SEXP search, double from, double most) {
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                     List nearest, List rules, SEXP skip_left,
                     SEXP skip_right) {
@@ -193,7 +193,7 @@ List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
                      int right_rows, List nearest, List rules, SEXP skip_left,
                      SEXP skip_right) {
@@ -209,7 +209,7 @@ SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
   });
 }
 
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List outward_round_(SEXP search, IntegerVector open, double most) {
   return glue::guarded([&] {
     XPtr<OwnedRounds> rounds(search);
@@ -225,7 +225,7 @@ List outward_round_(SEXP search, IntegerVector open, double most) {
 // For frames in order of one key (or none) and time: list(matches,
 // candidates), or NULL when they are not in order. `nearest` looks back and
 // takes the last.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
                     List nearest) {
   return glue::guarded([&]() -> SEXP {

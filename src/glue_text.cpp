@@ -34,7 +34,7 @@ std::uint64_t code_without(const std::vector<std::uint64_t>& text,
 
 // A code of each text, and of each text with one character left out; texts of
 // equal codes are equal but for chance. `of` says which text it is.
-// [[Rcpp::export]]
+// [[Rcpp::export(rng = false)]]
 List shortened_codes_(CharacterVector x) {
   return glue::guarded([&] {
     std::vector<double> codes;

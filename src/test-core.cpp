@@ -101,20 +101,23 @@ std::vector<Pair> slow_pairs(const Side& left, const Side& right,
 }
 
 struct Found {
-  std::vector<Row> slot;
-  Ranges ranges;
+  std::vector<Row> slot, starts, rows;
+  Match match;
   PairsView view;
   Found(const Context& context, const Keys& left, const Keys& right,
         bool match_missing)
       : slot(left.rows) {
-    ranges = match_equal(context, left, right, match_missing, slot.data());
+    match = match_equal(context, left, right, match_missing, slot.data());
     view.slot = slot.data();
     view.left_rows = left.rows;
     view.right_rows = right.rows;
-    if (!ranges.starts.empty()) {
-      view.starts = ranges.starts.data();
-      view.rows = ranges.rows.data();
-      view.slots = ranges.starts.size() - 1;
+    if (match.right.repeated) {
+      starts.resize(right.rows + 1);
+      rows.resize(listed_rows(context, match.right));
+      list_rows(context, match.right, starts.data(), rows.data());
+      view.starts = starts.data();
+      view.rows = rows.data();
+      view.slots = right.rows;
     }
   }
 };
@@ -143,11 +146,42 @@ bool counts_agree(const Context& context, const Found& found,
     return static_cast<std::size_t>(
         std::unique(rows.begin(), rows.end()) - rows.begin());
   };
+  const PairCounts same = count_disjoint(context, found.view);
+  const Match& match = found.match;
+  if (same.pairs != counts.pairs || same.on_both != counts.on_both ||
+      same.matched_left != counts.matched_left ||
+      same.matched_right != counts.matched_right ||
+      same.most_left != counts.most_left ||
+      same.most_right != counts.most_right ||
+      match.matched_left != counts.matched_left)
+    return false;
+  if (!match.right.repeated && match.matched_right != counts.matched_right)
+    return false;
   const auto marks = mark_right(context, found.view);
   const std::size_t marked = std::accumulate(marks.begin(), marks.end(), 0u);
   return counts.pairs == static_cast<double>(pairs.size()) &&
          counts.matched_left == distinct(left) &&
          counts.matched_right == distinct(right) && marked == distinct(right);
+}
+
+// whether two rows without partner have one key
+bool slow_repeats(const Side& side, const Found& found, bool match_missing) {
+  for (int i = 0; i < static_cast<int>(side.keys.rows); ++i)
+    for (int j = 0; j < i; ++j)
+      if (found.slot[i] == 0 && found.slot[j] == 0 &&
+          equal_rows(side, i, side, j, match_missing))
+        return true;
+  return false;
+}
+
+std::size_t slow_missing(const Side& side) {
+  std::size_t rows = 0;
+  for (std::size_t i = 0; i < side.keys.rows; ++i) {
+    bool missing = false;
+    for (const auto& codes : side.codes) missing = missing || codes[i] < 0;
+    rows += missing;
+  }
+  return rows;
 }
 
 bool stop_now() { return true; }
@@ -174,6 +208,11 @@ context("equality") {
       differ += fast_pairs(context, found.view, true) !=
                 slow_pairs(left, right, match_missing, true);
       differ += !counts_agree(context, found, pairs);
+      differ += found.match.missing_left != slow_missing(left);
+      differ += found.match.missing_right != slow_missing(right);
+      differ += repeats_unmatched(context, left.keys, found.slot.data(),
+                                  match_missing) !=
+                slow_repeats(left, found, match_missing);
     }
     expect_true(differ == 0);
   }
@@ -198,12 +237,19 @@ context("equality") {
     }
   }
 
-  test_that("a missing key is counted once a row") {
-    const Side side({KeyKind::real, KeyKind::text}, 200, false);
-    std::size_t missing = 0;
-    for (int i = 0; i < 200; ++i)
-      missing += side.codes[0][i] < 0 || side.codes[1][i] < 0;
-    expect_true(count_missing(Context{}, side.keys) == missing);
+  test_that("a key repeated among many unmatched ones is found") {
+    const std::size_t n = 60000;
+    for (const bool twice : {false, true}) {
+      std::vector<double> values(n);
+      for (std::size_t i = 0; i < n; ++i) values[i] = i * 0.37;
+      if (twice) values[n - 1] = values[n - 2];
+      values[0] = values[1] = std::nan("");
+      const Keys keys{{{KeyKind::real, values.data(), nullptr}}, n};
+      const std::vector<Row> slot(n, 0);
+      expect_true(repeats_unmatched(Context{}, keys, slot.data(), false) ==
+                  twice);
+      expect_true(repeats_unmatched(Context{}, keys, slot.data(), true));
+    }
   }
 }
 

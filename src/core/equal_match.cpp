@@ -1,8 +1,8 @@
 #include "equal_match.h"
 
-#include "key_table.h"
+#include "fill_table.h"
 #include "pack_keys.h"
-#include "parallel.h"
+#include "shares.h"
 
 namespace ronda::core {
 namespace {
@@ -17,147 +17,165 @@ bool is_dense(const Context& context, const WholeRange& range,
   return range.span() <= std::max<std::uint64_t>(most, 8 * rows);
 }
 
-// calls action(table) with the table that suits the keys of `n` rows
-template <class Reader, class Action>
-auto with_table(const Context& context, const Reader& reader, std::size_t n,
-                Action&& action) {
-  if constexpr (Reader::countable) {
-    const WholeRange range = whole_range(context, reader, n);
-    if (is_dense(context, range, n)) {
-      DirectTable<Reader> table(range, reader);
-      return action(table);
-    }
-  }
-  HashTable<Reader> table(n);
-  return action(table);
-}
+// One side's keys, ready to be read
+template <class Reader>
+struct Side {
+  Reader reader;
+  std::size_t rows;
+};
 
-// `first` is written from the first row on that is not its own first
-class GroupWriter {
- public:
-  explicit GroupWriter(std::size_t rows) : rows_(rows) {}
-  void write(std::size_t i, Row first) {
-    const Row self = static_cast<Row>(i + 1);
-    if (first == self && grouping_.first.empty()) return;
-    if (grouping_.first.empty()) start(i);
-    grouping_.first[i] = first;
-    grouping_.repeated |= first != 0 && first != self;
-  }
-  Grouping take() { return std::move(grouping_); }
-
- private:
-  void start(std::size_t i) {
-    grouping_.first.resize(rows_);
-    for (std::size_t k = 0; k < i; ++k)
-      grouping_.first[k] = static_cast<Row>(k + 1);
-  }
-  std::size_t rows_;
-  Grouping grouping_;
+struct Wanted {
+  bool match_missing;
+  bool first_of_missing;  // `first` also where keys are missing only
 };
 
 template <class Table, class Reader>
-Grouping fill_table(const Context& context, Table& table, const Reader& reader,
-                    std::size_t n, bool match_missing) {
-  GroupWriter writer(n);
-  for_chunks_in_order(context, n, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) {
-      if (i + prefetch_distance < n)
-        table.prefetch(table.locate(reader(i + prefetch_distance)));
-      const auto word = reader(i);
-      const bool skip = !match_missing && reader.missing(word);
-      writer.write(i, skip ? 0 : table.put(table.locate(word), word,
-                                           static_cast<Row>(i + 1)));
-    }
-  });
-  return writer.take();
-}
-
-template <class Table, class Reader>
-void look_up(const Context& context, const Table& table, const Reader& reader,
-             std::size_t n, bool match_missing, Row* slot) {
-  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) {
-      if (i + prefetch_distance < end)
-        table.prefetch(table.locate(reader(i + prefetch_distance)));
-      const auto word = reader(i);
-      const bool skip = !match_missing && reader.missing(word);
-      slot[i] = skip ? 0 : table.find(table.locate(word), word);
-    }
-  });
+Match match_in(const Context& context, Table& table, const FillCounts& filled,
+               const Side<Reader>& left, const Side<Reader>& right,
+               const Wanted& wanted, Row* slot) {
+  using Word = typename Reader::Word;
+  Match match;
+  auto find = [&](std::size_t at, const Word& word) {
+    return table.find(at, word);
+  };
+  auto find_and_mark = [&](std::size_t at, const Word& word) {
+    return table.find_and_mark(at, word);
+  };
+  auto look_up_in = [&](const Side<Reader>& side, auto&& how, Row* to) {
+    return look_up(context, table, side.reader, side.rows,
+                   wanted.match_missing, how, to);
+  };
+  match.right.repeated = filled.repeated;
+  if (filled.repeated || (wanted.first_of_missing && filled.missing)) {
+    match.right.first = Buffer<Row>(right.rows);
+    look_up_in(right, find, match.right.first.data());
+  }
+  const LookUpCounts found = filled.repeated
+                                 ? look_up_in(left, find, slot)
+                                 : look_up_in(left, find_and_mark, slot);
+  if (!filled.repeated) match.matched_right = count_marked(context, table);
+  match.matched_left = found.matched;
+  match.missing_left = found.missing;
+  match.missing_right = filled.missing;
+  return match;
 }
 
 template <class Reader>
-Grouping match_words(const Context& context, const Reader& left,
-                     std::size_t left_rows, const Reader& right,
-                     std::size_t right_rows, bool match_missing, Row* slot) {
-  return with_table(context, right, right_rows, [&](auto& table) {
-    Grouping grouping =
-        fill_table(context, table, right, right_rows, match_missing);
-    look_up(context, table, left, left_rows, match_missing, slot);
-    return grouping;
-  });
+Match match_sides(const Context& context, const Side<Reader>& left,
+                  const Side<Reader>& right, const Wanted& wanted, Row* slot) {
+  auto fill = [&](auto& table) {
+    return fill_table(context, table, right.reader, right.rows,
+                      wanted.match_missing);
+  };
+  auto match = [&](auto& table, const FillCounts& filled) {
+    return match_in(context, table, filled, left, right, wanted, slot);
+  };
+  const int bits = share_bits(context, right.rows);
+  if constexpr (Reader::countable) {
+    const WholeRange range = whole_range(context, right.reader, right.rows);
+    if (is_dense(context, range, right.rows)) {
+      DirectTable<Reader> table(range, right.reader, bits);
+      return match(table, fill(table));
+    }
+  }
+  {
+    HashTable<Reader> table(right.rows, bits);
+    const FillCounts filled = fill(table);
+    if (!filled.full) return match(table, filled);
+  }
+  // the words fell into few parts: one part has room for all
+  HashTable<Reader> table(right.rows, 0);
+  return match(table, fill(table));
 }
 
 // Matches one or two columns; more are first folded to two.
-Grouping match_columns(const Context& context, Keys left, Keys right,
-                       bool match_missing, Row* slot) {
-  PackedKeys packed = pack_keys(context, left, right, match_missing);
-  std::vector<std::vector<Row>> folded;  // keeps the folded columns alive
+Match match_columns(const Context& context, Keys left, Keys right,
+                    const Wanted& wanted, Row* slot) {
+  PackedKeys packed = pack_keys(context, left, right, wanted.match_missing);
+  std::vector<Buffer<Row>> folded;  // keeps the folded columns alive
   while (left.columns.size() > 2) {
-    std::vector<Row> codes(left.rows);
+    Buffer<Row> codes(left.rows);
     Keys first_left{{left.columns[0], left.columns[1]}, left.rows};
     Keys first_right{{right.columns[0], right.columns[1]}, right.rows};
-    Grouping grouping = match_columns(context, first_left, first_right,
-                                      match_missing, codes.data());
-    fold_columns(left, right, std::move(codes), std::move(grouping), folded);
+    Match match = match_columns(context, first_left, first_right,
+                                {wanted.match_missing, true}, codes.data());
+    fold_columns(left, right, std::move(codes), std::move(match.right.first),
+                 folded);
   }
   if (left.columns.size() == 2) {
-    const std::vector<TwoWords> left_words = two_words(context, left);
-    const std::vector<TwoWords> right_words = two_words(context, right);
+    const Buffer<TwoWords> left_words = two_words(context, left);
+    const Buffer<TwoWords> right_words = two_words(context, right);
     const TwoWords missing{missing_word(right.columns[0]),
                            missing_word(right.columns[1])};
-    return match_words(context, TwoReader{left_words.data(), missing},
-                       left.rows, TwoReader{right_words.data(), missing},
-                       right.rows, match_missing, slot);
+    return match_sides<TwoReader>(
+        context, {{left_words.data(), missing}, left.rows},
+        {{right_words.data(), missing}, right.rows}, wanted, slot);
   }
   return with_reader(left.columns[0], [&](auto reader) {
     using Reader = decltype(reader);
     Reader other = reader;
     other.values = static_cast<decltype(other.values)>(right.columns[0].data);
-    return match_words(context, reader, left.rows, other, right.rows,
-                       match_missing, slot);
+    return match_sides<Reader>(context, {reader, left.rows},
+                               {other, right.rows}, wanted, slot);
   });
-}
-
-Ranges list_rows(const Grouping& grouping, std::size_t rows) {
-  Ranges ranges;
-  if (!grouping.repeated) return ranges;
-  ranges.starts.assign(rows + 1, 0);
-  for (std::size_t i = 0; i < rows; ++i)
-    if (grouping.first[i]) ++ranges.starts[grouping.first[i]];
-  for (std::size_t i = 0; i < rows; ++i)
-    ranges.starts[i + 1] += ranges.starts[i];
-  ranges.rows.resize(ranges.starts[rows]);
-  std::vector<Row> next(ranges.starts);
-  for (std::size_t i = 0; i < rows; ++i)
-    if (grouping.first[i])
-      ranges.rows[next[grouping.first[i] - 1]++] = static_cast<Row>(i + 1);
-  return ranges;
 }
 
 }  // namespace
 
-Ranges match_equal(const Context& context, const Keys& left, const Keys& right,
-                   bool match_missing, Row* slot) {
-  const Grouping grouping =
-      match_columns(context, left, right, match_missing, slot);
-  return list_rows(grouping, right.rows);
+Match match_equal(const Context& context, const Keys& left, const Keys& right,
+                  bool match_missing, Row* slot) {
+  Match match = match_columns(context, left, right,
+                              {match_missing, false}, slot);
+  // columns put together no longer tell which rows lacked one of them
+  if (left.columns.size() > 1) {
+    match.missing_left = count_missing(context, left);
+    match.missing_right = count_missing(context, right);
+  }
+  return match;
 }
 
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing) {
-  std::vector<Row> slot(keys.rows);
-  return match_columns(context, keys, keys, match_missing, slot.data());
+  Buffer<Row> slot(keys.rows);
+  Match match =
+      match_columns(context, keys, keys, {match_missing, true}, slot.data());
+  return std::move(match.right);
+}
+
+std::size_t listed_rows(const Context& context, const Grouping& grouping) {
+  std::atomic<std::size_t> total{0};
+  for_chunks(context, grouping.first.size(),
+             [&](std::size_t, std::size_t begin, std::size_t end) {
+               std::size_t count = 0;
+               for (std::size_t i = begin; i < end; ++i)
+                 count += grouping.first[i] != 0;
+               total += count;
+             });
+  return total;
+}
+
+void list_rows(const Context& context, const Grouping& grouping, Row* starts,
+               Row* rows) {
+  const Row* first = grouping.first.data();
+  const std::size_t n = grouping.first.size();
+  // (row 0, none, becomes a place beyond all)
+  auto place = [&](std::size_t i) {
+    return static_cast<std::size_t>(first[i]) - 1;
+  };
+  std::fill(starts, starts + n + 1, 0);
+  for_shares(
+      context, n, n, place,
+      [&](std::size_t at) { __builtin_prefetch(&starts[at + 1], 1); },
+      [&](std::size_t at, std::size_t) { ++starts[at + 1]; });
+  for (std::size_t i = 0; i < n; ++i) starts[i + 1] += starts[i];
+  Buffer<Row> next(n);
+  std::copy(starts, starts + n, next.begin());
+  for_shares(
+      context, n, n, place,
+      [&](std::size_t at) { __builtin_prefetch(&next[at], 1); },
+      [&](std::size_t at, std::size_t i) {
+        rows[next[at]++] = static_cast<Row>(i + 1);
+      });
 }
 
 std::size_t count_missing(const Context& context, const Keys& keys) {
@@ -174,7 +192,7 @@ std::size_t count_missing(const Context& context, const Keys& keys) {
     });
     return total;
   }
-  std::vector<std::uint8_t> missing(keys.rows, 0);
+  Buffer<std::uint8_t> missing(keys.rows, Start::zero);
   for (const KeyColumn& column : keys.columns)
     with_reader(column, [&](auto reader) {
       for_chunks(context, keys.rows,

@@ -40,8 +40,8 @@ inline double word_real(std::uint64_t word) {
 }
 
 // A reader turns row numbers into words. `whole()` tells the whole number a
-// word stands for, false when it is none: only such keys can be addressed
-// directly.
+// word stands for, false when it is none; where it is `countable` such words
+// can be addressed directly.
 struct Int32Reader {
   using Word = std::uint64_t;
   static constexpr bool countable = true;
@@ -66,6 +66,7 @@ struct RealReader {
   bool missing(Word word) const { return word == missing_word(); }
   static bool whole(Word word, std::int64_t& value) {
     const double real = word_real(word);
+    value = 0;
     if (!(real > -9e15 && real < 9e15)) return false;
     value = static_cast<std::int64_t>(real);
     return static_cast<double>(value) == real;
@@ -105,6 +106,10 @@ struct TextReader {
     return static_cast<Word>(reinterpret_cast<std::uintptr_t>(values[i]));
   }
   bool missing(Word word) const { return word == missing_word(); }
+  static bool whole(Word word, std::int64_t& value) {
+    value = static_cast<std::int64_t>(word);
+    return true;
+  }
 };
 
 // Two columns at once: their words side by side.

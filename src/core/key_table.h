@@ -1,14 +1,21 @@
 // Tables from key to the first row that holds it. Both kinds answer the same
-// three calls, so that the loops over rows are written once:
-//   locate(word)       where the search starts (to prefetch)
-//   put(at, word, row) the first row with this key, which is `row` if it is new
-//   find(at, word)     the first row with this key, 0 if there is none
+// calls, so that the loops over rows (fill_table.h) are written once:
+//   locate(word)        the place where the search starts
+//   part_begin(part)    where a part of the table begins; parts are filled by
+//                       one thread each, and no search leaves its part
+//   put(at, word, row)  the first row with this key, `row` if the key is new;
+//                       0 when the part is full
+//   find(at, word)      the first row with this key, 0 if there is none
+//   find_and_mark(...)  the same, and the key is remembered as found
+// A row that was found is kept negated: the mark costs no memory of its own
+// and lies where the search has just been.
 #pragma once
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
-#include <vector>
 
 #include "key_column.h"
+#include "memory.h"
 
 namespace ronda::core {
 
@@ -25,41 +32,77 @@ inline std::uint64_t scramble(const TwoWords& x) {
   return scramble(x.first + 0x9e3779b97f4a7c15u * scramble(x.second));
 }
 
+inline Row unmarked(Row row) { return row < 0 ? -row : row; }
+
+// Threads may mark the same row at once: always with the same value.
+inline Row mark(Row* row) {
+  const Row value = __atomic_load_n(row, __ATOMIC_RELAXED);
+  if (value > 0) __atomic_store_n(row, -value, __ATOMIC_RELAXED);
+  return unmarked(value);
+}
+
 // Open addressing with linear probing, at most two thirds full.
 template <class Reader>
 class HashTable {
  public:
   using Word = typename Reader::Word;
 
-  explicit HashTable(std::size_t keys) {
-    int bits = 4;
-    while ((std::size_t{1} << bits) < keys + keys / 2) ++bits;
-    shift_ = 64 - bits;
-    cells_.resize(std::size_t{1} << bits);
-    mask_ = cells_.size() - 1;
-  }
+  HashTable(std::size_t keys, int part_bits)
+      : bits_(bits_for(keys, part_bits)),
+        part_shift_(bits_ - part_bits),
+        part_mask_((std::size_t{1} << part_shift_) - 1),
+        cells_(std::size_t{1} << bits_, Start::zero) {}
+  std::size_t parts() const { return std::size_t{1} << (bits_ - part_shift_); }
+  std::size_t places() const { return cells_.size(); }
   std::size_t locate(const Word& word) const {
-    return static_cast<std::size_t>(scramble(word) >> shift_);
+    return static_cast<std::size_t>(scramble(word) >> (64 - bits_));
   }
-  void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at]); }
+  std::size_t part_begin(std::size_t part) const {
+    return part << part_shift_;
+  }
+  void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at], 1); }
   Row put(std::size_t at, const Word& word, Row row) {
-    while (cells_[at].row && !(cells_[at].word == word)) at = (at + 1) & mask_;
-    if (!cells_[at].row) cells_[at] = Cell{word, row};
-    return cells_[at].row;
+    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
+      Cell& cell = cells_[at];
+      if (!cell.row) cell = Cell{word, row};
+      if (cell.word == word) return cell.row;
+      at = next(at);
+    }
+    return 0;
   }
   Row find(std::size_t at, const Word& word) const {
-    while (cells_[at].row && !(cells_[at].word == word)) at = (at + 1) & mask_;
-    return cells_[at].row;
+    return search(at, word) ? unmarked(cells_[at].row) : 0;
   }
+  Row find_and_mark(std::size_t at, const Word& word) {
+    return search(at, word) ? mark(&cells_[at].row) : 0;
+  }
+  bool marked(std::size_t at) const { return cells_[at].row < 0; }
 
  private:
   struct Cell {
     Word word;
     Row row;
   };
-  std::vector<Cell> cells_;
-  std::size_t mask_;
-  int shift_;
+  static int bits_for(std::size_t keys, int part_bits) {
+    int bits = std::max(4, part_bits + 1);
+    while ((std::size_t{1} << bits) < keys + keys / 2) ++bits;
+    return bits;
+  }
+  std::size_t next(std::size_t at) const {
+    return (at & ~part_mask_) | ((at + 1) & part_mask_);
+  }
+  // moves `at` to the word's place; a small part may be full to the last cell
+  bool search(std::size_t& at, const Word& word) const {
+    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
+      if (!__atomic_load_n(&cells_[at].row, __ATOMIC_RELAXED)) return false;
+      if (cells_[at].word == word) return true;
+      at = next(at);
+    }
+    return false;
+  }
+  int bits_, part_shift_;
+  std::size_t part_mask_;
+  Buffer<Cell> cells_;
 };
 
 struct WholeRange {
@@ -75,40 +118,45 @@ struct WholeRange {
 };
 
 // Direct addressing: whole numbers that lie close together are their own
-// address. The last place is that of the missing key.
+// address. The place before the last is that of the missing key; the last one
+// is never filled and stands for all numbers out of range.
 template <class Reader>
 class DirectTable {
  public:
   using Word = typename Reader::Word;
 
-  DirectTable(const WholeRange& range, const Reader& reader)
+  DirectTable(const WholeRange& range, const Reader& reader, int part_bits)
       : low_(static_cast<std::uint64_t>(range.empty() ? 0 : range.low)),
         span_(range.span()),
         missing_(reader.missing_word()),
-        rows_(span_ + 2, 0) {}
+        parts_(std::size_t{1} << part_bits),
+        rows_(span_ + 3, Start::zero) {}
+  std::size_t parts() const { return parts_; }
+  std::size_t places() const { return rows_.size(); }
   std::size_t locate(const Word& word) const {
-    if (word == missing_) return span_ + 1;
     std::int64_t value;
-    if (!Reader::whole(word, value)) return nowhere;
+    const bool whole = Reader::whole(word, value);
     const std::uint64_t at = static_cast<std::uint64_t>(value) - low_;
-    return at <= span_ ? static_cast<std::size_t>(at) : nowhere;
+    if (whole && at <= span_) return static_cast<std::size_t>(at);
+    return static_cast<std::size_t>(word == missing_ ? span_ + 1 : span_ + 2);
   }
-  void prefetch(std::size_t at) const {
-    if (at != nowhere) __builtin_prefetch(&rows_[at]);
+  std::size_t part_begin(std::size_t part) const {
+    return part * places() / parts_;
   }
+  void prefetch(std::size_t at) const { __builtin_prefetch(&rows_[at], 1); }
   Row put(std::size_t at, const Word&, Row row) {
     if (!rows_[at]) rows_[at] = row;
     return rows_[at];
   }
-  Row find(std::size_t at, const Word&) const {
-    return at == nowhere ? 0 : rows_[at];
-  }
+  Row find(std::size_t at, const Word&) const { return unmarked(rows_[at]); }
+  Row find_and_mark(std::size_t at, const Word&) { return mark(&rows_[at]); }
+  bool marked(std::size_t at) const { return rows_[at] < 0; }
 
  private:
-  static constexpr std::size_t nowhere = SIZE_MAX;
   std::uint64_t low_, span_;
   Word missing_;
-  std::vector<Row> rows_;
+  std::size_t parts_;
+  Buffer<Row> rows_;
 };
 
 }  // namespace ronda::core

@@ -7,20 +7,41 @@ constexpr std::int64_t missing_code = INT64_MIN;
 constexpr std::int64_t outside_code = -1;  // a value the right side lacks
 constexpr double largest_code = 4e18;
 
+template <class Reader>
+int common_zero_bits(const Context& context, const Reader& reader,
+                     std::size_t n, std::int64_t low) {
+  std::atomic<std::uint64_t> all{0};
+  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+    std::uint64_t bits = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto word = reader(i);
+      std::int64_t value;
+      if (reader.missing(word) || !Reader::whole(word, value)) continue;
+      bits |= static_cast<std::uint64_t>(value) -
+              static_cast<std::uint64_t>(low);
+    }
+    all |= bits;
+  });
+  return all == 0 ? 0 : __builtin_ctzll(all);
+}
+
 struct Digit {
   std::size_t column;
   WholeRange range;
-  double places() const { return static_cast<double>(range.span()) + 2.0; }
+  int shift = 0;  // all values are this many zero bits above the lowest one
+  std::uint64_t span() const { return range.span() >> shift; }
+  double places() const { return static_cast<double>(span()) + 2.0; }
 };
 
-WholeRange range_of(const Context& context, const Keys& keys,
-                    std::size_t column) {
+// The digit a column makes. Texts count by their addresses, which lie apart
+// by some power of two.
+Digit digit_of(const Context& context, const Keys& keys, std::size_t column) {
   return with_reader(keys.columns[column], [&](auto reader) {
-    if constexpr (decltype(reader)::countable)
-      return whole_range(context, reader, keys.rows);
-    WholeRange none;
-    none.whole = false;
-    return none;
+    Digit digit{column, whole_range(context, reader, keys.rows)};
+    if (keys.columns[column].kind == KeyKind::text && !digit.range.empty())
+      digit.shift = common_zero_bits(context, reader, keys.rows,
+                                     digit.range.low);
+    return digit;
   });
 }
 
@@ -29,7 +50,7 @@ std::vector<Digit> choose_digits(const Context& context, const Keys& right) {
   std::vector<Digit> digits;
   double places = 1;
   for (std::size_t k = 0; k < right.columns.size(); ++k) {
-    const Digit digit{k, range_of(context, right, k)};
+    const Digit digit = digit_of(context, right, k);
     if (!digit.range.whole || places * digit.places() > largest_code) continue;
     places *= digit.places();
     digits.push_back(digit);
@@ -37,47 +58,50 @@ std::vector<Digit> choose_digits(const Context& context, const Keys& right) {
   return digits;
 }
 
-// one more digit at the end of every code
+// one more digit at the end of every code; the first one starts the codes
 template <class Reader>
 void append_digit(const Context& context, const Reader& reader,
-                  const WholeRange& range, bool match_missing,
-                  std::vector<std::int64_t>& codes) {
-  const std::uint64_t span = range.span();
+                  const Digit& digit, bool first, bool match_missing,
+                  Buffer<std::int64_t>& codes) {
+  const std::uint64_t span = digit.span();
   const std::int64_t places = static_cast<std::int64_t>(span) + 2;
   const std::uint64_t low =
-      static_cast<std::uint64_t>(range.empty() ? 0 : range.low);
-  for_chunks(
-      context, codes.size(), [&](std::size_t, std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) {
-          const auto word = reader(i);
-          std::int64_t value;
-          std::uint64_t digit = span + 1;  // that of a missing value
-          if (reader.missing(word)) {
-            if (!match_missing) codes[i] = missing_code;
-          } else if (!Reader::whole(word, value) ||
-                     (digit = static_cast<std::uint64_t>(value) - low) > span) {
-            if (codes[i] != missing_code) codes[i] = outside_code;
-          }
-          if (codes[i] >= 0)
-            codes[i] = codes[i] * places + static_cast<std::int64_t>(digit);
-        }
-      });
+      static_cast<std::uint64_t>(digit.range.empty() ? 0 : digit.range.low);
+  const std::uint64_t odd = (std::uint64_t{1} << digit.shift) - 1;
+  auto code = [&](std::int64_t before, const typename Reader::Word& word) {
+    if (before < 0) return before;
+    if (reader.missing(word))
+      return match_missing
+                 ? before * places + static_cast<std::int64_t>(span) + 1
+                 : missing_code;
+    std::int64_t value;
+    const bool whole = Reader::whole(word, value);
+    const std::uint64_t above = static_cast<std::uint64_t>(value) - low;
+    if (!whole || (above & odd) || above >> digit.shift > span)
+      return outside_code;
+    return before * places + static_cast<std::int64_t>(above >> digit.shift);
+  };
+  for_chunks(context, codes.size(),
+             [&](std::size_t, std::size_t begin, std::size_t end) {
+               for (std::size_t i = begin; i < end; ++i)
+                 codes[i] = code(first ? 0 : codes[i], reader(i));
+             });
 }
 
-std::vector<std::int64_t> pack_side(const Context& context, const Keys& keys,
-                                    const std::vector<Digit>& digits,
-                                    bool match_missing) {
-  std::vector<std::int64_t> codes(keys.rows, 0);
+Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
+                               const std::vector<Digit>& digits,
+                               bool match_missing) {
+  Buffer<std::int64_t> codes(keys.rows);
   for (const Digit& digit : digits)
     with_reader(keys.columns[digit.column], [&](auto reader) {
-      if constexpr (decltype(reader)::countable)
-        append_digit(context, reader, digit.range, match_missing, codes);
+      append_digit(context, reader, digit, &digit == &digits[0], match_missing,
+                   codes);
     });
   return codes;
 }
 
 void replace_columns(Keys& keys, const std::vector<Digit>& digits,
-                     const std::vector<std::int64_t>& codes) {
+                     const Buffer<std::int64_t>& codes) {
   for (std::size_t k = digits.size(); k-- > 0;)
     keys.columns.erase(keys.columns.begin() +
                        static_cast<std::ptrdiff_t>(digits[k].column));
@@ -100,19 +124,18 @@ PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
   return packed;
 }
 
-void fold_columns(Keys& left, Keys& right, std::vector<Row> codes,
-                  Grouping grouping, std::vector<std::vector<Row>>& owner) {
+void fold_columns(Keys& left, Keys& right, Buffer<Row> codes,
+                  Buffer<Row> firsts, std::vector<Buffer<Row>>& owner) {
   for (Row& code : codes)
     if (!code) code = -1;  // not there, and not missing either
-  std::vector<Row> firsts = std::move(grouping.first);
   if (firsts.empty()) {
-    firsts.resize(right.rows);
+    firsts = Buffer<Row>(right.rows);
     for (std::size_t i = 0; i < firsts.size(); ++i)
       firsts[i] = static_cast<Row>(i + 1);
   }
   for (Row& first : firsts)
     if (!first) first = INT32_MIN;
-  auto replace = [&](Keys& keys, std::vector<Row> values) {
+  auto replace = [&](Keys& keys, Buffer<Row> values) {
     owner.push_back(std::move(values));
     keys.columns.erase(keys.columns.begin());
     keys.columns[0] = KeyColumn{KeyKind::int32, owner.back().data(), nullptr};
@@ -121,8 +144,8 @@ void fold_columns(Keys& left, Keys& right, std::vector<Row> codes,
   replace(right, std::move(firsts));
 }
 
-std::vector<TwoWords> two_words(const Context& context, const Keys& keys) {
-  std::vector<TwoWords> words(keys.rows);
+Buffer<TwoWords> two_words(const Context& context, const Keys& keys) {
+  Buffer<TwoWords> words(keys.rows);
   auto copy = [&](const KeyColumn& column, std::uint64_t TwoWords::*place) {
     with_reader(column, [&](auto reader) {
       for_chunks(context, keys.rows,

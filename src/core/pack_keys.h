@@ -2,7 +2,6 @@
 #pragma once
 #include <vector>
 
-#include "equal_match.h"
 #include "key_column.h"
 #include "key_table.h"
 #include "parallel.h"
@@ -39,19 +38,19 @@ WholeRange whole_range(const Context& context, const Reader& reader,
 
 // Owns the columns that pack_keys() makes.
 struct PackedKeys {
-  std::vector<std::int64_t> left, right;
+  Buffer<std::int64_t> left, right;
 };
 
-// Replaces whole-number columns by one 64-bit column where their ranges fit:
+// Replaces columns of whole numbers and of texts by one 64-bit column where their ranges fit:
 // a mixed-radix number whose digits are the values, counted from the lowest.
 PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
                      bool match_missing);
 
 // Replaces the first two columns by the codes their matching gave.
-void fold_columns(Keys& left, Keys& right, std::vector<Row> codes,
-                  Grouping grouping, std::vector<std::vector<Row>>& owner);
+void fold_columns(Keys& left, Keys& right, Buffer<Row> codes,
+                  Buffer<Row> firsts, std::vector<Buffer<Row>>& owner);
 
-std::vector<TwoWords> two_words(const Context& context, const Keys& keys);
+Buffer<TwoWords> two_words(const Context& context, const Keys& keys);
 
 std::uint64_t missing_word(const KeyColumn& column);
 

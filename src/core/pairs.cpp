@@ -1,29 +1,28 @@
 #include "pairs.h"
 
-#include "parallel.h"
+#include <algorithm>
+
+#include "shares.h"
 
 namespace ronda::core {
 
-std::vector<Row> slot_uses(const Context& context, const PairsView& pairs) {
-  std::vector<Row> uses(pairs.starts ? pairs.slots : pairs.right_rows, 0);
-  for_chunks_in_order(
-      context, pairs.left_rows, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) {
-          if (i + prefetch_distance < end && pairs.slot[i + prefetch_distance])
-            __builtin_prefetch(&uses[pairs.slot[i + prefetch_distance] - 1], 1);
-          if (pairs.slot[i]) ++uses[pairs.slot[i] - 1];
-        }
-      });
+Buffer<Row> slot_uses(const Context& context, const PairsView& pairs) {
+  Buffer<Row> uses(pairs.starts ? pairs.slots : pairs.right_rows, Start::zero);
+  for_shares(
+      context, pairs.left_rows, uses.size(),
+      [&](std::size_t i) { return static_cast<std::size_t>(pairs.slot[i]) - 1; },
+      [&](std::size_t at) { __builtin_prefetch(&uses[at], 1); },
+      [&](std::size_t at, std::size_t) { ++uses[at]; });
   return uses;
 }
 
 namespace {
 
 // Threads may set the same flag at once: always to the same value.
-std::vector<std::uint8_t> mark_slots(const Context& context,
-                                     const PairsView& pairs) {
-  std::vector<std::uint8_t> marks(
-      pairs.starts ? pairs.slots : pairs.right_rows, 0);
+Buffer<std::uint8_t> mark_slots(const Context& context,
+                                const PairsView& pairs) {
+  Buffer<std::uint8_t> marks(pairs.starts ? pairs.slots : pairs.right_rows,
+                             Start::zero);
   for_chunks(context, pairs.left_rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
                for (std::size_t i = begin; i < end; ++i)
@@ -36,7 +35,7 @@ std::vector<std::uint8_t> mark_slots(const Context& context,
 
 PairCounts count_single(const Context& context, const PairsView& pairs) {
   std::vector<std::size_t> matched(chunk_count(context, pairs.left_rows), 0);
-  std::vector<std::uint8_t> marks(pairs.right_rows, 0);
+  Buffer<std::uint8_t> marks(pairs.right_rows, Start::zero);
   for_chunks(context, pairs.left_rows,
              [&](std::size_t k, std::size_t begin, std::size_t end) {
                std::size_t count = 0;
@@ -64,8 +63,8 @@ PairCounts count_single(const Context& context, const PairsView& pairs) {
 PairCounts count_pairs(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);
   PairCounts counts;
-  const std::vector<Row> uses = slot_uses(context, pairs);
-  std::vector<Row> taken(pairs.right_rows, 0);
+  const Buffer<Row> uses = slot_uses(context, pairs);
+  Buffer<Row> taken(pairs.right_rows, Start::zero);
   for (std::size_t s = 0; s < pairs.slots; ++s) {
     const Row size = pairs.starts[s + 1] - pairs.starts[s];
     if (uses[s] == 0 || size == 0) continue;
@@ -86,11 +85,28 @@ PairCounts count_pairs(const Context& context, const PairsView& pairs) {
   return counts;
 }
 
-std::vector<std::uint8_t> mark_right(const Context& context,
-                                     const PairsView& pairs) {
-  const std::vector<std::uint8_t> slots = mark_slots(context, pairs);
+PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
+  if (!pairs.starts) return count_single(context, pairs);
+  PairCounts counts;
+  const Buffer<Row> uses = slot_uses(context, pairs);
+  for (std::size_t s = 0; s < pairs.slots; ++s) {
+    const Row size = pairs.starts[s + 1] - pairs.starts[s];
+    if (uses[s] == 0 || size == 0) continue;
+    counts.pairs += static_cast<double>(uses[s]) * size;
+    counts.matched_left += static_cast<std::size_t>(uses[s]);
+    counts.matched_right += static_cast<std::size_t>(size);
+    counts.most_left = std::max(counts.most_left, size);
+    counts.most_right = std::max(counts.most_right, uses[s]);
+    counts.on_both |= size > 1 && uses[s] > 1;
+  }
+  return counts;
+}
+
+Buffer<std::uint8_t> mark_right(const Context& context,
+                                const PairsView& pairs) {
+  Buffer<std::uint8_t> slots = mark_slots(context, pairs);
   if (!pairs.starts) return slots;
-  std::vector<std::uint8_t> marks(pairs.right_rows, 0);
+  Buffer<std::uint8_t> marks(pairs.right_rows, Start::zero);
   for (std::size_t s = 0; s < slots.size(); ++s)
     if (slots[s])
       for (Row k = pairs.starts[s]; k < pairs.starts[s + 1]; ++k)
@@ -100,7 +116,7 @@ std::vector<std::uint8_t> mark_right(const Context& context,
 
 std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
                                 std::size_t most) {
-  const std::vector<Row> uses = slot_uses(context, pairs);
+  const Buffer<Row> uses = slot_uses(context, pairs);
   auto weight = [&](Row slot) {
     const double size =
         pairs.starts ? pairs.starts[slot] - pairs.starts[slot - 1] : 1;
@@ -131,6 +147,9 @@ Expansion::Expansion(const Context& context, const PairsView& pairs,
                std::size_t size = 0;
                bool every_once = true;
                for (std::size_t i = begin; i < end; ++i) {
+                 if (pairs.starts && i + prefetch_distance < end)
+                   __builtin_prefetch(
+                       &pairs.starts[pairs.slot[i + prefetch_distance]]);
                  std::size_t lines = pairs.partners(i);
                  if (lines == 0 && keep_unmatched) lines = 1;
                  every_once = every_once && lines == 1;
@@ -147,27 +166,63 @@ Expansion::Expansion(const Context& context, const PairsView& pairs,
 }
 
 void Expansion::write(Row* left, Row* right) const {
+  for_chunks(context_, pairs_.left_rows,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               const std::size_t at = chunk_starts_[chunk];
+               const std::size_t stop = chunk + 1 < chunk_starts_.size()
+                                            ? chunk_starts_[chunk + 1]
+                                            : total_;
+               if (pairs_.starts)
+                 write_ranges(begin, end, at, left, right);
+               else
+                 write_single(begin, end, at, stop, left, right);
+             });
+}
+
+// Whether a row has a partner can't be foreseen, so there is no branch on it: a
+// row without is written over by the next one. When the last line of the chunk
+// stands, the rest has no partner.
+void Expansion::write_single(std::size_t begin, std::size_t end,
+                             std::size_t at, std::size_t stop, Row* left,
+                             Row* right) const {
+  const Row* slot = pairs_.slot;
+  std::size_t i = begin;
+  auto write = [&](auto&& put) {
+    for (; i < end && at < stop; ++i) {
+      put(static_cast<Row>(i + 1), slot[i]);
+      at += slot[i] != 0 || keep_unmatched_;
+    }
+  };
+  if (left)
+    write([&](Row row, Row partner) {
+      left[at] = row;
+      right[at] = partner;
+    });
+  else
+    write([&](Row, Row partner) { right[at] = partner; });
+}
+
+void Expansion::write_ranges(std::size_t begin, std::size_t end,
+                             std::size_t at, Row* left, Row* right) const {
   const PairsView& pairs = pairs_;
-  for_chunks(
-      context_, pairs.left_rows,
-      [&](std::size_t chunk, std::size_t begin, std::size_t end) {
-        std::size_t at = chunk_starts_[chunk];
-        auto line = [&](std::size_t i, Row partner) {
-          if (left) left[at] = static_cast<Row>(i + 1);
-          right[at++] = partner;
-        };
-        for (std::size_t i = begin; i < end; ++i) {
-          const Row s = pairs.slot[i];
-          if (!pairs.starts) {
-            if (s || keep_unmatched_) line(i, s);
-          } else if (s && pairs.starts[s] > pairs.starts[s - 1]) {
-            for (Row k = pairs.starts[s - 1]; k < pairs.starts[s]; ++k)
-              line(i, pairs.rows[k]);
-          } else if (keep_unmatched_) {
-            line(i, 0);
-          }
-        }
-      });
+  auto line = [&](std::size_t i, Row partner) {
+    if (left) left[at] = static_cast<Row>(i + 1);
+    right[at++] = partner;
+  };
+  for (std::size_t i = begin; i < end; ++i) {
+    if (i + 2 * prefetch_distance < end)
+      __builtin_prefetch(&pairs.starts[pairs.slot[i + 2 * prefetch_distance]]);
+    if (i + prefetch_distance < end && pairs.slot[i + prefetch_distance])
+      __builtin_prefetch(
+          &pairs.rows[pairs.starts[pairs.slot[i + prefetch_distance] - 1]]);
+    const Row s = pairs.slot[i];
+    if (s && pairs.starts[s] > pairs.starts[s - 1]) {
+      for (Row k = pairs.starts[s - 1]; k < pairs.starts[s]; ++k)
+        line(i, pairs.rows[k]);
+    } else if (keep_unmatched_) {
+      line(i, 0);
+    }
+  }
 }
 
 void order_by_row(const Row* by, std::size_t n, std::size_t most, Row* out) {

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "context.h"
+#include "memory.h"
 
 namespace ronda::core {
 
@@ -31,12 +32,15 @@ struct PairCounts {
 };
 PairCounts count_pairs(const Context& context, const PairsView& pairs);
 
+// The same where no right row is in two ranges: ranges by key.
+PairCounts count_disjoint(const Context& context, const PairsView& pairs);
+
 // one flag a right row: 1 if it has a partner
-std::vector<std::uint8_t> mark_right(const Context& context,
+Buffer<std::uint8_t> mark_right(const Context& context,
                                      const PairsView& pairs);
 
 // how many left rows point at each range (or right row, without ranges)
-std::vector<Row> slot_uses(const Context& context, const PairsView& pairs);
+Buffer<Row> slot_uses(const Context& context, const PairsView& pairs);
 
 // the slots that give the most pairs, most first
 std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
@@ -54,6 +58,10 @@ class Expansion {
   void write(Row* left, Row* right) const;
 
  private:
+  void write_single(std::size_t begin, std::size_t end, std::size_t at,
+                    std::size_t stop, Row* left, Row* right) const;
+  void write_ranges(std::size_t begin, std::size_t end, std::size_t at,
+                    Row* left, Row* right) const;
   const Context& context_;
   PairsView pairs_;
   bool keep_unmatched_;

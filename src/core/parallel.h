@@ -18,32 +18,81 @@ inline std::size_t chunk_count(const Context& context, std::size_t n) {
   return (n + context.chunk_rows - 1) / context.chunk_rows;
 }
 
+// Threads that take numbered pieces of work in turn until there are none, or
+// until the user wants to stop.
+class Crew {
+ public:
+  Crew(const Context& context, std::size_t pieces)
+      : context_(context), pieces_(pieces) {}
+
+  class Hand {
+   public:
+    bool may_go_on() {
+      if (caller_ && crew_.context_.interrupted &&
+          crew_.context_.interrupted())
+        crew_.stop_ = true;
+      return !crew_.stop_;
+    }
+    bool take(std::size_t& piece) {
+      return may_go_on() && (piece = crew_.next_++) < crew_.pieces_;
+    }
+
+   private:
+    friend class Crew;
+    Hand(Crew& crew, bool caller) : crew_(crew), caller_(caller) {}
+    Crew& crew_;
+    bool caller_;
+  };
+
+  template <class Work>
+  void run(Work&& work) {
+#ifdef _OPENMP
+    const int threads =
+        static_cast<int>(std::min<std::size_t>(context_.threads, pieces_));
+    if (threads > 1) {
+#pragma omp parallel num_threads(threads)
+      {
+        Hand hand(*this, omp_get_thread_num() == 0);
+        work(hand);
+      }
+    } else {
+      Hand hand(*this, true);
+      work(hand);
+    }
+#else
+    Hand hand(*this, true);
+    work(hand);
+#endif
+    if (stop_) throw Interrupted();
+  }
+
+ private:
+  const Context& context_;
+  std::size_t pieces_;
+  std::atomic<std::size_t> next_{0};
+  std::atomic<bool> stop_{false};
+};
+
 // body(chunk, begin, end) for every chunk of 0..n-1, in any order
 template <class Body>
 void for_chunks(const Context& context, std::size_t n, Body&& body) {
   const std::size_t chunks = chunk_count(context, n);
   const std::size_t size = context.chunk_rows;
-  std::atomic<std::size_t> next{0};
-  std::atomic<bool> stop{false};
-  auto work = [&](bool caller) {
-    for (std::size_t k; !stop && (k = next++) < chunks;) {
+  Crew crew(context, chunks);
+  crew.run([&](Crew::Hand& hand) {
+    for (std::size_t k; hand.take(k);)
       body(k, k * size, std::min(n, (k + 1) * size));
-      if (caller && context.interrupted && context.interrupted()) stop = true;
-    }
-  };
-#ifdef _OPENMP
-  const int threads =
-      static_cast<int>(std::min<std::size_t>(context.threads, chunks));
-  if (threads > 1) {
-#pragma omp parallel num_threads(threads)
-    work(omp_get_thread_num() == 0);
-  } else {
-    work(true);
-  }
-#else
-  work(true);
-#endif
-  if (stop) throw Interrupted();
+  });
+}
+
+// body(part, hand) for every part of 0..parts-1, each on one thread; the body
+// goes through its rows in chunks and asks `hand.may_go_on()` before each.
+template <class Body>
+void for_parts(const Context& context, std::size_t parts, Body&& body) {
+  Crew crew(context, parts);
+  crew.run([&](Crew::Hand& hand) {
+    for (std::size_t part; hand.take(part);) body(part, hand);
+  });
 }
 
 // the same on the calling thread, in order; here a body may throw
