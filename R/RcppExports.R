@@ -5,12 +5,12 @@ gather_ <- function(x, rows) {
     .Call(`_ronda_gather_`, x, rows)
 }
 
-patch_ <- function(x, instead_of, from, rows) {
-    .Call(`_ronda_patch_`, x, instead_of, from, rows)
+gather_columns_ <- function(columns, right, slot, starts, rows, right_rows, keep_unmatched, defer) {
+    .Call(`_ronda_gather_columns_`, columns, right, slot, starts, rows, right_rows, keep_unmatched, defer)
 }
 
-utf8_text_ <- function(x) {
-    .Call(`_ronda_utf8_text_`, x)
+patch_ <- function(x, instead_of, from, rows) {
+    .Call(`_ronda_patch_`, x, instead_of, from, rows)
 }
 
 int64_from_number_ <- function(x) {
@@ -39,6 +39,10 @@ int64_compare_ <- function(x, y) {
 
 int64_minus_ <- function(x, y) {
     .Call(`_ronda_int64_minus_`, x, y)
+}
+
+count_deferred_ <- function(frame) {
+    .Call(`_ronda_count_deferred_`, frame)
 }
 
 match_equal_ <- function(left, right, kinds, match_missing, count) {
@@ -107,6 +111,14 @@ outward_round_ <- function(search, open, most) {
 
 merge_nearest_ <- function(left_keys, right_keys, kinds, nearest) {
     .Call(`_ronda_merge_nearest_`, left_keys, right_keys, kinds, nearest)
+}
+
+release_rows_ <- function(rows) {
+    invisible(.Call(`_ronda_release_rows_`, rows))
+}
+
+utf8_text_ <- function(x) {
+    .Call(`_ronda_utf8_text_`, x)
 }
 
 shortened_codes_ <- function(x) {

@@ -115,12 +115,35 @@ make_frame <- function(pairing, plan, call) {
   if (!plan$rows %in% c("semi", "anti", "unmatched")) {
     check_row_limit(pairing, plan$rows, call)
   }
-  lines <- result_rows(pairing, plan$rows)
-  lines <- order_rows(pairing, lines, plan$row_order, call)
-  clock <- tick(clock, "rows")
-  begin_stage("Building columns", clock, lines$n, environment())
+  columns <- gather_at_once(pairing, plan, call)
+  if (is.null(columns)) {
+    lines <- result_rows(pairing, plan$rows)
+    lines <- order_rows(pairing, lines, plan$row_order, call)
+    clock <- tick(clock, "rows")
+    begin_stage("Building columns", clock, lines$n, environment())
+    columns <- make_columns(pairing, plan, lines, call)
+    n <- lines$n
+    release_lines(pairing, lines)
+  } else {
+    n <- columns$n
+    columns <- columns$columns
+  }
+  names(columns) <- vapply(plan$columns, function(column) column$name, "")
+  frame <- frame_like(columns, n, pairing$left)
+  tell(pairing, plan$rows, n, seconds_of(tick(clock, "columns")))
+  frame
+}
+
+# (where every left row stands once with its only partner, the right rows are
+# those of the pairing)
+release_lines <- function(pairing, lines) {
+  shared <- is.null(lines$left) && is.null(pairing$matches$starts)
+  release_rows_(list(lines$left, if (!shared) lines$right))
+}
+
+make_columns <- function(pairing, plan, lines, call) {
   merged <- merge_columns(pairing, plan$columns, lines, call)
-  columns <- lapply(plan$columns, function(column) {
+  lapply(plan$columns, function(column) {
     value <- if (column$from == "merge") {
       merged[[column$name]]
     } else {
@@ -128,11 +151,67 @@ make_frame <- function(pairing, plan, call) {
     }
     fill_absent(value, column, lines, plan$fill)
   })
-  names(columns) <- vapply(plan$columns, function(column) column$name, "")
-  frame <- frame_like(columns, lines$n, pairing$left)
-  seconds <- seconds_of(tick(clock, "columns"))
-  tell(pairing, plan$rows, lines, seconds)
-  frame
+}
+
+# The columns of an inner or left join in left order, where each is plain values
+# of one side: all in one pass over the pairs. NULL where it takes more.
+gather_at_once <- function(pairing, plan, call) {
+  if (!plan$rows %in% c("inner", "left") || plan$row_order != "left" ||
+    length(plan$fill)) {
+    return(NULL)
+  }
+  right <- logical(length(plan$columns))
+  sources <- vector("list", length(plan$columns))
+  for (k in seq_along(plan$columns)) {
+    column <- plan$columns[[k]]
+    x <- switch(column$from,
+      left = .subset2(pairing$left, column$left),
+      right = .subset2(pairing$right, column$right),
+      key = plain_key(pairing, column)
+    )
+    if (is.null(x) || !is_positional(x)) {
+      return(NULL)
+    }
+    right[k] <- column$from == "right"
+    sources[[k]] <- x
+  }
+  with_matches(pairing, gather_with, sources, right, pairing$rows[2L],
+    plan$rows == "left", may_defer(pairing, right)
+  )
+}
+
+gather_with <- function(slot, starts, rows, sources, right, right_rows,
+                        keep_unmatched, defer) {
+  gather_columns_(sources, right, slot, starts, rows, right_rows,
+    keep_unmatched, defer
+  )
+}
+
+# the left key column, where it needs no other type to hold the right one too
+plain_key <- function(pairing, column) {
+  x <- .subset2(pairing$left, column$left)
+  y <- .subset2(pairing$right, column$right)
+  if (is.object(x) || is.object(y)) {
+    common <- common_columns(x, y)
+    if (is.null(attr(common$left, "left_over"))) common$left
+  } else if (typeof(x) == typeof(y)) {
+    x
+  }
+}
+
+# Values that are picked by position, and attributes that stay
+is_positional <- function(x) {
+  is.atomic(x) && is.null(dim(x)) && is.null(names(x)) &&
+    (!is.object(x) || all(oldClass(x) %in% positional_classes))
+}
+
+# Many columns of long frames are gathered only when they are looked at.
+deferred_rows <- 1e5
+deferred_columns <- 4L
+
+may_defer <- function(pairing, right) {
+  pairing$counts$pairs >= deferred_rows && sum(right) >= deferred_columns &&
+    !isFALSE(getOption("ronda.deferred", TRUE))
 }
 
 make_column <- function(pairing, column, lines, call) {

@@ -165,5 +165,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
       )
     }
   )
-  make_frame(pairing, pairing$plan, call)
+  frame <- make_frame(pairing, pairing$plan, call)
+  release_rows_(pairing$matches)
+  frame
 }

@@ -92,11 +92,11 @@ new_receipt <- function(pairing) {
 has_row_names <- function(frame) .row_names_info(frame, 1L) > 0L
 
 # The receipt of a built frame: kept, and told when that is wanted.
-tell <- function(pairing, rows, lines, seconds) {
+tell <- function(pairing, rows, n, seconds) {
   receipt <- new_receipt(pairing)
   receipt$seconds <- c(receipt$seconds, seconds)
   receipt[c("rows", "result_rows", "both", "only_left", "only_right")] <-
-    c(list(rows, lines$n), result_counts(receipt, rows))
+    c(list(rows, n), result_counts(receipt, rows))
   state$receipt <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))

@@ -21,6 +21,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// gather_columns_
+List gather_columns_(List columns, LogicalVector right, IntegerVector slot, SEXP starts, SEXP rows, int right_rows, bool keep_unmatched, bool defer);
+RcppExport SEXP _ronda_gather_columns_(SEXP columnsSEXP, SEXP rightSEXP, SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< LogicalVector >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep_unmatched(keep_unmatchedSEXP);
+    Rcpp::traits::input_parameter< bool >::type defer(deferSEXP);
+    rcpp_result_gen = Rcpp::wrap(gather_columns_(columns, right, slot, starts, rows, right_rows, keep_unmatched, defer));
+    return rcpp_result_gen;
+END_RCPP
+}
 // patch_
 SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows);
 RcppExport SEXP _ronda_patch_(SEXP xSEXP, SEXP instead_ofSEXP, SEXP fromSEXP, SEXP rowsSEXP) {
@@ -31,16 +48,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type from(fromSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
     rcpp_result_gen = Rcpp::wrap(patch_(x, instead_of, from, rows));
-    return rcpp_result_gen;
-END_RCPP
-}
-// utf8_text_
-SEXP utf8_text_(SEXP x);
-RcppExport SEXP _ronda_utf8_text_(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(utf8_text_(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -113,6 +120,16 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
     rcpp_result_gen = Rcpp::wrap(int64_minus_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
+// count_deferred_
+int count_deferred_(Rcpp::List frame);
+RcppExport SEXP _ronda_count_deferred_(SEXP frameSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type frame(frameSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_deferred_(frame));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -343,6 +360,25 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// release_rows_
+void release_rows_(Rcpp::List rows);
+RcppExport SEXP _ronda_release_rows_(SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
+    release_rows_(rows);
+    return R_NilValue;
+END_RCPP
+}
+// utf8_text_
+SEXP utf8_text_(SEXP x);
+RcppExport SEXP _ronda_utf8_text_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(utf8_text_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // shortened_codes_
 List shortened_codes_(CharacterVector x);
 RcppExport SEXP _ronda_shortened_codes_(SEXP xSEXP) {
@@ -358,8 +394,8 @@ RcppExport SEXP run_testthat_tests(SEXP);
 
 static const R_CallMethodDef CallEntries[] = {
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
+    {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 8},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
-    {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
@@ -367,6 +403,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},
     {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
+    {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
@@ -384,12 +421,16 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
+    {"_ronda_release_rows_", (DL_FUNC) &_ronda_release_rows_, 1},
+    {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
     {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}
 };
 
+void register_vectors(DllInfo* library);
 RcppExport void R_init_ronda(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    register_vectors(dll);
 }

@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "core/threads.h"
+#include "gather_values.h"
 
 namespace ronda::glue {
 namespace {
@@ -85,18 +86,14 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
 
 SEXP new_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
-  std::size_t width = 8;
-  if (type == INTSXP || type == LGLSXP) width = 4;
-  if (type == CPLXSXP) width = 16;
-  if (type == RAWSXP) width = 1;
   // (text and lists are filled by R itself, before a hint could help)
   if (type != STRSXP && type != VECSXP)
-    core::advise_large_pages(DATAPTR(out), n * width);
+    core::advise_large_pages(DATAPTR(out), n * value_width(type));
   return out;
 }
 
 Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
-  Rcpp::IntegerVector out(new_rows(n));
+  Rcpp::IntegerVector out(new_vector(INTSXP, n));
   std::copy(rows, rows + n, out.begin());
   return out;
 }

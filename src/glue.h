@@ -20,7 +20,12 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
 
 // a new vector of `n` values of a type, its memory in large pages
 SEXP new_vector(SEXPTYPE type, std::size_t n);
-inline SEXP new_rows(std::size_t n) { return new_vector(INTSXP, n); }
+
+// row numbers that stay inside a join, see glue_rows.cpp
+SEXP new_rows(std::size_t n);
+void keep_rows(SEXP rows);  // they outlive the join
+void register_rows(DllInfo* library);
+void register_deferred(DllInfo* library);
 
 Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n);
 inline Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows) {

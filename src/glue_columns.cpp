@@ -4,6 +4,8 @@
 #include <vector>
 
 #include "core/gather.h"
+#include "core/gather_lines.h"
+#include "gather_values.h"
 #include "glue.h"
 
 using namespace Rcpp;
@@ -11,62 +13,15 @@ using namespace ronda;
 
 namespace {
 
-// A text vector holds addresses of R's shared strings. Those are copied as they
-// are, by all threads: nothing looks at a string. R need not be told of what
-// goes into a vector that is younger than all its values: its collector
-// never promotes it before them.
-void gather_text(const core::Context& context, SEXP from, const int* rows,
-                 SEXP out, SEXP missing) {
-  core::gather(context, STRING_PTR_RO(from), rows,
-               static_cast<std::size_t>(Rf_xlength(out)), missing,
-               const_cast<SEXP*>(STRING_PTR_RO(out)));
-}
-
-void gather_list(SEXP from, const int* rows, SEXP out) {
-  for (R_xlen_t i = 0; i < Rf_xlength(out); ++i)
-    if (rows[i]) SET_VECTOR_ELT(out, i, VECTOR_ELT(from, rows[i] - 1));
-}
-
-bool is_int64(SEXP x) { return Rf_inherits(x, "integer64"); }
-
-double missing_int64() {
-  const std::int64_t missing = INT64_MIN;
-  double bits;
-  std::memcpy(&bits, &missing, sizeof bits);
-  return bits;
-}
-
-Rcomplex missing_complex() {
-  Rcomplex missing;
-  missing.r = NA_REAL;
-  missing.i = NA_REAL;
-  return missing;
-}
-
-void gather_values(const core::Context& context, SEXP x, const int* rows,
-                   SEXP out) {
-  const auto n = static_cast<std::size_t>(Rf_xlength(out));
-  switch (TYPEOF(x)) {
-    case LGLSXP:
-    case INTSXP:
-      return core::gather(context, static_cast<const int*>(DATAPTR_RO(x)),
-                          rows, n, NA_INTEGER,
-                          static_cast<int*>(DATAPTR(out)));
-    case REALSXP:
-      return core::gather(context, REAL_RO(x), rows, n,
-                          is_int64(x) ? missing_int64() : NA_REAL, REAL(out));
-    case CPLXSXP:
-      return core::gather(context, COMPLEX_RO(x), rows, n,
-                          missing_complex(), COMPLEX(out));
-    case RAWSXP:
-      return core::gather(context, RAW_RO(x), rows, n, Rbyte{0}, RAW(out));
-    case STRSXP:
-      return gather_text(context, x, rows, out, NA_STRING);
-    case VECSXP:
-      return gather_list(x, rows, out);
-    default:
-      stop("gather_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
-  }
+core::ColumnJob column_job(SEXP from, SEXP to, bool right) {
+  core::ColumnJob job;
+  job.from = DATAPTR_RO(from);
+  job.to = const_cast<void*>(DATAPTR_RO(to));
+  job.width = glue::value_width(TYPEOF(from));
+  job.right = right;
+  const glue::MissingValue missing = glue::missing_value(from);
+  std::memcpy(job.missing, missing.bytes, sizeof job.missing);
+  return job;
 }
 
 // all attributes but the names, which are picked like the values
@@ -77,44 +32,11 @@ void copy_attributes(const core::Context& context, SEXP x, const int* rows,
   Shield<SEXP> names(Rf_getAttrib(x, R_NamesSymbol));
   if (names == R_NilValue) return;
   Shield<SEXP> picked(Rf_allocVector(STRSXP, Rf_xlength(out)));
-  gather_text(context, names, rows, picked, R_BlankString);
+  glue::gather_values(context, names, rows, picked);
+  for (R_xlen_t i = 0; i < Rf_xlength(out); ++i)
+    if (rows[i] == 0) SET_STRING_ELT(picked, i, R_BlankString);
   Rf_setAttrib(out, R_NamesSymbol, picked);
 }
-
-bool needs_translation(SEXP text) {
-  if (text == NA_STRING || Rf_getCharCE(text) == CE_UTF8 ||
-      Rf_getCharCE(text) == CE_BYTES)
-    return false;
-  const char* bytes = CHAR(text);
-  std::size_t n = static_cast<std::size_t>(LENGTH(text));
-  constexpr std::uint64_t high_bits = 0x8080808080808080u;
-  for (; n >= 8; n -= 8, bytes += 8) {
-    std::uint64_t eight;
-    std::memcpy(&eight, bytes, 8);
-    if (eight & high_bits) return true;
-  }
-  for (; n > 0; --n, ++bytes)
-    if (static_cast<unsigned char>(*bytes) > 127) return true;
-  return false;
-}
-
-// Texts that were looked at lately, by address: repeated ones are not looked
-// at again. 1e7 texts of 1e4 kinds are through in a quarter of the time.
-class SeenTexts {
- public:
-  explicit SeenTexts(std::size_t texts)
-      : places_(texts < 5000 ? 16 : 1 << 15, nullptr) {}
-  bool seen(SEXP text) {
-    const auto address = reinterpret_cast<std::uintptr_t>(text);
-    SEXP& place = places_[(address >> 6) % places_.size()];
-    if (place == text) return true;
-    place = text;
-    return false;
-  }
-
- private:
-  std::vector<SEXP> places_;
-};
 
 // the 64-bit integer a double stands for; false when it stands for none
 bool as_int64(double value, std::int64_t& out) {
@@ -136,9 +58,50 @@ SEXP gather_(SEXP x, IntegerVector rows) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     Shield<SEXP> out(glue::new_vector(TYPEOF(x), rows.size()));
-    gather_values(context, x, rows.begin(), out);
+    glue::gather_values(context, x, rows.begin(), out);
     copy_attributes(context, x, rows.begin(), out);
     return static_cast<SEXP>(out);
+  });
+}
+
+// All columns of an inner or left join in one pass: `columns` with their
+// sides; left columns stay as they are where every left row stands once. With
+// `defer`, right columns that can wait are filled when they are looked at.
+// [[Rcpp::export(rng = false)]]
+List gather_columns_(List columns, LogicalVector right, IntegerVector slot,
+                     SEXP starts, SEXP rows, int right_rows,
+                     bool keep_unmatched, bool defer) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::PairsView pairs =
+        glue::as_pairs(slot, starts, rows, right_rows);
+    const core::Expansion lines(context, pairs, keep_unmatched);
+    const bool keeps = lines.keeps_left();
+    List out(columns.size());
+    std::vector<core::ColumnJob> jobs;
+    // the right row numbers, where deferred columns need them
+    RObject index = keeps && !pairs.starts ? (SEXP)slot : R_NilValue;
+    for (R_xlen_t k = 0; k < columns.size(); ++k) {
+      SEXP x = columns[k];
+      if (!right[k] && keeps) {
+        out[k] = x;
+      } else if (right[k] && defer && glue::may_defer(x, lines.size())) {
+        if (index.isNULL()) {
+          index = glue::new_rows(lines.size());
+          core::ColumnJob job;
+          job.to = INTEGER(index);
+          jobs.push_back(job);
+        }
+        out[k] = glue::new_deferred(x, index);
+      } else {
+        out[k] = glue::new_vector(TYPEOF(x), lines.size());
+        jobs.push_back(column_job(x, out[k], right[k]));
+        if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(out[k], x);
+      }
+    }
+    if (!jobs.empty()) core::gather_lines(lines, jobs);
+    return List::create(_["columns"] = out,
+                        _["n"] = static_cast<double>(lines.size()));
   });
 }
 
@@ -171,35 +134,6 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
         break;
       default:
         stop("patch_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
-    }
-    return static_cast<SEXP>(out);
-  });
-}
-
-// x itself when equal texts share one address, else a copy in UTF-8
-// [[Rcpp::export(rng = false)]]
-SEXP utf8_text_(SEXP x) {
-  return glue::guarded([&] {
-    const SEXP* text = STRING_PTR_RO(x);
-    const auto n = static_cast<std::size_t>(Rf_xlength(x));
-    bool same = true;
-    SeenTexts lately(n);
-    core::for_chunks_in_order(
-        glue::current_context(), n, [&](std::size_t begin, std::size_t end) {
-          for (std::size_t i = begin; i < end && same; ++i) {
-            if (i + core::prefetch_distance < end)
-              __builtin_prefetch(text[i + core::prefetch_distance]);
-            same = lately.seen(text[i]) || !needs_translation(text[i]);
-          }
-        });
-    if (same) return x;
-    Shield<SEXP> out(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(n)));
-    for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(n); ++i) {
-      SEXP one = STRING_ELT(x, i);
-      SET_STRING_ELT(out, i, needs_translation(one)
-                                 ? Rf_mkCharCE(Rf_translateCharUTF8(one),
-                                               CE_UTF8)
-                                 : one);
     }
     return static_cast<SEXP>(out);
   });

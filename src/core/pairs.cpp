@@ -136,26 +136,29 @@ std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
   return slots;
 }
 
+namespace {
+
+// Rows with many partners make long chunks: those are cut finer.
+Context chunks_of_lines(Context context, const PairsView& pairs) {
+  if (pairs.starts)
+    context.chunk_rows = std::min<std::size_t>(context.chunk_rows, 4096);
+  return context;
+}
+
+}  // namespace
+
 Expansion::Expansion(const Context& context, const PairsView& pairs,
                      bool keep_unmatched)
-    : context_(context), pairs_(pairs), keep_unmatched_(keep_unmatched) {
+    : context_(chunks_of_lines(context, pairs)),
+      pairs_(pairs),
+      keep_unmatched_(keep_unmatched) {
   const std::size_t n = pairs.left_rows;
-  std::vector<std::size_t> sizes(chunk_count(context, n), 0);
+  std::vector<std::size_t> sizes(chunk_count(context_, n), 0);
   std::atomic<bool> once{true};
-  for_chunks(context, n,
+  for_chunks(context_, n,
              [&](std::size_t k, std::size_t begin, std::size_t end) {
-               std::size_t size = 0;
                bool every_once = true;
-               for (std::size_t i = begin; i < end; ++i) {
-                 if (pairs.starts && i + prefetch_distance < end)
-                   __builtin_prefetch(
-                       &pairs.starts[pairs.slot[i + prefetch_distance]]);
-                 std::size_t lines = pairs.partners(i);
-                 if (lines == 0 && keep_unmatched) lines = 1;
-                 every_once = every_once && lines == 1;
-                 size += lines;
-               }
-               sizes[k] = size;
+               sizes[k] = count_lines(begin, end, every_once);
                if (!every_once) once = false;
              });
   for (std::size_t size : sizes) {
@@ -163,6 +166,28 @@ Expansion::Expansion(const Context& context, const PairsView& pairs,
     total_ += size;
   }
   keeps_left_ = once;
+}
+
+std::size_t Expansion::count_lines(std::size_t begin, std::size_t end,
+                                   bool& every_once) const {
+  if (!pairs_.starts) {
+    if (keep_unmatched_) return end - begin;
+    const Row* slot = pairs_.slot;
+    std::size_t lines = 0;
+#pragma omp simd reduction(+ : lines)
+    for (std::size_t i = begin; i < end; ++i) lines += slot[i] != 0;
+    every_once = lines == end - begin;
+    return lines;
+  }
+  std::size_t total = 0;
+  for (std::size_t i = begin; i < end; ++i) {
+    prefetch_ranges(i, end);
+    std::size_t lines = static_cast<std::size_t>(pairs_.partners(i));
+    if (lines == 0 && keep_unmatched_) lines = 1;
+    every_once = every_once && lines == 1;
+    total += lines;
+  }
+  return total;
 }
 
 void Expansion::write(Row* left, Row* right) const {
@@ -210,11 +235,7 @@ void Expansion::write_ranges(std::size_t begin, std::size_t end,
     right[at++] = partner;
   };
   for (std::size_t i = begin; i < end; ++i) {
-    if (i + 2 * prefetch_distance < end)
-      __builtin_prefetch(&pairs.starts[pairs.slot[i + 2 * prefetch_distance]]);
-    if (i + prefetch_distance < end && pairs.slot[i + prefetch_distance])
-      __builtin_prefetch(
-          &pairs.rows[pairs.starts[pairs.slot[i + prefetch_distance] - 1]]);
+    prefetch_ranges(i, end);
     const Row s = pairs.slot[i];
     if (s && pairs.starts[s] > pairs.starts[s - 1]) {
       for (Row k = pairs.starts[s - 1]; k < pairs.starts[s]; ++k)

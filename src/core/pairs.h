@@ -5,6 +5,7 @@
 
 #include "context.h"
 #include "memory.h"
+#include "parallel.h"
 
 namespace ronda::core {
 
@@ -46,6 +47,13 @@ Buffer<Row> slot_uses(const Context& context, const PairsView& pairs);
 std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
                                 std::size_t most);
 
+// Some consecutive lines of a result: `at` is the number of the first one.
+struct LineBlock {
+  std::size_t at, size;
+  const Row* left;
+  const Row* right;
+};
+
 // The rows of a result, in left order: pairs, and with `keep_unmatched` the
 // left rows that have no partner (right row 0).
 class Expansion {
@@ -56,19 +64,84 @@ class Expansion {
   // every left row stands once, in order
   bool keeps_left() const { return keeps_left_; }
   void write(Row* left, Row* right) const;
+  // calls use(block) for all lines, block by block, on all threads
+  template <class Use>
+  void for_blocks(Use&& use) const;
 
  private:
+  std::size_t count_lines(std::size_t begin, std::size_t end,
+                          bool& every_once) const;
   void write_single(std::size_t begin, std::size_t end, std::size_t at,
                     std::size_t stop, Row* left, Row* right) const;
   void write_ranges(std::size_t begin, std::size_t end, std::size_t at,
                     Row* left, Row* right) const;
-  const Context& context_;
+  // asks for the range of a row some way ahead, and for its rows nearer by
+  void prefetch_ranges(std::size_t i, std::size_t end) const {
+    const Row* slot = pairs_.slot;
+    if (i + 2 * prefetch_distance < end)
+      __builtin_prefetch(&pairs_.starts[slot[i + 2 * prefetch_distance]]);
+    if (i + prefetch_distance < end && slot[i + prefetch_distance])
+      __builtin_prefetch(
+          &pairs_.rows[pairs_.starts[slot[i + prefetch_distance] - 1]]);
+  }
+  template <class Use>
+  void blocks_of(std::size_t begin, std::size_t end, std::size_t at,
+                 Use&& use) const;
+  Context context_;
   PairsView pairs_;
   bool keep_unmatched_;
   std::vector<std::size_t> chunk_starts_;
   std::size_t total_ = 0;
   bool keeps_left_ = false;
 };
+
+constexpr std::size_t block_lines = 4096;
+
+template <class Use>
+void Expansion::for_blocks(Use&& use) const {
+  for_chunks(context_, pairs_.left_rows,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               blocks_of(begin, end, chunk_starts_[chunk], use);
+             });
+}
+
+template <class Use>
+void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
+                          Use&& use) const {
+  Row left[block_lines + 1], right[block_lines + 1];
+  std::size_t size = 0;
+  auto flush = [&] {
+    use(LineBlock{at, size, left, right});
+    at += size;
+    size = 0;
+  };
+  const Row* starts = pairs_.starts;
+  if (!starts) {
+    for (std::size_t i = begin; i < end; ++i) {
+      const Row partner = pairs_.slot[i];
+      left[size] = static_cast<Row>(i + 1);
+      right[size] = partner;
+      size += partner != 0 || keep_unmatched_;
+      if (size == block_lines) flush();
+    }
+    return flush();
+  }
+  for (std::size_t i = begin; i < end; ++i) {
+    prefetch_ranges(i, end);
+    const Row s = pairs_.slot[i];
+    auto line = [&](Row partner) {
+      left[size] = static_cast<Row>(i + 1);
+      right[size] = partner;
+      if (++size == block_lines) flush();
+    };
+    if (s && starts[s] > starts[s - 1]) {
+      for (Row k = starts[s - 1]; k < starts[s]; ++k) line(pairs_.rows[k]);
+    } else if (keep_unmatched_) {
+      line(0);
+    }
+  }
+  flush();
+}
 
 // positions of 0..n-1 ordered by by[i] (1..most, 0 last), equal ones in order
 void order_by_row(const Row* by, std::size_t n, std::size_t most, Row* out);
