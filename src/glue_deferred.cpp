@@ -87,11 +87,30 @@ int integer_element(SEXP x, R_xlen_t i) {
 int logical_element(SEXP x, R_xlen_t i) {
   return element(x, i, LOGICAL_ELT, NA_LOGICAL);
 }
+// A loop over texts asks for them one by one: after some it pays to fill.
 SEXP text_element(SEXP x, R_xlen_t i) {
+  if (!is_filled(x) && ++INTEGER(VECTOR_ELT(R_altrep_data1(x), 2))[0] > 1000)
+    fill(x);
   return element(x, i, STRING_ELT, NA_STRING);
 }
 void set_text_element(SEXP x, R_xlen_t i, SEXP value) {
   SET_STRING_ELT(fill(x), i, value);
+}
+
+// What goes through all values, block by block, fills the column first.
+template <class T>
+R_xlen_t region(SEXP x, R_xlen_t from, R_xlen_t n, T* to) {
+  const T* values = static_cast<const T*>(DATAPTR_RO(fill(x)));
+  const R_xlen_t size = std::min(n, deferred_length(x) - from);
+  std::copy(values + from, values + from + size, to);
+  return size;
+}
+
+// A large part is taken from the filled column, a small one value by value:
+// either is done by R, which NULL asks for.
+SEXP deferred_subset(SEXP x, SEXP places, SEXP) {
+  if (Rf_xlength(places) > deferred_length(x) / 16) fill(x);
+  return nullptr;
 }
 
 void set_common_methods(R_altrep_class_t cls) {
@@ -100,6 +119,7 @@ void set_common_methods(R_altrep_class_t cls) {
   R_set_altrep_Inspect_method(cls, deferred_inspect);
   R_set_altvec_Dataptr_method(cls, deferred_pointer);
   R_set_altvec_Dataptr_or_null_method(cls, deferred_pointer_or_null);
+  R_set_altvec_Extract_subset_method(cls, deferred_subset);
 }
 
 bool is_deferred(SEXP x) {
@@ -123,6 +143,9 @@ void register_deferred(DllInfo* library) {
   R_set_altreal_Elt_method(real_class, real_element);
   R_set_altinteger_Elt_method(integer_class, integer_element);
   R_set_altlogical_Elt_method(logical_class, logical_element);
+  R_set_altreal_Get_region_method(real_class, region<double>);
+  R_set_altinteger_Get_region_method(integer_class, region<int>);
+  R_set_altlogical_Get_region_method(logical_class, region<int>);
   R_set_altstring_Elt_method(text_class, text_element);
   R_set_altstring_Set_elt_method(text_class, set_text_element);
 }
@@ -140,9 +163,10 @@ bool may_defer(SEXP x, std::size_t lines) {
 SEXP new_deferred(SEXP x, SEXP rows) {
   R_altrep_class_t cls;
   class_for(TYPEOF(x), cls);
-  Rcpp::Shield<SEXP> kept(Rf_allocVector(VECSXP, 2));
+  Rcpp::Shield<SEXP> kept(Rf_allocVector(VECSXP, 3));
   SET_VECTOR_ELT(kept, 0, x);
   SET_VECTOR_ELT(kept, 1, rows);
+  SET_VECTOR_ELT(kept, 2, Rf_ScalarInteger(0));
   MARK_NOT_MUTABLE(x);
   keep_rows(rows);
   Rcpp::Shield<SEXP> out(R_new_altrep(cls, kept, R_NilValue));
