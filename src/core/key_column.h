@@ -1,6 +1,7 @@
 // Key columns as the engine sees them: arrays of plain numbers or addresses.
-// Every value of every kind becomes one 64-bit word such that two values are
-// equal exactly when their words are; each kind has one word for "missing".
+// Every value of every kind becomes one word, mostly of 64 bits, such that two
+// values are equal exactly when their words are; each kind has one word for
+// "missing".
 #pragma once
 #include <cmath>
 #include <cstddef>
@@ -43,16 +44,16 @@ inline double word_real(std::uint64_t word) {
 // word stands for, false when it is none; where it is `countable` such words
 // can be addressed directly.
 struct Int32Reader {
-  using Word = std::uint64_t;
+  using Word = std::uint32_t;  // (a table of these is half as large)
   static constexpr bool countable = true;
   const std::int32_t* values;
   Word missing_word() const { return 0x80000000u; }
   Word operator()(std::size_t i) const {
-    return static_cast<std::uint32_t>(values[i]);
+    return static_cast<Word>(values[i]);
   }
   bool missing(Word word) const { return word == missing_word(); }
   static bool whole(Word word, std::int64_t& value) {
-    value = static_cast<std::int32_t>(static_cast<std::uint32_t>(word));
+    value = static_cast<std::int32_t>(word);
     return true;
   }
 };

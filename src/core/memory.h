@@ -40,11 +40,13 @@ class Buffer {
   Buffer() = default;
   explicit Buffer(std::size_t size, Start start = Start::unset) : size_(size) {
     if (size == 0) return;
-    if (size > SIZE_MAX / sizeof(T)) throw std::bad_alloc();
-    data_ = static_cast<T*>(start == Start::zero
-                                ? std::calloc(size, sizeof(T))
-                                : std::malloc(size * sizeof(T)));
-    if (!data_) throw std::bad_alloc();
+    if (size > (SIZE_MAX - line) / sizeof(T)) throw std::bad_alloc();
+    const std::size_t bytes = size * sizeof(T) + line;
+    memory_ = start == Start::zero ? std::calloc(bytes, 1) : std::malloc(bytes);
+    if (!memory_) throw std::bad_alloc();
+    // the array begins with a cache line
+    const auto at = reinterpret_cast<std::uintptr_t>(memory_);
+    data_ = reinterpret_cast<T*>((at + line - 1) & ~(line - 1));
     advise_large_pages(data_, size * sizeof(T));
   }
   Buffer(Buffer&& other) noexcept { swap(other); }
@@ -54,7 +56,7 @@ class Buffer {
   }
   Buffer(const Buffer&) = delete;
   Buffer& operator=(const Buffer&) = delete;
-  ~Buffer() { std::free(data_); }
+  ~Buffer() { std::free(memory_); }
 
   T& operator[](std::size_t i) { return data_[i]; }
   const T& operator[](std::size_t i) const { return data_[i]; }
@@ -69,9 +71,12 @@ class Buffer {
 
  private:
   void swap(Buffer& other) noexcept {
+    std::swap(memory_, other.memory_);
     std::swap(data_, other.data_);
     std::swap(size_, other.size_);
   }
+  static constexpr std::uintptr_t line = 64;
+  void* memory_ = nullptr;
   T* data_ = nullptr;
   std::size_t size_ = 0;
 };

@@ -162,7 +162,9 @@ Buffer<TwoWords> two_words(const Context& context, const Keys& keys) {
 
 std::uint64_t missing_word(const KeyColumn& column) {
   return with_reader(column,
-                     [](auto reader) { return reader.missing_word(); });
+                     [](auto reader) -> std::uint64_t {
+                       return reader.missing_word();
+                     });
 }
 
 }  // namespace ronda::core
