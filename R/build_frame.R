@@ -57,8 +57,11 @@ plan_frame <- function(pairing, rows, take, omit, keys, collisions,
   plan <- plan_columns(pairing, one_sided, take, omit, keys, collisions,
     name_pattern, call
   )
-  plan <- c(plan, added_columns(pairing, rows, partners, origin))
-  check_added_names(plan, call)
+  added <- added_columns(pairing, rows, partners, origin)
+  if (length(added)) {
+    plan <- c(plan, added)
+    check_added_names(plan, call)
+  }
   list(
     columns = plan, rows = rows, row_order = row_order,
     fill = as_fill(fill, plan, pairing, call)
@@ -82,7 +85,7 @@ check_one_sided <- function(rows, take, omit, origin, fill, row_order, call) {
 }
 
 added_columns <- function(pairing, rows, partners, origin) {
-  nearest <- rules_of(pairing$rules, "nearest")
+  nearest <- if (!is_keyed_only(pairing)) rules_of(pairing$rules, "nearest")
   gap <- if (length(nearest)) nearest[[1L]]$gap
   c(
     if (!is.null(gap) && !rows %in% c("semi", "anti")) {
@@ -112,6 +115,7 @@ check_added_names <- function(plan, call) {
 # anything is made.
 make_frame <- function(pairing, plan, call) {
   clock <- new_clock()
+  pairing <- unclass(pairing)
   if (!plan$rows %in% c("semi", "anti", "unmatched")) {
     check_row_limit(pairing, plan$rows, call)
   }
@@ -128,7 +132,7 @@ make_frame <- function(pairing, plan, call) {
     n <- columns$n
     columns <- columns$columns
   }
-  names(columns) <- vapply(plan$columns, function(column) column$name, "")
+  names(columns) <- plan_names(plan$columns)
   frame <- frame_like(columns, n, pairing$left)
   tell(pairing, plan$rows, n, seconds_of(tick(clock, "columns")))
   frame
@@ -139,6 +143,12 @@ make_frame <- function(pairing, plan, call) {
 release_lines <- function(pairing, lines) {
   shared <- is.null(lines$left) && is.null(pairing$matches$starts)
   release_rows_(list(lines$left, if (!shared) lines$right))
+}
+
+plan_names <- function(columns) {
+  names <- character(length(columns))
+  for (k in seq_along(columns)) names[k] <- columns[[k]]$name
+  names
 }
 
 make_columns <- function(pairing, plan, lines, call) {

@@ -94,7 +94,7 @@ check_frame <- function(frame, arg, call) {
     )
   }
   names <- names(frame)
-  if (anyDuplicated(names) || anyNA(names) || !all(nzchar(names)) ||
+  if (anyDuplicated.default(names) || anyNA(names) || !all(nzchar(names)) ||
     length(names) != length(unclass(frame))) {
     stop_bad_names(frame, names, arg, call)
   }
@@ -122,10 +122,11 @@ stop_bad_names <- function(frame, names, arg, call) {
 check_lengths <- function(frame, arg, call) {
   rows <- .row_names_info(frame, 2L)
   lengths <- column_rows_(unclass(frame))
-  for (k in which(is.na(lengths))) lengths[k] <- NROW(.subset2(frame, k))
-  wrong <- which(lengths != rows)
-  if (length(wrong)) {
-    k <- wrong[1L]
+  if (anyNA(lengths)) {
+    for (k in which(is.na(lengths))) lengths[k] <- NROW(.subset2(frame, k))
+  }
+  if (any(lengths != rows)) {
+    k <- which(lengths != rows)[1L]
     stop_argument(
       sprintf(
         "Column `%s` of `%s` has %s, but the frame has %s.",
@@ -158,7 +159,7 @@ check_column <- function(name, frame, arg, call, what = "column",
 
 check_sides <- function(sides, call) {
   good <- is.character(sides) && length(sides) == 2L && !anyNA(sides) &&
-    all(nzchar(sides)) && sides[1L] != sides[2L] && !any(sides == "both")
+    all(nzchar(sides)) && sides[1L] != sides[2L] && !"both" %in% sides
   if (!good) {
     stop_argument(
       "`sides` must be two different names, neither of them \"both\".",

@@ -11,6 +11,10 @@ plan_columns <- function(pairing, one_sided, take, omit, keys, collisions,
   check_pattern(name_pattern, call)
   names <- list(left = names(pairing$left), right = names(pairing$right))
   collisions <- as_collisions(collisions, names, call)
+  if (!one_sided && keys == "one" && is.null(take) && is.null(omit)) {
+    plan <- plan_distinct(pairing, names, call)
+    if (!is.null(plan)) return(plan)
+  }
   if (one_sided) {
     return(lapply(names$left, function(name) {
       list(name = name, from = "left", left = name)
@@ -22,6 +26,32 @@ plan_columns <- function(pairing, one_sided, take, omit, keys, collisions,
   if (anyDuplicated(names)) stop_name_taken(plan, names, call)
   for (column in plan) check_common_type(column, pairing, call)
   plan
+}
+
+# The common case, in short: all columns, of which no two are called alike.
+# NULL when some are.
+plan_distinct <- function(pairing, names, call) {
+  rules <- key_rules(pairing)
+  keys <- rule_columns(rules, "left")
+  partners <- rule_columns(rules, "right")
+  right <- names$right[!names$right %in% partners]
+  if (anyDuplicated.default(c(names$left, right))) {
+    return(NULL)
+  }
+  left <- lapply(names$left, function(name) {
+    list(name = name, from = "left", left = name)
+  })
+  at <- match(keys, names$left)
+  for (k in seq_along(rules)) {
+    column <- list(
+      name = keys[k], from = "key", left = keys[k], right = rules[[k]]$right
+    )
+    check_common_type(column, pairing, call)
+    left[[at[k]]] <- column
+  }
+  c(left, lapply(right, function(name) {
+    list(name = name, from = "right", right = name)
+  }))
 }
 
 # Columns that hold values of both sides need a type for both.
@@ -51,14 +81,23 @@ check_common_type <- function(column, pairing, call) {
 # The same() rules that fill one key column each: the first for a left column
 key_rules <- function(pairing) {
   rules <- rules_of(pairing$rules, "same")
+  if (length(rules) < 2L) {
+    return(rules)
+  }
   rules[!duplicated(vapply(rules, function(rule) rule$left, ""))]
 }
 
 rule_columns <- function(rules, side) {
+  if (length(rules) == 1L) {
+    return(unique.default(rules[[1L]][[side]]))
+  }
   unique(as.character(unlist(lapply(rules, function(rule) rule[[side]]))))
 }
 
 check_pattern <- function(pattern, call) {
+  if (identical(pattern, "{column}_{side}")) {
+    return()
+  }
   good <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
     grepl("{side}", pattern, fixed = TRUE)
   if (!good) {

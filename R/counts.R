@@ -35,11 +35,7 @@ is_keyed_only <- function(pairing) {
 }
 
 relationship_of <- function(repeats) {
-  paste(
-    if (repeats[["left"]]) "many" else "one", "to",
-    if (repeats[["right"]]) "many" else "one",
-    sep = "-"
-  )
+  relationships[1L + repeats[["right"]] + 2L * repeats[["left"]]]
 }
 
 # Rows that each join type gives, from the counts alone
@@ -61,15 +57,11 @@ rows_by_type <- function(pairing) {
 
 new_clock <- function() c(start = now())
 
-now <- function() as.numeric(Sys.time())
+now <- function() now_()
 
 tick <- function(clock, stage) {
   clock[[stage]] <- now()
   clock
 }
 
-seconds_of <- function(clock) {
-  seconds <- diff(clock)
-  names(seconds) <- names(clock)[-1L]
-  seconds
-}
+seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]

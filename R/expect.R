@@ -32,6 +32,9 @@ check_expect <- function(expect, rules, call) {
 
 check_expectations <- function(pairing, keys, call) {
   expect <- pairing$expect
+  if (is.null(expect) && pairing$missing_keys != "stop") {
+    return()
+  }
   missing <- c(pairing$counts$missing_left, pairing$counts$missing_right)
   if (any(missing > 0) && (pairing$missing_keys == "stop" ||
     "no-missing-keys" %in% expect)) {
@@ -404,6 +407,9 @@ largest_frame <- .Machine$integer.max
 check_row_limit <- function(pairing, rows, call) {
   pairs <- pairing$counts$pairs
   limit <- row_limit(pairing)
+  if (pairs <= limit && pairs + sum(as.numeric(pairing$rows)) <= largest_frame) {
+    return()
+  }
   total <- rows_by_type(pairing)[[rows]]
   if (pairs <= limit && total <= largest_frame) {
     return()

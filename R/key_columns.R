@@ -293,6 +293,9 @@ apply_via <- function(x, via, rule, side, call) {
 
 # All same() rules of a pairing, as the engine takes them
 engine_keys <- function(left, right, rules, call) {
+  if (!length(rules)) {
+    return(list(left = list(), right = list(), kinds = integer()))
+  }
   pairs <- list()
   for (rule in rules) {
     x <- apply_via(.subset2(left, rule$left), rule$via, rule, "left", call)

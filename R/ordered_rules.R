@@ -8,8 +8,9 @@ ordered_kinds <- c(
 # NULL when `on` has no ordered rule
 ordered_plan <- function(pairing, call) {
   rules <- pairing$rules
-  kinds <- vapply(rules, function(rule) rule$kind, "")
-  rules <- rules[kinds %in% ordered_kinds]
+  ordered <- logical(length(rules))
+  for (k in seq_along(rules)) ordered[k] <- rules[[k]]$kind %in% ordered_kinds
+  rules <- rules[ordered]
   if (!length(rules)) {
     return(NULL)
   }

@@ -71,14 +71,12 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   check_max_rows(max_rows, call)
   check_where(where, left, right, call)
   check_key_types(left, right, rules_of(rules, "same"), call)
-  pairing <- structure(
-    list(
-      left = left, right = right, rules = rules, where = where,
-      missing_keys = missing_keys, repeats = repeats, expect = expect,
-      max_rows = max_rows, sides = sides, labels = labels,
-      rows = c(.row_names_info(left, 2L), .row_names_info(right, 2L))
-    ),
-    class = "ronda_pairing"
+  # (a plain list until it leaves: `$` looks for methods of a class each time)
+  pairing <- list(
+    left = left, right = right, rules = rules, where = where,
+    missing_keys = missing_keys, repeats = repeats, expect = expect,
+    max_rows = max_rows, sides = sides, labels = labels,
+    rows = c(.row_names_info(left, 2L), .row_names_info(right, 2L))
   )
   if (!is.null(plan)) pairing$plan <- plan(pairing)
   clock <- tick(clock, "check")
@@ -95,6 +93,7 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
   if (expands) warn_many_to_many(pairing, call)
   pairing <- keep_repeats(pairing, call)
   pairing$seconds <- seconds_of(tick(clock, "count"))
+  class(pairing) <- "ronda_pairing"
   pairing
 }
 

@@ -68,25 +68,24 @@ state$receipt <- NULL
 new_receipt <- function(pairing) {
   counts <- pairing$counts
   rows <- pairing$rows
-  structure(
-    list(
-      labels = pairing$labels,
-      rows_left = rows[1L], rows_right = rows[2L],
-      matched_left = counts$matched_left, matched_right = counts$matched_right,
-      unmatched_left = rows[1L] - counts$matched_left,
-      unmatched_right = rows[2L] - counts$matched_right,
-      passed_over_right = pairing$candidates_right - counts$matched_right,
-      pairs = counts$pairs,
-      missing_left = counts$missing_left, missing_right = counts$missing_right,
-      relationship = counts$relationship,
-      row_names_left_behind = c(has_row_names(pairing$left),
-        has_row_names(pairing$right)
-      ),
-      notes = pairing$notes,
-      seconds = pairing$seconds
+  receipt <- list(
+    labels = pairing$labels,
+    rows_left = rows[1L], rows_right = rows[2L],
+    matched_left = counts$matched_left, matched_right = counts$matched_right,
+    unmatched_left = rows[1L] - counts$matched_left,
+    unmatched_right = rows[2L] - counts$matched_right,
+    passed_over_right = pairing$candidates_right - counts$matched_right,
+    pairs = counts$pairs,
+    missing_left = counts$missing_left, missing_right = counts$missing_right,
+    relationship = counts$relationship,
+    row_names_left_behind = c(has_row_names(pairing$left),
+      has_row_names(pairing$right)
     ),
-    class = "ronda_receipt"
+    notes = pairing$notes,
+    seconds = pairing$seconds
   )
+  class(receipt) <- "ronda_receipt"
+  receipt
 }
 
 has_row_names <- function(frame) .row_names_info(frame, 1L) > 0L
@@ -94,9 +93,11 @@ has_row_names <- function(frame) .row_names_info(frame, 1L) > 0L
 # The receipt of a built frame: kept, and told when that is wanted.
 tell <- function(pairing, rows, n, seconds) {
   receipt <- new_receipt(pairing)
-  receipt$seconds <- c(receipt$seconds, seconds)
-  receipt[c("rows", "result_rows", "both", "only_left", "only_right")] <-
-    c(list(rows, n), result_counts(receipt, rows))
+  receipt <- c(unclass(receipt), list(rows = rows, result_rows = n),
+    result_counts(receipt, rows)
+  )
+  receipt$seconds <- c(pairing$seconds, seconds)
+  class(receipt) <- "ronda_receipt"
   state$receipt <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
@@ -121,7 +122,7 @@ result_counts <- function(receipt, rows) {
     unmatched = 0,
     receipt$pairs
   )
-  list(both, only_left, only_right)
+  list(both = both, only_left = only_left, only_right = only_right)
 }
 
 receipt_line <- function(receipt) {

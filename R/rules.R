@@ -279,6 +279,9 @@ as_rules <- function(on, left, right, call) {
       check_column(name, right, "right", call)
     }
   }
+  if (is.character(on)) {
+    return(rules)
+  }
   crossed <- rules_of(rules, "cross")
   if (length(crossed) && length(rules) > 1L) {
     stop_argument("`cross()` must stand alone in `on`.",
@@ -301,7 +304,8 @@ name_rules <- function(on, call) {
   }
   left <- names(on)
   right <- unname(on)
-  left <- if (is.null(left)) right else ifelse(nzchar(left), left, right)
+  if (is.null(left)) left <- right
+  left[!nzchar(left)] <- right[!nzchar(left)]
   lapply(seq_along(on), function(k) {
     list(kind = "same", left = left[k], right = right[k], via = NULL)
   })
@@ -340,7 +344,9 @@ list_rules <- function(on, call) {
 }
 
 rules_of <- function(rules, kind) {
-  rules[vapply(rules, function(rule) rule$kind, "") == kind]
+  found <- logical(length(rules))
+  for (k in seq_along(rules)) found[k] <- rules[[k]]$kind == kind
+  if (all(found)) rules else rules[found]
 }
 
 stop_no_on <- function(left, right, call) {

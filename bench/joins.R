@@ -1,19 +1,25 @@
 # Joins beside the same work written by hand with match() and `[`, and beside
-# the loops of a floor file where one is given.
+# the loops of a floor file where one is given: the whole table.
 #
-#   Rscript bench/joins.R [rows] [folder of the floor]
+#   Rscript bench/joins.R [rows] [folder of the floor] [turns]
 #
-# The folder holds workload.R (the cases) and floor.cpp. Every figure is the
-# best of three in one process, the contenders in turn; results are compared
-# column by column first, and every column is read inside the timed part.
-arguments <- commandArgs(TRUE)
-n <- as.numeric(c(arguments, "1e7")[1])
-floor <- if (length(arguments) > 1) arguments[2] else "../shared/floor"
-library(ronda)
+# The folder holds workload.R (the cases) and floor.cpp. The contenders take
+# turns in one process; every figure is the best of all turns; results are
+# compared column by column first, and every column is read inside the timed
+# part. Memory is the peak of the process over what the inputs take, with
+# deferred columns off, beside the size of the result. Writes bench/joins.md
+# and bench/joins.csv.
+arguments <- c(commandArgs(TRUE), NA, NA, NA)
+n <- if (is.na(arguments[1])) 1e7 else as.numeric(arguments[1])
+folder <- if (is.na(arguments[2])) "../shared/floor" else arguments[2]
+turns <- if (is.na(arguments[3])) 7 else as.numeric(arguments[3])
+suppressMessages(library(ronda))
 Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
-Rcpp::sourceCpp(file.path(floor, "floor.cpp"))
-source(file.path(floor, "workload.R"))
+Rcpp::sourceCpp(file.path(folder, "floor.cpp"))
+source(file.path(folder, "workload.R"))
 options(ronda.receipt = FALSE)
+
+# Measuring ---------------------------------------------------------------
 
 same_columns <- function(x, y) {
   length(x) == length(y) && all(mapply(function(a, b) {
@@ -24,36 +30,259 @@ seconds <- function(f) {
   gc(FALSE)
   system.time(f())[["elapsed"]]
 }
+# the best of all turns, the contenders one after the other
+best <- function(runs) {
+  apply(replicate(turns, vapply(runs, seconds, 0)), 1, min)
+}
+status_mb <- function(field) {
+  line <- grep(paste0("^", field), readLines("/proc/self/status"), value = TRUE)
+  as.numeric(gsub("[^0-9]", "", line)) / 1024
+}
+# MB that the call takes at most beyond what is there before it
+peak_mb <- function(f) {
+  gc(FALSE)
+  before <- status_mb("VmRSS")
+  writeLines("5", "/proc/self/clear_refs")
+  result <- f()
+  peak <- status_mb("VmHWM") - before
+  size <- sum(vapply(result, function(x) length(x) * width_of(x), 0)) / 2^20
+  c(peak, size)
+}
+width_of <- function(x) if (typeof(x) %in% c("integer", "logical")) 4 else 8
+
+rows <- list()
+add <- function(part, case, time, beside = NA, hand = NA, peak = c(NA, NA),
+                against = "floor") {
+  stages <- last_receipt()$seconds
+  stages <- stages[stages >= 0.001]
+  rows[[length(rows) + 1]] <<- data.frame(
+    part = part, case = case, ronda_s = round(time, 3),
+    beside_s = round(beside, 3), ratio = round(time / beside, 2),
+    beside = if (is.na(beside)) "" else against, by_hand_s = round(hand, 3),
+    faster = round(hand / time, 2), peak_mb = round(peak[1]),
+    peak_by_result = round(peak[1] / peak[2], 2),
+    stages_ms = paste(names(stages), round(1000 * stages), collapse = ", ")
+  )
+  print(rows[[length(rows)]][1:10], row.names = FALSE)
+}
+without_deferral <- function(f) {
+  old <- options(ronda.deferred = FALSE)
+  on.exit(options(old))
+  f()
+}
+
+# 1 and 2: the cases of the workload --------------------------------------
 
 run_case <- function(name) {
   w <- make_case(name, n)
   z <- for_floor(w, name)
-  ours <- function() {
+  join <- function() join_frames(w$left, w$right, on = w$on, rows = w$rows)
+  stopifnot(same_columns(join(), by_hand(w)))
+  time <- best(list(
+    ronda = function() touch(join()), floor = function() touch(run_floor(z)),
+    by_hand = function() touch(by_hand(w))
+  ))
+  peak <- without_deferral(function() peak_mb(join))
+  add(if (name %in% star_cases) "star" else "keys", name, time[["ronda"]],
+    time[["floor"]], time[["by_hand"]], peak
+  )
+}
+for (name in c(star_cases, key_cases)) run_case(name)
+
+# an integer and a text over the rows of the text case
+local({
+  w <- make_case("text_all_different", n)
+  z <- for_floor(w, "text_all_different")
+  for (side in c("left", "right")) {
+    text <- w[[side]]$k
+    w[[side]]$i <- as.integer(substr(text, 2, 9)) %% 1000L
+  }
+  join <- function() {
+    join_frames(w$left, w$right, on = c("k", "i"), rows = "inner")
+  }
+  m <- match(w$left$k, w$right$k)
+  stopifnot(identical(join()$w, w$right$w[m[!is.na(m)]]))
+  time <- best(list(
+    ronda = function() touch(join()), floor = function() touch(run_floor(z))
+  ))
+  add("keys", "integer_and_text", time[["ronda"]], time[["floor"]],
+    peak = without_deferral(function() peak_mb(join)),
+    against = "floor of the text alone"
+  )
+})
+
+# 3: skew, repeats, keys chosen against hashing -----------------------------
+
+# the pairs written out and the columns gathered, given the match
+write_and_gather <- function(left, right, on, expect) {
+  p <- pair_rows(left, right, on = on, expect = expect)
+  m <- p$matches
+  function() {
+    lines <- ronda:::expand_pairs_(m$slot, m$starts, m$rows, nrow(right), FALSE)
+    at <- if (is.null(lines$left)) seq_len(nrow(left)) else lines$left
+    touch(c(
+      lapply(left, ronda:::gather_, at),
+      lapply(right[setdiff(names(right), on)], ronda:::gather_, lines$right)
+    ))
+  }
+}
+run_repeats <- function(name, left, right, expect) {
+  join <- function() {
+    join_frames(left, right, on = "k", rows = "inner", expect = expect)
+  }
+  time <- best(list(
+    ronda = function() touch(join()),
+    writing = write_and_gather(left, right, "k", expect)
+  ))
+  add("repeats", name, time[["ronda"]], time[["writing"]],
+    peak = without_deferral(function() peak_mb(join)),
+    against = "writing pairs and columns"
+  )
+}
+set.seed(11)
+tenth <- n / 10
+run_repeats("half_on_one_key",
+  data.frame(
+    k = ifelse(runif(n) < 0.5, 7L, sample.int(tenth, n, TRUE)), a = runif(n),
+    b = runif(n)
+  ),
+  data.frame(k = sample.int(tenth), w = runif(tenth)), "many-to-one"
+)
+run_repeats("many_to_many",
+  data.frame(k = sample.int(tenth / 10, tenth, TRUE), a = runif(tenth)),
+  data.frame(k = sample.int(tenth / 10, tenth, TRUE), w = runif(tenth)),
+  "many-to-many"
+)
+
+run_against_hashing <- function(name, keys, spread) {
+  frames <- function(k) {
+    list(left = data.frame(k = rev(k), a = 1), right = data.frame(k = k, w = 2))
+  }
+  chosen <- frames(keys)
+  random <- frames(spread)
+  old <- options(ronda.path = "hashed")
+  on.exit(options(old))
+  join <- function(x) {
+    function() {
+      touch(join_frames(x$left, x$right, on = "k", rows = "inner",
+        repeats = "first"
+      ))
+    }
+  }
+  time <- best(list(chosen = join(chosen), random = join(random)))
+  add("against hashing", name, time[["chosen"]], time[["random"]],
+    against = "random keys"
+  )
+}
+random <- stats::rnorm(tenth)
+whole <- as.numeric(seq_len(tenth))
+run_against_hashing("multiples_of_2_to_40", whole * 2^40, random)
+run_against_hashing("equal_low_bits", whole * 4096, random)
+run_against_hashing("equal_high_bits", 1 + whole * 2^-52, random)
+run_against_hashing("one_key", rep(7, tenth), random)
+
+# 4: wide frames ------------------------------------------------------------
+
+run_wide <- function(columns = 50) {
+  frame <- function(prefix) {
+    x <- c(list(sample.int(n)), replicate(columns, runif(n), simplify = FALSE))
+    names(x) <- c("k", paste0(prefix, seq_len(columns)))
+    attr(x, "row.names") <- .set_row_names(n)
+    structure(x, class = "data.frame")
+  }
+  left <- frame("l")
+  right <- frame("r")
+  join <- function() join_frames(left, right, on = "k")
+  wait <- min(vapply(1:3, function(i) seconds(join), 0))
+  add("wide", sprintf("left_join_of_2_x_%d_columns", columns), wait)
+  # ten right columns: filled when touched, and gathered at once
+  right <- right[1:11]
+  time <- best(list(
+    ronda = function() touch(join()),
+    at_once = function() without_deferral(function() touch(join()))
+  ))
+  add("wide", "ten_columns_all_touched", time[["ronda"]], time[["at_once"]],
+    against = "gathered at once"
+  )
+}
+run_wide()
+gc(FALSE)
+
+# 5: small frames -----------------------------------------------------------
+
+run_small <- function(rows = 100, calls = 2000) {
+  left <- data.frame(k = sample.int(rows), a = runif(rows))
+  right <- data.frame(k = sample.int(rows), w = runif(rows))
+  once <- function() {
+    system.time(
+      for (i in seq_len(calls)) join_frames(left, right, on = "k")
+    )[["elapsed"]] / calls
+  }
+  once()
+  time <- min(vapply(1:7, function(i) once(), 0))
+  add("small", "100_by_100_rows_in_microseconds", round(time * 1e6))
+}
+run_small()
+
+# 7: growth -----------------------------------------------------------------
+
+run_growth <- function(size) {
+  w <- make_case("big_inner", size)
+  turns <- if (size > 2e7) 3 else if (size < 1e6) 200 else 9
+  join <- function() {
     touch(join_frames(w$left, w$right, on = w$on, rows = w$rows))
   }
-  runs <- list(
-    ronda = ours,
-    floor = function() touch(run_floor(z)),
-    by_hand = function() touch(by_hand(w))
+  time <- if (size < 1e6) {
+    repeated <- function() for (i in 1:10) join()
+    min(vapply(seq_len(turns / 10), function(i) seconds(repeated), 0)) / 10
+  } else {
+    min(vapply(seq_len(turns), function(i) seconds(join), 0))
+  }
+  add("growth", sprintf("big_inner_%g_rows_ns_each", size),
+    round(time / size * 1e9, 1)
   )
-  stopifnot(same_columns(
-    join_frames(w$left, w$right, on = w$on, rows = w$rows), by_hand(w)
-  ))
-  times <- replicate(3, vapply(runs, seconds, 0))
-  best <- apply(times, 1, min)
-  data.frame(
-    case = name, rows = n, ronda = best[["ronda"]], floor = best[["floor"]],
-    by_hand = best[["by_hand"]],
-    to_floor = round(best[["ronda"]] / best[["floor"]], 2),
-    faster_than_by_hand = round(best[["by_hand"]] / best[["ronda"]], 2)
-  )
+}
+for (size in c(1e4, 1e5, 1e6, 1e7, 5e7)[c(1e4, 1e5, 1e6, 1e7, 5e7) <= 5 * n]) {
+  run_growth(size)
 }
 
-table <- do.call(rbind, lapply(c(star_cases, key_cases), run_case))
-print(table, row.names = FALSE)
-cat(sprintf("geometric mean to the floor, first five: %.2f\n",
-  exp(mean(log(table$to_floor[1:5])))
-))
+# The table -----------------------------------------------------------------
+
+table <- do.call(rbind, rows)
+star <- table$ratio[table$part == "star"]
+machine <- c(
+  sub(".*: ", "", grep("^model name", readLines("/proc/cpuinfo"),
+    value = TRUE
+  )[1]),
+  sprintf("%d threads", parallel::detectCores()),
+  sprintf("%.0f GB of memory",
+    as.numeric(gsub("[^0-9]", "", readLines("/proc/meminfo", 1))) / 2^20
+  ),
+  R.version.string, paste("ronda", packageVersion("ronda"))
+)
+shown <- table
+shown[is.na(shown)] <- ""
+lines <- c(
+  "# Joins measured", "",
+  sprintf("`Rscript bench/joins.R`, %g rows, best of %d turns in one process.",
+    n, turns
+  ), "",
+  paste0("- ", machine), "",
+  sprintf("Geometric mean to the floor, the five star cases: %.2f.",
+    exp(mean(log(star)))
+  ), "",
+  "Seconds, but for `small` (microseconds) and `growth` (nanoseconds a row).",
+  "`ratio` is ronda to what stands in `beside`; `faster` is by hand to ronda.",
+  "`peak_by_result` is the memory at the peak beyond the inputs, by the size",
+  "of the result. `stages_ms`: where the time of the last run went.", "",
+  paste("|", paste(names(shown), collapse = " | "), "|"),
+  paste("|", paste(rep("---", length(shown)), collapse = " | "), "|"),
+  apply(shown, 1, function(row) {
+    paste("|", paste(trimws(row), collapse = " | "), "|")
+  })
+)
 if (n == 1e7) {
+  writeLines(lines, "bench/joins.md")
   utils::write.csv(table, "bench/joins.csv", row.names = FALSE)
 }
+cat(lines, sep = "\n")

@@ -10,6 +10,15 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// now_
+double now_();
+RcppExport SEXP _ronda_now_() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(now_());
+    return rcpp_result_gen;
+END_RCPP
+}
 // gather_
 SEXP gather_(SEXP x, IntegerVector rows);
 RcppExport SEXP _ronda_gather_(SEXP xSEXP, SEXP rowsSEXP) {
@@ -393,6 +402,7 @@ END_RCPP
 RcppExport SEXP run_testthat_tests(SEXP);
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 8},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},

@@ -99,3 +99,10 @@ Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
 }
 
 }  // namespace ronda::glue
+
+// Seconds on a clock that never goes back
+// [[Rcpp::export(rng = false)]]
+double now_() {
+  using namespace std::chrono;
+  return duration<double>(steady_clock::now().time_since_epoch()).count();
+}

@@ -51,24 +51,30 @@ List match_equal_(List left, List right, IntegerVector kinds,
             : R_NilValue);
     if (match.right.repeated)
       core::list_rows(context, match.right, INTEGER(starts), INTEGER(rows));
-    List found = List::create(_["slot"] = (SEXP)slot, _["starts"] = (SEXP)starts,
-                              _["rows"] = (SEXP)rows, _["counts"] = R_NilValue);
-    if (!count) return found;
+    auto found = [&](SEXP counts) {
+      return List::create(_["slot"] = (SEXP)slot, _["starts"] = (SEXP)starts,
+                          _["rows"] = (SEXP)rows, _["counts"] = counts);
+    };
+    if (!count) return found(R_NilValue);
     const core::PairCounts counts =
         match.right.repeated
             ? core::count_disjoint(
                   context, glue::as_pairs((SEXP)slot, starts, rows,
                                           static_cast<int>(right_keys.rows)))
             : counts_of(match);
-    List counted = count_list(counts);
-    counted["missing_left"] = static_cast<double>(match.missing_left);
-    counted["missing_right"] = static_cast<double>(match.missing_right);
-    counted["left_repeats"] =
+    const bool left_repeats =
         counts.most_right > 1 ||
         core::repeats_unmatched(context, left_keys, INTEGER(slot),
                                 match_missing);
-    found["counts"] = counted;
-    return found;
+    return found(List::create(
+        _["pairs"] = counts.pairs,
+        _["matched_left"] = static_cast<double>(counts.matched_left),
+        _["matched_right"] = static_cast<double>(counts.matched_right),
+        _["most_left"] = counts.most_left, _["most_right"] = counts.most_right,
+        _["on_both"] = counts.on_both,
+        _["missing_left"] = static_cast<double>(match.missing_left),
+        _["missing_right"] = static_cast<double>(match.missing_right),
+        _["left_repeats"] = left_repeats));
   });
 }
 
