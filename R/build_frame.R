@@ -220,8 +220,10 @@ deferred_rows <- 1e5
 deferred_columns <- 4L
 
 may_defer <- function(pairing, right) {
-  pairing$counts$pairs >= deferred_rows && sum(right) >= deferred_columns &&
-    !isFALSE(getOption("ronda.deferred", TRUE))
+  wanted <- getOption("ronda.deferred", TRUE)
+  pays <- pairing$counts$pairs >= deferred_rows &&
+    sum(right) >= deferred_columns
+  !isFALSE(wanted) && (pays || identical(wanted, "always"))
 }
 
 make_column <- function(pairing, column, lines, call) {

@@ -49,7 +49,8 @@ void register_rows(DllInfo* library) {
 }
 
 SEXP new_rows(std::size_t n) {
-  if (n < few_rows) return Rf_allocVector(INTSXP, static_cast<R_xlen_t>(n));
+  if (n < std::min(few_rows, current_context().chunk_rows))
+    return Rf_allocVector(INTSXP, static_cast<R_xlen_t>(n));
   Rcpp::Shield<SEXP> pointer(
       R_MakeExternalPtr(new RowBuffer(n), R_NilValue, R_NilValue));
   R_RegisterCFinalizerEx(pointer, finalize, TRUE);
