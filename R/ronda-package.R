@@ -14,6 +14,11 @@
 #'   \item{`ronda.max_rows`}{The default of `max_rows` in [join_frames()].}
 #'   \item{`ronda.threads`}{How many threads may work. Default: as many as the
 #'     machine has, at most eight.}
+#'   \item{`ronda.deferred`}{FALSE: gather every column at once. Default: from
+#'     100,000 pairs and four right columns on, inner and left joins in left
+#'     order gather right columns when something first asks for all of their
+#'     values. Until then such a column keeps the right frame's column and the
+#'     row numbers, together at most twice what it will take.}
 #' }
 #' @keywords internal
 #' @useDynLib ronda, .registration = TRUE

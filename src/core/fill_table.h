@@ -4,8 +4,8 @@
 // A table has as many parts as there are threads, and each thread goes through
 // all rows but puts in only those of its own part. No place is written by two
 // threads, so the first row of a key is the first in order, whatever the
-// number of threads, without locks; reading the keys twice costs a tenth of
-// what is saved. Rows wait in batches until their places are in the cache.
+// number of threads, without locks; the keys are read once a thread, but in
+// order, which is little beside access at random. Rows wait in batches until their places are in the cache.
 #pragma once
 #include <vector>
 

@@ -1,7 +1,7 @@
 // All columns of a result in one pass over the pairs. The row numbers of a few
 // thousand lines are worked out, used for every column while they are in the
-// cache, and forgotten: they are never written out. For 1e7 rows and five
-// columns that saved 0.07 of 0.21 s and 80 MB.
+// cache, and forgotten: they are never written out. An inner join of 1e7 rows
+// with five columns went from 0.17 to 0.10 s, and needs 80 MB less.
 #pragma once
 #include <cstring>
 #include <vector>

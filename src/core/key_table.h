@@ -42,9 +42,8 @@ inline Row mark(Row* row) {
 }
 
 // Open addressing with linear probing, at most two thirds full. A search starts
-// with the first cell of a cache line: nine of ten end in the line that was
-// asked for ahead, where a start anywhere would run into the next line for one
-// in four.
+// with the first cell of a cache line, so that most end in the line that was
+// asked for ahead; from anywhere in it many would run into the next one.
 template <class Reader>
 class HashTable {
  public:
