@@ -1,13 +1,16 @@
 # make demo   the example on the demo data, results in demo-output/
 # make test   every test
-# Both install what is missing first; nothing else is needed.
+# make soak   generated cases against the slow oracle: MINUTES=10, SEED=
+# make sanitize   tests under sanitizers, valgrind and gctorture
+# make fuzz   any bytes into the core: SECONDS=1800, needs clang
+# The first two install what is missing; nothing else is needed.
 
 LIBRARY := $(CURDIR)/.library
 RONDA_R := R_LIBS="$(LIBRARY)" Rscript
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo test setup install document bench clean
+.PHONY: demo test soak sanitize fuzz setup install document bench clean
 
 demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
@@ -15,6 +18,18 @@ demo: $(LIBRARY)/ronda.installed
 
 test: $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/run-tests.R
+
+MINUTES ?= 10
+SEED ?=
+soak: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/soak.R $(MINUTES) $(SEED)
+
+sanitize: $(LIBRARY)/ronda.installed
+	@R_LIBS="$(LIBRARY)" tools/sanitize.sh
+
+SECONDS ?= 1800
+fuzz:
+	@tools/fuzz.sh $(SECONDS)
 
 # packages that ronda needs, and ronda itself in a library of this checkout
 setup: $(LIBRARY)/packages.installed

@@ -25,6 +25,10 @@ int64_halves_ <- function(x) {
     .Call(`_ronda_int64_halves_`, x)
 }
 
+codes_within_ <- function(codes, most) {
+    .Call(`_ronda_codes_within_`, codes, most)
+}
+
 column_rows_ <- function(frame) {
     .Call(`_ronda_column_rows_`, frame)
 }

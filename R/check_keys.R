@@ -81,7 +81,7 @@ key_groups <- function(frame, on, no_on, call) {
         call = call
       )
     }
-    align_keys(x, x, NULL, call)
+    align_keys(x, x, list(left = name, right = name), call, c("frame", "frame"))
   })
   pairs <- do.call(c, pairs)
   first <- group_rows_(

@@ -151,25 +151,79 @@ write_as <- function(format, x, path) {
   switch(format,
     csv = write_delimited(x, path, ","),
     tsv = write_delimited(x, path, "\t"),
-    rds = saveRDS(x, path),
+    rds = {
+      saveRDS(x, path)
+      check_compressed(path)
+    },
     parquet = {
       need_package("nanoparquet", "Writing parquet")
       nanoparquet::write_parquet(x, path)
+      check_end_mark(path)
     },
     jsonl = {
       need_package("jsonlite", "Writing JSON lines")
-      con <- file(path, "w", encoding = "UTF-8")
-      on.exit(close(con))
-      jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
+      write_json_lines(x, path)
+      check_lines(path, nrow(x))
     }
   )
 }
 
+# In blocks of rows whose bytes are counted: what is on the disk afterwards is
+# compared with them, as a full disk is not always told by those who write.
+rows_per_block <- 1e5
+
 write_delimited <- function(x, path, delimiter) {
   need_package("readr", "Writing csv and tsv")
-  readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
-    quote = "needed"
+  file <- file(path, "wb")
+  on.exit(if (!is.null(file)) close(file))
+  bytes <- 0
+  for (begin in seq(1, max(1, nrow(x)), by = rows_per_block)) {
+    rows <- seq.int(begin, length.out = min(rows_per_block, nrow(x) - begin + 1))
+    text <- readr::format_delim(x[rows, , drop = FALSE],
+      delim = delimiter, na = "", quote = "needed", col_names = begin == 1
+    )
+    writeBin(charToRaw(text), file)
+    bytes <- bytes + nchar(text, "bytes")
+  }
+  close(file)
+  file <- NULL
+  if (file.size(path) != bytes) stop_cut_short()
+}
+
+write_json_lines <- function(x, path) {
+  con <- file(path, "w", encoding = "UTF-8")
+  on.exit(close(con))
+  jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
+}
+
+stop_cut_short <- function() stop("only a part of it could be written")
+
+# Reads the compressed file to its end, which says whether it is whole.
+check_compressed <- function(path) {
+  file <- gzfile(path, "rb")
+  on.exit(close(file))
+  tryCatch(while (length(readBin(file, raw(), 1e7))) NULL,
+    warning = function(w) stop_cut_short(), error = function(e) stop_cut_short()
   )
+}
+
+# One line for each row: JSON has no line breaks inside its texts.
+check_lines <- function(path, rows) {
+  file <- file(path, "rb")
+  on.exit(close(file))
+  lines <- 0
+  while (length(bytes <- readBin(file, raw(), 1e7))) {
+    lines <- lines + sum(bytes == as.raw(10L))
+  }
+  if (lines != rows) stop_cut_short()
+}
+
+# The mark at the end of the file
+check_end_mark <- function(path) {
+  file <- file(path, "rb")
+  on.exit(close(file))
+  seek(file, file.size(path) - 4)
+  if (!identical(readBin(file, raw(), 4L), charToRaw("PAR1"))) stop_cut_short()
 }
 
 check_writable_columns <- function(x, format, call) {

@@ -205,7 +205,11 @@ match_at_once <- function(frames, chain, options, call) {
   rules <- chain[[1L]]
   columns <- lapply(seq_along(rules), function(k) {
     own <- c(rules[[k]]$left, vapply(chain, function(x) x[[k]]$right, ""))
-    stack_columns(Map(.subset2, frames, own), rules[[k]], own, call)
+    values <- Map(.subset2, frames, own)
+    for (at in which(vapply(values, is.factor, NA))) {
+      check_factor(values[[at]], own[at], names(frames)[at], call)
+    }
+    stack_columns(values, rules[[k]], own, call)
   })
   if (any(vapply(columns, is.null, NA))) {
     return(NULL)

@@ -158,11 +158,13 @@ conversion_of_unknown <- function(x) {
 
 # One rule's two columns as the engine takes them: a list of one or two column
 # pairs, each list(kind, left, right).
-align_keys <- function(x, y, rule, call) {
+align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
   families <- c(key_family(x), key_family(y))
   if (!families_match(families[1L], families[2L])) {
     stop_key_types(x, y, rule, call)
   }
+  if (families[1L] == "factor") check_factor(x, rule$left, frames[1L], call)
+  if (families[2L] == "factor") check_factor(y, rule$right, frames[2L], call)
   switch(family_group(families[1L]),
     number = align_numbers(x, y, families),
     text = list(align_text(x, y, families)),
@@ -171,6 +173,21 @@ align_keys <- function(x, y, rule, call) {
     POSIXct = list(align_doubles(x, y)),
     difftime = list(align_durations(x, y)),
     stop("align_keys(): unknown family ", families[1L])
+  )
+}
+
+# A factor whose codes have no level would be read past its levels.
+check_factor <- function(x, column, frame, call) {
+  if (typeof(x) == "integer" && is.character(levels(x)) &&
+    codes_within_(x, length(levels(x)))) {
+    return()
+  }
+  stop_ronda("type",
+    sprintf("`%s` of `%s` is a damaged factor: it has codes without a level.",
+      column, frame
+    ),
+    sprintf("Make it anew: %s$%s <- factor(...)", frame, column),
+    call = call
   )
 }
 

@@ -37,9 +37,10 @@ write_report <- function(pairing, file) {
   written <- tryCatch(
     {
       con <- file(part, "wb")
-      writeBin(charToRaw(enc2utf8(page)), con)
+      bytes <- charToRaw(enc2utf8(page))
+      writeBin(bytes, con)
       close(con)
-      file.rename(part, file)
+      file.size(part) == length(bytes) && file.rename(part, file)
     },
     error = function(e) FALSE, warning = function(w) FALSE
   )

@@ -15,9 +15,13 @@ folder <- if (is.na(arguments[2])) "../shared/floor" else arguments[2]
 turns <- if (is.na(arguments[3])) 7 else as.numeric(arguments[3])
 suppressMessages(library(ronda))
 Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
-Rcpp::sourceCpp(file.path(folder, "floor.cpp"))
+if (!nzchar(Sys.getenv("RONDA_BENCH"))) {
+  Rcpp::sourceCpp(file.path(folder, "floor.cpp"))
+}
 source(file.path(folder, "workload.R"))
 options(ronda.receipt = FALSE)
+asked <- Sys.getenv("RONDA_BENCH")
+is_parent <- !nzchar(asked)
 
 # Measuring ---------------------------------------------------------------
 
@@ -39,7 +43,8 @@ status_mb <- function(field) {
   as.numeric(gsub("[^0-9]", "", line)) / 1024
 }
 # MB that the call takes at most beyond what is there before it
-peak_mb <- function(f) {
+peak_of <- function(f) {
+  options(ronda.deferred = FALSE)
   gc(FALSE)
   before <- status_mb("VmRSS")
   writeLines("5", "/proc/self/clear_refs")
@@ -48,6 +53,14 @@ peak_mb <- function(f) {
   size <- sum(vapply(result, function(x) length(x) * width_of(x), 0)) / 2^20
   c(peak, size)
 }
+# the same in a process of its own, where nothing was measured before
+in_fresh_process <- function(what) {
+  out <- system2("Rscript", c("bench/joins.R", n, shQuote(folder), 1), TRUE,
+    env = paste0("RONDA_BENCH=", what)
+  )
+  as.numeric(strsplit(out[length(out)], " ")[[1]])
+}
+peak_mb <- function(name) in_fresh_process(paste0("memory:", name))
 width_of <- function(x) if (typeof(x) %in% c("integer", "logical")) 4 else 8
 
 rows <- list()
@@ -82,32 +95,33 @@ run_case <- function(name) {
     ronda = function() touch(join()), floor = function() touch(run_floor(z)),
     by_hand = function() touch(by_hand(w))
   ))
-  peak <- without_deferral(function() peak_mb(join))
+  peak <- peak_mb(name)
   add(if (name %in% star_cases) "star" else "keys", name, time[["ronda"]],
     time[["floor"]], time[["by_hand"]], peak
   )
 }
-for (name in c(star_cases, key_cases)) run_case(name)
+if (is_parent) for (name in c(star_cases, key_cases)) run_case(name)
 
 # an integer and a text over the rows of the text case
-local({
+integer_and_text <- function() {
   w <- make_case("text_all_different", n)
-  z <- for_floor(w, "text_all_different")
   for (side in c("left", "right")) {
-    text <- w[[side]]$k
-    w[[side]]$i <- as.integer(substr(text, 2, 9)) %% 1000L
+    w[[side]]$i <- as.integer(substr(w[[side]]$k, 2, 9)) %% 1000L
   }
-  join <- function() {
-    join_frames(w$left, w$right, on = c("k", "i"), rows = "inner")
-  }
+  w$on <- c("k", "i")
+  w
+}
+if (is_parent) local({
+  z <- for_floor(make_case("text_all_different", n), "text_all_different")
+  w <- integer_and_text()
+  join <- function() join_frames(w$left, w$right, on = w$on, rows = w$rows)
   m <- match(w$left$k, w$right$k)
   stopifnot(identical(join()$w, w$right$w[m[!is.na(m)]]))
   time <- best(list(
     ronda = function() touch(join()), floor = function() touch(run_floor(z))
   ))
   add("keys", "integer_and_text", time[["ronda"]], time[["floor"]],
-    peak = without_deferral(function() peak_mb(join)),
-    against = "floor of the text alone"
+    peak = peak_mb("integer_and_text"), against = "floor of the text alone"
   )
 })
 
@@ -126,33 +140,78 @@ write_and_gather <- function(left, right, on, expect) {
     ))
   }
 }
-run_repeats <- function(name, left, right, expect) {
+repeats_case <- function(name) {
+  set.seed(11)
+  tenth <- n / 10
+  frames <- if (name == "half_on_one_key") {
+    list(
+      data.frame(
+        k = ifelse(runif(n) < 0.5, 7L, sample.int(tenth, n, TRUE)),
+        a = runif(n), b = runif(n)
+      ),
+      data.frame(k = sample.int(tenth), w = runif(tenth))
+    )
+  } else {
+    list(
+      data.frame(k = sample.int(tenth / 10, tenth, TRUE), a = runif(tenth)),
+      data.frame(k = sample.int(tenth / 10, tenth, TRUE), w = runif(tenth))
+    )
+  }
+  list(left = frames[[1]], right = frames[[2]], on = "k", rows = "inner")
+}
+run_repeats <- function(name) {
+  w <- repeats_case(name)
   join <- function() {
-    join_frames(left, right, on = "k", rows = "inner", expect = expect)
+    join_frames(w$left, w$right, on = "k", rows = "inner",
+      expect = "many-to-many"
+    )
   }
   time <- best(list(
     ronda = function() touch(join()),
-    writing = write_and_gather(left, right, "k", expect)
+    writing = write_and_gather(w$left, w$right, "k", "many-to-many")
   ))
   add("repeats", name, time[["ronda"]], time[["writing"]],
-    peak = without_deferral(function() peak_mb(join)),
-    against = "writing pairs and columns"
+    peak = peak_mb(name), against = "writing pairs and columns"
   )
 }
-set.seed(11)
+
+# what a fresh process was asked for
+measure_alone <- function(what) {
+  if (what == "small") {
+    return(run_small())
+  }
+  name <- sub("memory:", "", what)
+  w <- if (name == "integer_and_text") {
+    integer_and_text()
+  } else if (name %in% c("half_on_one_key", "many_to_many")) {
+    repeats_case(name)
+  } else {
+    make_case(name, n)
+  }
+  peak_of(function() {
+    join_frames(w$left, w$right, on = w$on, rows = w$rows,
+      expect = "many-to-many"
+    )
+  })
+}
+run_small <- function(rows = 100, calls = 2000) {
+  left <- data.frame(k = sample.int(rows), a = runif(rows))
+  right <- data.frame(k = sample.int(rows), w = runif(rows))
+  once <- function() {
+    system.time(
+      for (i in seq_len(calls)) join_frames(left, right, on = "k")
+    )[["elapsed"]] / calls
+  }
+  once()
+  min(vapply(1:9, function(i) once(), 0))
+}
+if (!is_parent) {
+  cat(measure_alone(asked), "\n")
+  quit(save = "no")
+}
+
+for (name in c("half_on_one_key", "many_to_many")) run_repeats(name)
 tenth <- n / 10
-run_repeats("half_on_one_key",
-  data.frame(
-    k = ifelse(runif(n) < 0.5, 7L, sample.int(tenth, n, TRUE)), a = runif(n),
-    b = runif(n)
-  ),
-  data.frame(k = sample.int(tenth), w = runif(tenth)), "many-to-one"
-)
-run_repeats("many_to_many",
-  data.frame(k = sample.int(tenth / 10, tenth, TRUE), a = runif(tenth)),
-  data.frame(k = sample.int(tenth / 10, tenth, TRUE), w = runif(tenth)),
-  "many-to-many"
-)
 
 run_against_hashing <- function(name, keys, spread) {
   frames <- function(k) {
@@ -210,19 +269,9 @@ gc(FALSE)
 
 # 5: small frames -----------------------------------------------------------
 
-run_small <- function(rows = 100, calls = 2000) {
-  left <- data.frame(k = sample.int(rows), a = runif(rows))
-  right <- data.frame(k = sample.int(rows), w = runif(rows))
-  once <- function() {
-    system.time(
-      for (i in seq_len(calls)) join_frames(left, right, on = "k")
-    )[["elapsed"]] / calls
-  }
-  once()
-  time <- min(vapply(1:7, function(i) once(), 0))
-  add("small", "100_by_100_rows_in_microseconds", round(time * 1e6))
-}
-run_small()
+add("small", "100_by_100_rows_in_microseconds",
+  round(in_fresh_process("small") * 1e6)
+)
 
 # 7: growth -----------------------------------------------------------------
 

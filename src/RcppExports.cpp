@@ -80,6 +80,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// codes_within_
+bool codes_within_(IntegerVector codes, int most);
+RcppExport SEXP _ronda_codes_within_(SEXP codesSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(codes_within_(codes, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 // column_rows_
 IntegerVector column_rows_(List frame);
 RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
@@ -408,6 +419,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
+    {"_ronda_codes_within_", (DL_FUNC) &_ronda_codes_within_, 2},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_int64_shift_", (DL_FUNC) &_ronda_int64_shift_, 2},
     {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},

@@ -1,4 +1,5 @@
 // Columns picked by row number, and what R's own column types need.
+#include <atomic>
 #include <cmath>
 #include <cstring>
 #include <vector>
@@ -178,6 +179,24 @@ List int64_halves_(NumericVector x) {
                      : static_cast<double>(values[i] & 0xffffffffLL);
   }
   return List::create(high, low);
+}
+
+// Whether all codes are from 1 to `most`, or missing
+// [[Rcpp::export(rng = false)]]
+bool codes_within_(IntegerVector codes, int most) {
+  return glue::guarded([&] {
+    const int* values = codes.begin();
+    std::atomic<bool> within{true};
+    core::for_chunks(
+        glue::current_context(), static_cast<std::size_t>(codes.size()),
+        [&](std::size_t, std::size_t begin, std::size_t end) {
+          int wrong = 0;
+          for (std::size_t i = begin; i < end; ++i)
+            wrong |= values[i] != NA_INTEGER && (values[i] < 1 || values[i] > most);
+          if (wrong) within = false;
+        });
+    return within.load();
+  });
 }
 
 // How many rows each column has; NA where only R's own methods can tell.

@@ -33,12 +33,14 @@ oracle_pairs <- function(left, right, spec) {
   pairs <- list()
   for (i in seq_len(nrow(left))) {
     partners <- integer()
-    for (j in seq_len(nrow(right))) {
-      holds <- all(vapply(keys, function(key) {
-        a <- key$left[i]
-        b <- key$right[j]
-        if (is.na(a) || is.na(b)) is.na(a) && is.na(b) && matching else a == b
-      }, NA))
+    equal <- rep(TRUE, nrow(right))
+    for (key in keys) {
+      a <- key$left[i]
+      b <- key$right
+      equal <- equal & if (is.na(a)) is.na(b) & matching else !is.na(b) & a == b
+    }
+    for (j in which(equal)) {
+      holds <- TRUE
       for (rule in spec$ordered) {
         holds <- holds && oracle_rule(rule, left[i, ], right[j, ])
       }

@@ -142,10 +142,12 @@ ordered_pairs <- list(
   c("minutes", "hours"), c("text", "text"), c("ordered", "ordered")
 )
 
-make_ordered_case <- function() {
+make_ordered_case <- function(most = 14L) {
   types <- one_of(ordered_pairs)
   distances <- !types[1L] %in% c("text", "ordered")
-  case <- make_case(one_of(list(c("integer", "double"), c("text", "factor"))))
+  case <- make_case(
+    one_of(list(c("integer", "double"), c("text", "factor"))), most
+  )
   add <- function(frame, names, type) {
     for (name in names) frame[[name]] <- ordered_makers[[type]](nrow(frame))
     frame

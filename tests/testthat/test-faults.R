@@ -1,0 +1,111 @@
+# Files that can't be written whole, and columns that are not what they say.
+
+# R code in a process of its own, under limits set by the shell
+run_limited <- function(limits, code) {
+  skip_on_os("windows")
+  file <- withr::local_tempfile(fileext = ".R", lines = c(
+    sprintf(".libPaths(%s)", paste(deparse(.libPaths()), collapse = "")),
+    "suppressMessages(library(ronda))", code
+  ))
+  suppressWarnings(system2("bash", c("-c", shQuote(sprintf(
+    "%s; Rscript --vanilla %s 2>&1", limits, shQuote(file)
+  ))), stdout = TRUE))
+}
+
+test_that("a full disk and a killed process leave the old file", {
+  folder <- withr::local_tempdir()
+  for (ending in c("csv", "rds", "jsonl")) {
+    path <- file.path(folder, paste0("ports.", ending))
+    code <- sprintf(
+      "x <- data.frame(port = as.character(runif(2e5)))
+       tryCatch(write_frame(x, '%s'), error = function(e) {
+         cat(class(e)[1L], conditionMessage(e))
+       })", path
+    )
+    for (limits in c("trap '' XFSZ; ulimit -f 50", "ulimit -f 50")) {
+      write_frame(ports, path)
+      before <- tools::md5sum(path)
+      said <- run_limited(limits, code)
+      expect_identical(tools::md5sum(path), before)
+      if (startsWith(limits, "trap")) {
+        expect_match(paste(said, collapse = " "), "ronda_error")
+        expect_identical(list.files(folder, all.files = TRUE, no.. = TRUE),
+          basename(path)
+        )
+      }
+      unlink(list.files(folder, all.files = TRUE, no.. = TRUE,
+        full.names = TRUE
+      ), recursive = TRUE)
+    }
+  }
+})
+
+test_that("a folder that can't be written to is named", {
+  folder <- withr::local_tempdir()
+  file <- file.path(folder, "no-folder", "x.csv")
+  expect_error(write_frame(ports, file), class = "ronda_error")
+  writeLines("a file", file.path(folder, "file"))
+  expect_error(write_frame(ports, file.path(folder, "file", "x.csv")),
+    class = "ronda_error"
+  )
+})
+
+test_that("columns of every make are read as what they are", {
+  n <- 200000L
+  lazy <- data.frame(k = seq_len(n), t = as.character(seq_len(n)))
+  plain <- data.frame(k = c(1L, 5L, n), t = c("1", "5", as.character(n)),
+    w = 1:3
+  )
+  for (key in c("k", "t")) {
+    found <- join_frames(plain, lazy, on = key, rows = "inner", keys = "one")
+    expect_identical(found$w, 1:3)
+    expect_identical(nrow(join_frames(lazy, plain, on = key, rows = "semi")), 3L)
+  }
+  expect_identical(join_frames(lazy, plain, on = "k")$w[c(1, 2, 5, n)],
+    c(1L, NA, 2L, 3L)
+  )
+})
+
+test_that("row names of all kinds stay behind", {
+  named <- data.frame(k = 1:3, v = 4:6, row.names = c("x", "", "\u00e4"))
+  bare <- data.frame(k = 3:1, w = 7:9)
+  attr(bare, "row.names") <- c(10L, 20L, -5L)
+  expect_identical(join_frames(named, bare, on = "k"),
+    data.frame(k = 1:3, v = 4:6, w = 9:7)
+  )
+})
+
+test_that("columns whose attributes lie are named, or pass unharmed", {
+  good <- data.frame(k = c("a", "b"), w = 1:2)
+  lying <- structure(c(1L, 9L), levels = c("a", "b"), class = "factor")
+  frame <- list(k = lying, v = 1:2)
+  attributes(frame) <- list(names = c("k", "v"), class = "data.frame",
+    row.names = 1:2
+  )
+  textual <- frame
+  textual$k <- 1:2
+  attributes(textual$k) <- list(levels = 1:2, class = "factor")
+  unlevelled <- frame
+  unlevelled$k <- structure(1:2, class = "factor")
+  for (x in list(frame, textual, unlevelled)) {
+    error <- expect_error(join_frames(x, good, on = "k"), class = "ronda_error")
+    expect_match(conditionMessage(error), "`k` of `left`")
+    expect_error(join_frames(good, x, on = "k"), class = "ronda_error")
+  }
+  # beside the key such a column is taken as it is
+  passed <- join_frames(data.frame(v = 2:1), frame, on = "v")
+  expect_identical(unclass(passed$k)[1:2], unclass(lying)[2:1])
+  short <- frame
+  short[["v"]] <- NULL
+  short <- structure(list(k = 1:2, v = 1:3), class = "data.frame",
+    row.names = 1:2
+  )
+  error <- expect_error(join_frames(short, good, on = "k"), class = "ronda_error")
+  expect_match(conditionMessage(error), "Column `v` of `left`")
+  odd <- data.frame(k = 1:2)
+  odd$z <- structure(list(1, 2), class = "no_such_class")
+  expect_identical(
+    unclass(join_frames(data.frame(k = 2:1), odd, on = "k")$z), list(2, 1)
+  )
+  expect_error(join_frames(odd, odd, on = "z"), class = "ronda_error_type")
+})

@@ -1,0 +1,80 @@
+#!/usr/bin/env bash
+# The core's tests and the package's under tools that watch every access:
+#
+#   tools/sanitize.sh [all | address | valgrind | gctorture]
+#
+# address: AddressSanitizer and UndefinedBehaviorSanitizer, in a library of
+# their own. valgrind: the core's tests and a list of calls. gctorture: a list
+# of calls with a collection at every allocation.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+what="${1:-all}"
+work="$(mktemp -d)"
+trap 'rm -rf "$work"' EXIT
+base="${R_LIBS:-$PWD/.library}"
+
+address() {
+  mkdir -p "$work/library" "$work/source"
+  git ls-files -z | xargs -0 cp --parents -t "$work/source"
+  local flags="-fsanitize=address,undefined -fno-omit-frame-pointer -g -O1"
+  cat >"$work/Makevars" <<END
+CXX17 = g++ $flags -fno-sanitize-recover=undefined
+CXX17FLAGS = -g -O1
+END
+  R_MAKEVARS_USER="$work/Makevars" R_LIBS="$base" MAKEFLAGS=-j2 \
+    R CMD INSTALL --no-test-load --no-docs --library="$work/library" \
+    "$work/source" >"$work/build.log" 2>&1 || { cat "$work/build.log"; exit 1; }
+  # R itself leaks by design, and its own threads library is not instrumented
+  ASAN_OPTIONS=detect_leaks=0:abort_on_error=0 \
+  UBSAN_OPTIONS=print_stacktrace=1 \
+  LD_PRELOAD="$(gcc -print-file-name=libasan.so) $(gcc -print-file-name=libubsan.so)" \
+  R_LIBS="$work/library:$base" RONDA_SLOW_MACHINE=yes \
+    Rscript tools/run-tests.R \
+    "core|engine|deferred|join_frames|ordered_rules|where|repeats|join_many|columns|near_misses|bad_input|split_frames|files" \
+    >"$work/address.log" 2>&1 || true
+  tail -3 "$work/address.log"
+  if grep -E "AddressSanitizer|runtime error" "$work/address.log"; then
+    echo "address: reports above"
+    exit 1
+  fi
+  grep -q " passed, 0 failed" "$work/address.log" || {
+    tail -50 "$work/address.log"
+    exit 1
+  }
+  echo "address: no report"
+}
+
+valgrind_run() {
+  R_LIBS="$base" R -d "valgrind --error-exitcode=9 --errors-for-leak-kinds=none \
+    --suppressions=tools/valgrind.supp --quiet" \
+    --vanilla --no-echo -f tools/calls.R >"$work/valgrind.log" 2>&1 || {
+    tail -60 "$work/valgrind.log"
+    exit 1
+  }
+  if grep -B2 -A12 "ronda.so" "$work/valgrind.log"; then
+    echo "valgrind: reports above"
+    exit 1
+  fi
+  tail -1 "$work/valgrind.log"
+  echo "valgrind: no report"
+}
+
+torture() {
+  R_LIBS="$base" RONDA_TORTURE=yes Rscript tools/calls.R | tail -1
+  echo "gctorture: no failure"
+}
+
+case "$what" in
+  address) address ;;
+  valgrind) valgrind_run ;;
+  gctorture) torture ;;
+  all)
+    address
+    valgrind_run
+    torture
+    ;;
+  *)
+    echo "Write: tools/sanitize.sh all, address, valgrind or gctorture"
+    exit 2
+    ;;
+esac

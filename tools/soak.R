@@ -1,0 +1,123 @@
+# Generated cases against the slow oracle, for as long as asked.
+#
+#   Rscript tools/soak.R [minutes] [first seed]       or: make soak MINUTES=60
+#
+# Every case comes from its seed alone: the frames, all options, and how the
+# engine is forced (path, threads, chunks, deferral). A case that differs is made
+# smaller as long as it still differs, and printed to be pasted.
+suppressMessages({
+  library(ronda)
+  library(testthat)
+})
+arguments <- as.numeric(commandArgs(TRUE))
+minutes <- if (is.na(arguments[1])) 10 else arguments[1]
+first <- if (is.na(arguments[2])) as.integer(Sys.time()) %% 1e6 * 1000 else {
+  arguments[2]
+}
+workers <- max(1L, parallel::detectCores())
+options(ronda.receipt = FALSE, warn = 1)
+
+helpers <- new.env(parent = asNamespace("ronda"))
+for (file in c("helper-oracle.R", "helper-ordered.R")) {
+  sys.source(file.path("tests", "testthat", file), helpers)
+}
+
+forced <- function(seed) {
+  list(
+    ronda.path = c("choose", "direct", "hashed")[1 + seed %% 3],
+    ronda.threads = 1 + seed %% 2,
+    ronda.chunk_rows = c(3, 17, 1e5)[1 + seed %/% 3 %% 3],
+    ronda.pairs_per_block = c(5, 1e6)[1 + seed %/% 5 %% 2],
+    ronda.deferred = if (seed %% 4 == 0) "always" else TRUE
+  )
+}
+# mostly small frames, one case in fifty of up to 300 rows
+rows_of <- function(seed) if (seed %% 50 == 0) 300L else 12L
+
+case_of <- function(seed) {
+  set.seed(seed)
+  ordered <- seed %% 2 == 0
+  if (ordered) {
+    case <- helpers$make_ordered_case(most = rows_of(seed))
+    spec <- helpers$make_ordered_spec(case)
+  } else {
+    case <- helpers$make_case(most = rows_of(seed))
+    spec <- helpers$make_spec(case)
+  }
+  list(left = case$left, right = case$right, spec = spec)
+}
+
+# TRUE when ronda and the oracle differ
+differs <- function(x, seed) {
+  old <- options(forced(seed))
+  on.exit(options(old))
+  before <- serialize(x[c("left", "right")], NULL)
+  ours <- helpers$run_spec(x, x$spec)
+  slow <- helpers$oracle_join(x$left, x$right, x$spec)
+  !helpers$same_frame(ours, slow) ||
+    !identical(before, serialize(x[c("left", "right")], NULL))
+}
+
+# rows are left out, halves first, as long as the case still differs
+shrink <- function(x, seed) {
+  for (side in c("left", "right")) {
+    step <- nrow(x[[side]]) %/% 2
+    while (step >= 1) {
+      from <- 1
+      while (from <= nrow(x[[side]])) {
+        smaller <- x
+        rows <- seq.int(from, min(nrow(x[[side]]), from + step - 1))
+        smaller[[side]] <- x[[side]][-rows, , drop = FALSE]
+        if (isTRUE(tryCatch(differs(smaller, seed), error = function(e) FALSE))) {
+          x <- smaller
+        } else {
+          from <- from + step
+        }
+      }
+      step <- step %/% 2
+    }
+  }
+  x
+}
+
+run <- function(worker) {
+  until <- Sys.time() + minutes * 60
+  seed <- first + worker - 1
+  done <- 0
+  found <- NULL
+  while (Sys.time() < until && is.null(found)) {
+    x <- case_of(seed)
+    wrong <- tryCatch(differs(x, seed), error = function(e) {
+      conditionMessage(e)
+    })
+    if (!identical(wrong, FALSE)) found <- list(seed = seed, wrong = wrong)
+    done <- done + 1
+    seed <- seed + workers
+  }
+  list(done = done, found = found)
+}
+
+cat(sprintf("Soaking for %g minutes on %d processes, first seed %.0f\n", minutes,
+  workers, first
+))
+results <- parallel::mclapply(seq_len(workers), run, mc.cores = workers,
+  mc.preschedule = FALSE
+)
+found <- Filter(Negate(is.null), lapply(results, function(x) x$found))
+done <- sum(vapply(results, function(x) as.numeric(x$done), 0))
+for (one in found) {
+  cat("\nSeed", one$seed, "differs:", format(one$wrong), "\n")
+  x <- case_of(one$seed)
+  if (isTRUE(one$wrong)) x <- shrink(x, one$seed)
+  cat("options(", paste(names(forced(one$seed)), vapply(forced(one$seed),
+    deparse, ""
+  ), sep = " = ", collapse = ", "), ")\n", sep = "")
+  for (part in c("left", "right", "spec")) {
+    cat(part, "<- ")
+    dput(x[[part]])
+  }
+}
+cat(sprintf("%.0f cases from seed %.0f, %d differ\n", done, first,
+  length(found)
+))
+quit(save = "no", status = length(found) > 0)
