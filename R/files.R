@@ -158,7 +158,7 @@ write_as <- function(format, x, path) {
     parquet = {
       need_package("nanoparquet", "Writing parquet")
       nanoparquet::write_parquet(x, path)
-      check_end_mark(path)
+      check_end(path, charToRaw("PAR1"))
     },
     jsonl = {
       need_package("jsonlite", "Writing JSON lines")
@@ -168,26 +168,26 @@ write_as <- function(format, x, path) {
   )
 }
 
-# In blocks of rows whose bytes are counted: what is on the disk afterwards is
-# compared with them, as a full disk is not always told by those who write.
-rows_per_block <- 1e5
-
 write_delimited <- function(x, path, delimiter) {
   need_package("readr", "Writing csv and tsv")
-  file <- file(path, "wb")
-  on.exit(if (!is.null(file)) close(file))
-  bytes <- 0
-  for (begin in seq(1, max(1, nrow(x)), by = rows_per_block)) {
-    rows <- seq.int(begin, length.out = min(rows_per_block, nrow(x) - begin + 1))
-    text <- readr::format_delim(x[rows, , drop = FALSE],
-      delim = delimiter, na = "", quote = "needed", col_names = begin == 1
-    )
-    writeBin(charToRaw(text), file)
-    bytes <- bytes + nchar(text, "bytes")
-  }
-  close(file)
-  file <- NULL
-  if (file.size(path) != bytes) stop_cut_short()
+  readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
+    quote = "needed"
+  )
+  last <- readr::format_delim(x[nrow(x), , drop = FALSE],
+    delim = delimiter, na = "", quote = "needed", col_names = nrow(x) == 0L
+  )
+  check_end(path, charToRaw(last))
+}
+
+# A full disk is not always told by those who write: each file is looked at
+# afterwards, whether it ends as it must.
+check_end <- function(path, bytes) {
+  file <- file(path, "rb")
+  on.exit(close(file))
+  from <- file.size(path) - length(bytes)
+  if (from < 0) stop_cut_short()
+  seek(file, from)
+  if (!identical(readBin(file, raw(), length(bytes)), bytes)) stop_cut_short()
 }
 
 write_json_lines <- function(x, path) {
@@ -216,14 +216,6 @@ check_lines <- function(path, rows) {
     lines <- lines + sum(bytes == as.raw(10L))
   }
   if (lines != rows) stop_cut_short()
-}
-
-# The mark at the end of the file
-check_end_mark <- function(path) {
-  file <- file(path, "rb")
-  on.exit(close(file))
-  seek(file, file.size(path) - 4)
-  if (!identical(readBin(file, raw(), 4L), charToRaw("PAR1"))) stop_cut_short()
 }
 
 check_writable_columns <- function(x, format, call) {

@@ -8,7 +8,7 @@ run_limited <- function(limits, code) {
     "suppressMessages(library(ronda))", code
   ))
   suppressWarnings(system2("bash", c("-c", shQuote(sprintf(
-    "%s; Rscript --vanilla %s 2>&1", limits, shQuote(file)
+    "%s; exec Rscript --vanilla %s 2>&1", limits, shQuote(file)
   ))), stdout = TRUE))
 }
 
