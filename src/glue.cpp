@@ -85,6 +85,10 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
 }
 
 SEXP new_vector(SEXPTYPE type, std::size_t n) {
+  return unwinding([&] { return plain_vector(type, n); });
+}
+
+SEXP plain_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
   // (text and lists are filled by R itself, before a hint could help)
   if (type != STRSXP && type != VECSXP)

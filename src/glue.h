@@ -3,6 +3,8 @@
 #pragma once
 #include <Rcpp.h>
 
+#include <functional>
+
 #include "core/context.h"
 #include "core/key_column.h"
 #include "core/pairs.h"
@@ -18,8 +20,17 @@ core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
 core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
                          SEXP rows, int right_rows);
 
+// R leaves by a jump when memory runs out or an interrupt comes in during a
+// collection; this makes it an exception, so that what C++ holds is let go.
+template <class Action>
+SEXP unwinding(Action&& action) {
+  return Rcpp::unwindProtect(std::function<SEXP()>(action));
+}
+
 // a new vector of `n` values of a type, its memory in large pages
 SEXP new_vector(SEXPTYPE type, std::size_t n);
+// the same outside of guarded(), where a jump harms nothing
+SEXP plain_vector(SEXPTYPE type, std::size_t n);
 
 // row numbers that stay inside a join, see glue_rows.cpp
 SEXP new_rows(std::size_t n);

@@ -33,7 +33,7 @@ bool is_filled(SEXP x) { return filled(x) != R_NilValue; }
 SEXP fill(SEXP x) {
   if (is_filled(x)) return filled(x);
   SEXP source = PROTECT(source_of(x)), rows = PROTECT(rows_of(x));
-  SEXP out = PROTECT(glue::new_vector(
+  SEXP out = PROTECT(glue::plain_vector(
       TYPEOF(x), static_cast<std::size_t>(Rf_xlength(rows))));
   bool memory = true;
   try {

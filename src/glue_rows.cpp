@@ -50,11 +50,16 @@ void register_rows(DllInfo* library) {
 
 SEXP new_rows(std::size_t n) {
   if (n < std::min(few_rows, current_context().chunk_rows))
-    return Rf_allocVector(INTSXP, static_cast<R_xlen_t>(n));
-  Rcpp::Shield<SEXP> pointer(
-      R_MakeExternalPtr(new RowBuffer(n), R_NilValue, R_NilValue));
-  R_RegisterCFinalizerEx(pointer, finalize, TRUE);
-  return R_new_altrep(rows_class, pointer, R_NilValue);
+    return new_vector(INTSXP, n);
+  Rcpp::Shield<SEXP> rows(unwinding([] {
+    SEXP pointer = PROTECT(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));
+    R_RegisterCFinalizerEx(pointer, finalize, TRUE);
+    SEXP made = R_new_altrep(rows_class, pointer, R_NilValue);
+    UNPROTECT(1);
+    return made;
+  }));
+  R_SetExternalPtrAddr(R_altrep_data1(rows), new RowBuffer(n));
+  return rows;
 }
 
 void keep_rows(SEXP rows) {
