@@ -5,7 +5,7 @@ cd "$(dirname "$0")/.."
 seconds="${1:-1800}"
 command -v clang++ >/dev/null || {
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
-    apt-get -q -y install --no-install-recommends clang >/dev/null
+    apt-get -q -y install clang >/dev/null
   else
     echo "The fuzz target needs clang. Write: apt-get install clang"
     exit 1

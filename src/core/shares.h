@@ -26,7 +26,10 @@ void for_shares(const Context& context, std::size_t n, std::size_t places,
          begin += context.chunk_rows) {
       const std::size_t end = std::min(n, begin + context.chunk_rows);
       for (std::size_t i = begin; i < end; ++i) {
-        if (i + prefetch_distance < end) prefetch(place(i + prefetch_distance));
+        if (i + prefetch_distance < end) {
+          const std::size_t ahead = place(i + prefetch_distance);
+          if (ahead < places) prefetch(ahead);
+        }
         const std::size_t at = place(i);
         if (at - low < share) action(at, i);
       }
