@@ -9,8 +9,8 @@ gather_ <- function(x, rows) {
     .Call(`_ronda_gather_`, x, rows)
 }
 
-gather_columns_ <- function(columns, right, slot, starts, rows, right_rows, keep_unmatched, defer) {
-    .Call(`_ronda_gather_columns_`, columns, right, slot, starts, rows, right_rows, keep_unmatched, defer)
+gather_columns_ <- function(slot, starts, rows, columns, right, right_rows, keep_unmatched, defer) {
+    .Call(`_ronda_gather_columns_`, slot, starts, rows, columns, right, right_rows, keep_unmatched, defer)
 }
 
 patch_ <- function(x, instead_of, from, rows) {

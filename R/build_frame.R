@@ -97,7 +97,7 @@ added_columns <- function(pairing, rows, partners, origin) {
 }
 
 check_added_names <- function(plan, call) {
-  names <- vapply(plan, function(column) column$name, "")
+  names <- plan_names(plan)
   again <- which(duplicated(names))
   if (length(again)) {
     column <- plan[[again[1L]]]
@@ -145,12 +145,6 @@ release_lines <- function(pairing, lines) {
   release_rows_(list(lines$left, if (!shared) lines$right))
 }
 
-plan_names <- function(columns) {
-  names <- character(length(columns))
-  for (k in seq_along(columns)) names[k] <- columns[[k]]$name
-  names
-}
-
 make_columns <- function(pairing, plan, lines, call) {
   merged <- merge_columns(pairing, plan$columns, lines, call)
   lapply(plan$columns, function(column) {
@@ -179,21 +173,15 @@ gather_at_once <- function(pairing, plan, call) {
       right = .subset2(pairing$right, column$right),
       key = plain_key(pairing, column)
     )
-    if (is.null(x) || !is_positional(x)) {
+    if (!is.atomic(x) || is.null(x) || !is.null(names(x)) ||
+      !is_positional(x)) {
       return(NULL)
     }
     right[k] <- column$from == "right"
     sources[[k]] <- x
   }
-  with_matches(pairing, gather_with, sources, right, pairing$rows[2L],
+  with_matches(pairing, gather_columns_, sources, right, pairing$rows[2L],
     plan$rows == "left", may_defer(pairing, right)
-  )
-}
-
-gather_with <- function(slot, starts, rows, sources, right, right_rows,
-                        keep_unmatched, defer) {
-  gather_columns_(sources, right, slot, starts, rows, right_rows,
-    keep_unmatched, defer
   )
 }
 
@@ -207,12 +195,6 @@ plain_key <- function(pairing, column) {
   } else if (typeof(x) == typeof(y)) {
     x
   }
-}
-
-# Values that are picked by position, and attributes that stay
-is_positional <- function(x) {
-  is.atomic(x) && is.null(dim(x)) && is.null(names(x)) &&
-    (!is.object(x) || all(oldClass(x) %in% positional_classes))
 }
 
 # Many columns of long frames are gathered only when they are looked at.

@@ -71,6 +71,10 @@ row_options <- list(
   cli_option("order", "Row order: left (default), right or keys", "WORD")
 )
 
+pattern_option <- cli_option("pattern",
+  "Names of renamed columns (default: {column}_{side})", "PATTERN"
+)
+
 column_options <- list(
   cli_option("take", paste(
     "Right columns to bring, in this order; new=old renames;",
@@ -82,9 +86,7 @@ column_options <- list(
     "Columns of one name: rename (default), rename_left, rename_right, left,",
     "right, fill, agree, stop; or by column: status=left,.other=rename"
   ), "WORDS"),
-  cli_option("pattern", "Names of renamed columns (default: {column}_{side})",
-    "PATTERN"
-  ),
+  pattern_option,
   cli_option("origin", "Add a column that tells where a row comes from",
     "NAME"
   ),
@@ -112,9 +114,7 @@ many_options <- list(
     "rename (default), left, right, fill, agree or stop; or by column:",
     "note=fill,.other=rename"
   ), "WORDS"),
-  cli_option("pattern", "Names of renamed columns (default: {column}_{side})",
-    "PATTERN"
-  ),
+  pattern_option,
   cli_option("origin", "Add a column with the files that hold a row", "NAME"),
   cli_option("missing-keys", "unmatched (default), match or stop", "WORD"),
   cli_option("types", "Types of columns when reading: id=text", "TYPES"),

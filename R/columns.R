@@ -16,16 +16,20 @@ plan_columns <- function(pairing, one_sided, take, omit, keys, collisions,
     if (!is.null(plan)) return(plan)
   }
   if (one_sided) {
-    return(lapply(names$left, function(name) {
-      list(name = name, from = "left", left = name)
-    }))
+    return(plain_columns(names$left, "left"))
   }
   choice <- choose_columns(pairing, names, take, omit, keys, call)
   plan <- settle_names(pairing, choice, keys, collisions, name_pattern, call)
-  names <- vapply(plan, function(column) column$name, "")
+  names <- plan_names(plan)
   if (anyDuplicated(names)) stop_name_taken(plan, names, call)
   for (column in plan) check_common_type(column, pairing, call)
   plan
+}
+
+plan_names <- function(columns) {
+  names <- character(length(columns))
+  for (k in seq_along(columns)) names[k] <- columns[[k]]$name
+  names
 }
 
 # The common case, in short: all columns, of which no two are called alike.
@@ -38,9 +42,7 @@ plan_distinct <- function(pairing, names, call) {
   if (anyDuplicated.default(c(names$left, right))) {
     return(NULL)
   }
-  left <- lapply(names$left, function(name) {
-    list(name = name, from = "left", left = name)
-  })
+  left <- plain_columns(names$left, "left")
   at <- match(keys, names$left)
   for (k in seq_along(rules)) {
     column <- list(
@@ -49,9 +51,16 @@ plan_distinct <- function(pairing, names, call) {
     check_common_type(column, pairing, call)
     left[[at[k]]] <- column
   }
-  c(left, lapply(right, function(name) {
-    list(name = name, from = "right", right = name)
-  }))
+  c(left, plain_columns(right, "right"))
+}
+
+# columns of one side under their own names
+plain_columns <- function(names, side) {
+  lapply(names, function(name) {
+    column <- list(name = name, from = side)
+    column[[side]] <- name
+    column
+  })
 }
 
 # Columns that hold values of both sides need a type for both.

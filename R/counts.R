@@ -27,11 +27,7 @@ count_repeats <- function(pairing, counts) {
 }
 
 is_keyed_only <- function(pairing) {
-  if (!is.null(pairing$where)) {
-    return(FALSE)
-  }
-  for (rule in pairing$rules) if (rule$kind != "same") return(FALSE)
-  TRUE
+  is.null(pairing$where) && all(kinds_of(pairing$rules) == "same")
 }
 
 relationship_of <- function(repeats) {

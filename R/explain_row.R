@@ -98,7 +98,7 @@ row_line <- function(pairing, view) {
 # Rules one at a time: the engine is asked about this row alone. nearest()
 # comes last, for it chooses among what the others leave.
 follow_rules <- function(pairing, view) {
-  kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
+  kinds <- kinds_of(pairing$rules)
   rules <- c(pairing$rules[kinds != "nearest"], pairing$rules[kinds == "nearest"])
   left_over <- seq_len(pairing$rows[side_number(view$other)])
   refused <- integer() # by the condition

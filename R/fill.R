@@ -12,7 +12,7 @@ as_fill <- function(fill, plan, pairing, call) {
       call = call
     )
   }
-  names(plan) <- vapply(plan, function(column) column$name, "")
+  names(plan) <- plan_names(plan)
   Map(function(value, name) {
     column <- plan[[name]]
     if (is.null(column)) {

@@ -361,7 +361,7 @@ make_many <- function(frames, plan, lines, call) {
   columns <- lapply(plan, function(column) {
     make_many_column(frames, column, lines, call)
   })
-  names(columns) <- vapply(plan, function(column) column$name, "")
+  names(columns) <- plan_names(plan)
   frame_like(columns, n, frames[[1L]])
 }
 

@@ -100,7 +100,7 @@ check_many_collisions <- function(collisions, call) {
 }
 
 check_many_names <- function(plan, origin, call) {
-  names <- vapply(plan, function(column) column$name, "")
+  names <- plan_names(plan)
   if (anyDuplicated(names)) stop_name_taken(plan, names, call)
   if (!is.null(origin) && origin %in% names) {
     stop_argument(

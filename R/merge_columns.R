@@ -11,7 +11,7 @@ merge_columns <- function(pairing, columns, lines, call) {
       merge_by_fill(pairing, column, lines, call)
     }
   })
-  names(values) <- vapply(columns, function(column) column$name, "")
+  names(values) <- plan_names(columns)
   values
 }
 

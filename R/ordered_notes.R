@@ -118,7 +118,7 @@ end_notes <- function(pairing, plan) {
   if (is.null(count) || count == 0) {
     return(NULL)
   }
-  kinds <- vapply(plan$rules, function(rule) rule$kind, "")
+  kinds <- kinds_of(plan$rules)
   one <- count == 1
   words <- if ("inside" %in% kinds) {
     if (one) "lies exactly" else "lie exactly"

@@ -8,9 +8,7 @@ ordered_kinds <- c(
 # NULL when `on` has no ordered rule
 ordered_plan <- function(pairing, call) {
   rules <- pairing$rules
-  ordered <- logical(length(rules))
-  for (k in seq_along(rules)) ordered[k] <- rules[[k]]$kind %in% ordered_kinds
-  rules <- rules[ordered]
+  rules <- rules[kinds_of(rules) %in% ordered_kinds]
   if (!length(rules)) {
     return(NULL)
   }

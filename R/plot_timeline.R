@@ -44,7 +44,7 @@ timeline_limit <- 2000L
 
 # The first ordered rule whose columns are points or intervals on an axis
 timeline_rule <- function(pairing, call) {
-  kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
+  kinds <- kinds_of(pairing$rules)
   for (rule in pairing$rules[kinds %in% ordered_kinds]) {
     columns <- .subset2(pairing$left, rule$left[1L])
     if (!is.character(columns) && !is.factor(columns)) {

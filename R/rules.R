@@ -343,9 +343,16 @@ list_rules <- function(on, call) {
   unlist(rules, recursive = FALSE)
 }
 
+# (a loop, as are other small ones here: half of the time of a small join was
+# the calling of functions for single items)
+kinds_of <- function(rules) {
+  kinds <- character(length(rules))
+  for (k in seq_along(rules)) kinds[k] <- rules[[k]]$kind
+  kinds
+}
+
 rules_of <- function(rules, kind) {
-  found <- logical(length(rules))
-  for (k in seq_along(rules)) found[k] <- rules[[k]]$kind == kind
+  found <- kinds_of(rules) == kind
   if (all(found)) rules else rules[found]
 }
 

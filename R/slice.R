@@ -12,20 +12,25 @@ slice_column <- function(x, rows, name, call) {
   if (is.null(rows)) {
     return(x)
   }
-  if (!is.object(x)) {
-    if (is.null(dim(x)) && is_plain_vector(x)) {
-      return(gather_(x, rows))
-    }
-    return(slice_array(x, rows))
-  }
-  class <- oldClass(x)
-  if (all(class %in% positional_classes) && is.null(dim(x))) {
+  if (is_positional(x)) {
     return(gather_(x, rows))
+  }
+  if (!is.object(x)) {
+    return(slice_array(x, rows))
   }
   if (is.data.frame(x)) {
     return(slice_frame(x, rows, call))
   }
   slice_object(x, rows, name, call)
+}
+
+# whether values are picked by position, and attributes stay
+is_positional <- function(x) {
+  is.null(dim(x)) && if (is.object(x)) {
+    all(oldClass(x) %in% positional_classes)
+  } else {
+    is_plain_vector(x)
+  }
 }
 
 is_plain_vector <- function(x) {

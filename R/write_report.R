@@ -116,7 +116,7 @@ report_account <- function(pairing) {
 
 report_figures <- function(pairing) {
   views <- c("overlap", "join_types", "repeats")
-  kinds <- vapply(pairing$rules, function(rule) rule$kind, "")
+  kinds <- kinds_of(pairing$rules)
   if ("nearest" %in% kinds) views <- c(views, "gaps")
   drawn <- lapply(views, function(view) {
     report_figure(figure_views[[view]](pairing), view)

@@ -31,19 +31,19 @@ BEGIN_RCPP
 END_RCPP
 }
 // gather_columns_
-List gather_columns_(List columns, LogicalVector right, IntegerVector slot, SEXP starts, SEXP rows, int right_rows, bool keep_unmatched, bool defer);
-RcppExport SEXP _ronda_gather_columns_(SEXP columnsSEXP, SEXP rightSEXP, SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
+List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns, LogicalVector right, int right_rows, bool keep_unmatched, bool defer);
+RcppExport SEXP _ronda_gather_columns_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP columnsSEXP, SEXP rightSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< LogicalVector >::type right(rightSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
     Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< LogicalVector >::type right(rightSEXP);
     Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
     Rcpp::traits::input_parameter< bool >::type keep_unmatched(keep_unmatchedSEXP);
     Rcpp::traits::input_parameter< bool >::type defer(deferSEXP);
-    rcpp_result_gen = Rcpp::wrap(gather_columns_(columns, right, slot, starts, rows, right_rows, keep_unmatched, defer));
+    rcpp_result_gen = Rcpp::wrap(gather_columns_(slot, starts, rows, columns, right, right_rows, keep_unmatched, defer));
     return rcpp_result_gen;
 END_RCPP
 }

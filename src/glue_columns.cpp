@@ -69,9 +69,9 @@ SEXP gather_(SEXP x, IntegerVector rows) {
 // sides; left columns stay as they are where every left row stands once. With
 // `defer`, right columns that can wait are filled when they are looked at.
 // [[Rcpp::export(rng = false)]]
-List gather_columns_(List columns, LogicalVector right, IntegerVector slot,
-                     SEXP starts, SEXP rows, int right_rows,
-                     bool keep_unmatched, bool defer) {
+List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
+                     LogicalVector right, int right_rows, bool keep_unmatched,
+                     bool defer) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs =

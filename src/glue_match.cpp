@@ -17,18 +17,6 @@ List count_list(const core::PairCounts& counts) {
       _["on_both"] = counts.on_both);
 }
 
-// what the match counted by itself, where no right key is repeated
-core::PairCounts counts_of(const core::Match& match) {
-  core::PairCounts counts;
-  counts.pairs = static_cast<double>(match.matched_left);
-  counts.matched_left = match.matched_left;
-  counts.matched_right = match.matched_right;
-  counts.most_left = match.matched_left > 0;
-  counts.most_right =
-      match.matched_left > match.matched_right ? 2 : counts.most_left;
-  return counts;
-}
-
 }  // namespace
 
 // Which right rows have each left row's key, and with `count` all that is
@@ -61,7 +49,7 @@ List match_equal_(List left, List right, IntegerVector kinds,
             ? core::count_disjoint(
                   context, glue::as_pairs((SEXP)slot, starts, rows,
                                           static_cast<int>(right_keys.rows)))
-            : counts_of(match);
+            : core::single_counts(match.matched_left, match.matched_right);
     const bool left_repeats =
         counts.most_right > 1 ||
         core::repeats_unmatched(context, left_keys, INTEGER(slot),

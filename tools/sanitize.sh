@@ -28,7 +28,7 @@ END
   ASAN_OPTIONS=detect_leaks=0:abort_on_error=0 \
   UBSAN_OPTIONS=print_stacktrace=1 \
   LD_PRELOAD="$(gcc -print-file-name=libasan.so) $(gcc -print-file-name=libubsan.so)" \
-  R_LIBS="$work/library:$base" RONDA_SLOW_MACHINE=yes \
+  R_LIBS="$work/library:$base" \
     Rscript tools/run-tests.R \
     "${RONDA_SANITIZE:-core|engine|deferred|join_frames|ordered_rules|where|repeats|join_many|columns|near_misses|split_frames|files}" \
     >"$work/address.log" 2>&1 || true

@@ -143,15 +143,9 @@ Grouping group_rows(const Context& context, const Keys& keys,
 }
 
 std::size_t listed_rows(const Context& context, const Grouping& grouping) {
-  std::atomic<std::size_t> total{0};
-  for_chunks(context, grouping.first.size(),
-             [&](std::size_t, std::size_t begin, std::size_t end) {
-               std::size_t count = 0;
-               for (std::size_t i = begin; i < end; ++i)
-                 count += grouping.first[i] != 0;
-               total += count;
-             });
-  return total;
+  return count_rows(context, grouping.first.size(), [&](std::size_t i) {
+    return grouping.first[i] != 0;
+  });
 }
 
 void list_rows(const Context& context, const Grouping& grouping, Row* starts,
@@ -180,17 +174,11 @@ void list_rows(const Context& context, const Grouping& grouping, Row* starts,
 
 std::size_t count_missing(const Context& context, const Keys& keys) {
   if (keys.columns.size() == 1) {
-    std::atomic<std::size_t> total{0};
-    with_reader(keys.columns[0], [&](auto reader) {
-      for_chunks(context, keys.rows,
-                 [&](std::size_t, std::size_t begin, std::size_t end) {
-                   std::size_t count = 0;
-                   for (std::size_t i = begin; i < end; ++i)
-                     count += reader.missing(reader(i));
-                   total += count;
-                 });
+    return with_reader(keys.columns[0], [&](auto reader) {
+      return count_rows(context, keys.rows, [&](std::size_t i) {
+        return reader.missing(reader(i));
+      });
     });
-    return total;
   }
   Buffer<std::uint8_t> missing(keys.rows, Start::zero);
   for (const KeyColumn& column : keys.columns)

@@ -5,7 +5,8 @@
 // all rows but puts in only those of its own part. No place is written by two
 // threads, so the first row of a key is the first in order, whatever the
 // number of threads, without locks; the keys are read once a thread, but in
-// order, which is little beside access at random. Rows wait in batches until their places are in the cache.
+// order, which is little beside access at random. Rows wait in batches until
+// their places are in the cache.
 #pragma once
 #include <vector>
 
@@ -87,9 +88,7 @@ FillCounts fill_table(const Context& context, Table& table,
   for_parts(context, table.parts(), [&](std::size_t part, Crew::Hand& hand) {
     PartFiller<Table> filler(table, part);
     std::size_t missing = 0;
-    for (std::size_t begin = 0; begin < n && hand.may_go_on();
-         begin += context.chunk_rows) {
-      const std::size_t end = std::min(n, begin + context.chunk_rows);
+    for_own_chunks(context, hand, n, [&](std::size_t begin, std::size_t end) {
       for (std::size_t i = begin; i < end; ++i) {
         const auto word = reader(i);
         if (reader.missing(word)) {
@@ -98,7 +97,7 @@ FillCounts fill_table(const Context& context, Table& table,
         }
         filler.offer(word, static_cast<Row>(i + 1));
       }
-    }
+    });
     filler.finish();
     counts[part] = FillCounts{missing, filler.repeated(), filler.full()};
   });
@@ -160,15 +159,8 @@ LookUpCounts look_up(const Context& context, const Table& table,
 
 template <class Table>
 std::size_t count_marked(const Context& context, const Table& table) {
-  std::atomic<std::size_t> total{0};
-  for_chunks(context, table.places(),
-             [&](std::size_t, std::size_t begin, std::size_t end) {
-               std::size_t count = 0;
-               for (std::size_t at = begin; at < end; ++at)
-                 count += table.marked(at);
-               total += count;
-             });
-  return total;
+  return count_rows(context, table.places(),
+                    [&](std::size_t at) { return table.marked(at); });
 }
 
 }  // namespace ronda::core

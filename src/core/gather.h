@@ -7,14 +7,21 @@ namespace ronda::core {
 
 // out[i] = from[rows[i] - 1], or `missing` where rows[i] is 0
 template <class T>
+void gather_rows(const T* from, const Row* rows, std::size_t n, T missing,
+                 T* out) {
+  for (std::size_t i = 0; i < n; ++i) {
+    if (i + prefetch_distance < n)
+      __builtin_prefetch(&from[rows[i + prefetch_distance] - 1]);
+    out[i] = rows[i] ? from[rows[i] - 1] : missing;
+  }
+}
+
+// the same on all threads
+template <class T>
 void gather(const Context& context, const T* from, const Row* rows,
             std::size_t n, T missing, T* out) {
   for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) {
-      if (i + prefetch_distance < end)
-        __builtin_prefetch(&from[rows[i + prefetch_distance] - 1]);
-      out[i] = rows[i] ? from[rows[i] - 1] : missing;
-    }
+    gather_rows(from, rows + begin, end - begin, missing, out + begin);
   });
 }
 

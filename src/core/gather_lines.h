@@ -6,6 +6,7 @@
 #include <cstring>
 #include <vector>
 
+#include "gather.h"
 #include "pairs.h"
 
 namespace ronda::core {
@@ -33,11 +34,7 @@ void gather_block(const ColumnJob& job, const LineBlock& block) {
   }
   T missing;
   std::memcpy(&missing, job.missing, sizeof missing);
-  for (std::size_t k = 0; k < block.size; ++k) {
-    if (k + prefetch_distance < block.size)
-      __builtin_prefetch(&from[block.right[k + prefetch_distance] - 1]);
-    to[k] = block.right[k] ? from[block.right[k] - 1] : missing;
-  }
+  gather_rows(from, block.right, block.size, missing, to);
 }
 
 inline void run_job(const ColumnJob& job, const LineBlock& block) {

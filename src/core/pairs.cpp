@@ -34,31 +34,26 @@ Buffer<std::uint8_t> mark_slots(const Context& context,
 }
 
 PairCounts count_single(const Context& context, const PairsView& pairs) {
-  std::vector<std::size_t> matched(chunk_count(context, pairs.left_rows), 0);
-  Buffer<std::uint8_t> marks(pairs.right_rows, Start::zero);
-  for_chunks(context, pairs.left_rows,
-             [&](std::size_t k, std::size_t begin, std::size_t end) {
-               std::size_t count = 0;
-               for (std::size_t i = begin; i < end; ++i) {
-                 const Row row = pairs.slot[i];
-                 count += row != 0;
-                 if (row)
-                   __atomic_store_n(&marks[row - 1], 1, __ATOMIC_RELAXED);
-               }
-               matched[k] = count;
-             });
-  PairCounts counts;
-  for (std::size_t part : matched) counts.matched_left += part;
-  for (std::uint8_t mark : marks) counts.matched_right += mark;
-  counts.pairs = static_cast<double>(counts.matched_left);
-  counts.most_left = counts.matched_left > 0;
-  // more than one only says that some right row is taken more than once
-  counts.most_right =
-      counts.matched_left > counts.matched_right ? 2 : counts.most_left;
-  return counts;
+  const Buffer<std::uint8_t> marks = mark_slots(context, pairs);
+  return single_counts(
+      count_rows(context, pairs.left_rows,
+                 [&](std::size_t i) { return pairs.slot[i] != 0; }),
+      count_rows(context, marks.size(),
+                 [&](std::size_t i) { return marks[i] != 0; }));
 }
 
 }  // namespace
+
+PairCounts single_counts(std::size_t matched_left, std::size_t matched_right) {
+  PairCounts counts;
+  counts.pairs = static_cast<double>(matched_left);
+  counts.matched_left = matched_left;
+  counts.matched_right = matched_right;
+  counts.most_left = matched_left > 0;
+  // more than one only says that some right row is taken more than once
+  counts.most_right = matched_left > matched_right ? 2 : counts.most_left;
+  return counts;
+}
 
 PairCounts count_pairs(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);

@@ -33,7 +33,10 @@ struct PairCounts {
 };
 PairCounts count_pairs(const Context& context, const PairsView& pairs);
 
-// The same where no right row is in two ranges: ranges by key.
+// What follows where no left row has more than one partner
+PairCounts single_counts(std::size_t matched_left, std::size_t matched_right);
+
+// count_pairs() where no right row is in two ranges: ranges by key.
 PairCounts count_disjoint(const Context& context, const PairsView& pairs);
 
 // one flag a right row: 1 if it has a partner

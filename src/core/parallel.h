@@ -95,7 +95,29 @@ void for_parts(const Context& context, std::size_t parts, Body&& body) {
   });
 }
 
-// the same on the calling thread, in order; here a body may throw
+// how many of the rows 0..n-1 counts(row) is true for
+template <class Counts>
+std::size_t count_rows(const Context& context, std::size_t n,
+                       Counts&& counts) {
+  std::atomic<std::size_t> total{0};
+  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+    std::size_t count = 0;
+    for (std::size_t i = begin; i < end; ++i) count += counts(i);
+    total += count;
+  });
+  return total;
+}
+
+// body(begin, end) for all chunks of 0..n-1 in order, by one hand of a crew
+template <class Body>
+void for_own_chunks(const Context& context, Crew::Hand& hand, std::size_t n,
+                    Body&& body) {
+  for (std::size_t begin = 0; begin < n && hand.may_go_on();
+       begin += context.chunk_rows)
+    body(begin, std::min(n, begin + context.chunk_rows));
+}
+
+// for_chunks() on the calling thread, in order; here a body may throw
 template <class Body>
 void for_chunks_in_order(const Context& context, std::size_t n, Body&& body) {
   for (std::size_t begin = 0; begin < n; begin += context.chunk_rows) {

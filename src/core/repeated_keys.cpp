@@ -4,6 +4,7 @@
 // Only those rows are grouped, and first a few of them: where keys are repeated
 // at all, some thousand rows mostly show it.
 #include "equal_match.h"
+#include "gather.h"
 #include "parallel.h"
 
 namespace ronda::core {
@@ -13,27 +14,23 @@ namespace {
 class PickedColumn {
  public:
   PickedColumn(const Context& context, const KeyColumn& column,
-               const Buffer<Row>& rows)
+               const Row* rows, std::size_t n)
       : column_(column) {
     if (column.kind == KeyKind::int32)
-      pick(context, static_cast<const std::int32_t*>(column.data), rows,
+      pick(context, static_cast<const std::int32_t*>(column.data), rows, n,
            narrow_);
     else
-      pick(context, static_cast<const std::uint64_t*>(column.data), rows,
+      pick(context, static_cast<const std::uint64_t*>(column.data), rows, n,
            wide_);
   }
   const KeyColumn& view() const { return column_; }
 
  private:
   template <class T>
-  void pick(const Context& context, const T* values, const Buffer<Row>& rows,
-            Buffer<T>& out) {
-    out = Buffer<T>(rows.size());
-    for_chunks(context, rows.size(),
-               [&](std::size_t, std::size_t begin, std::size_t end) {
-                 for (std::size_t i = begin; i < end; ++i)
-                   out[i] = values[rows[i] - 1];
-               });
+  void pick(const Context& context, const T* values, const Row* rows,
+            std::size_t n, Buffer<T>& out) {
+    out = Buffer<T>(n);
+    gather(context, values, rows, n, T{}, out.data());
     column_.data = out.data();
   }
   KeyColumn column_;
@@ -41,14 +38,14 @@ class PickedColumn {
   Buffer<std::uint64_t> wide_;
 };
 
-bool repeats_in(const Context& context, const Keys& keys,
-                const Buffer<Row>& rows, bool match_missing) {
+bool repeats_in(const Context& context, const Keys& keys, const Row* rows,
+                std::size_t n, bool match_missing) {
   std::vector<PickedColumn> picked;
   picked.reserve(keys.columns.size());
   Keys some;
-  some.rows = rows.size();
+  some.rows = n;
   for (const KeyColumn& column : keys.columns) {
-    picked.emplace_back(context, column, rows);
+    picked.emplace_back(context, column, rows, n);
     some.columns.push_back(picked.back().view());
   }
   return group_rows(context, some, match_missing).repeated;
@@ -64,24 +61,14 @@ Buffer<Row> unmatched_rows(const Context& context, std::size_t n,
     starts[k + 1] = count;
   });
   for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
-  // (a place to spare: the last row of a chunk may be written and not kept)
-  Buffer<Row> rows(starts.back() + 1);
+  Buffer<Row> rows(starts.back());
   for_chunks(context, n, [&](std::size_t k, std::size_t begin,
                              std::size_t end) {
     std::size_t at = starts[k];
-    const std::size_t stop = starts[k + 1];
-    for (std::size_t i = begin; i < end && at < stop; ++i)
+    for (std::size_t i = begin; i < end; ++i)
       if (slot[i] == 0) rows[at++] = static_cast<Row>(i + 1);
   });
-  Buffer<Row> exact(starts.back());
-  std::copy(rows.begin(), rows.begin() + exact.size(), exact.begin());
-  return exact;
-}
-
-Buffer<Row> leading(const Buffer<Row>& rows, std::size_t most) {
-  Buffer<Row> some(std::min(most, rows.size()));
-  std::copy(rows.begin(), rows.begin() + some.size(), some.begin());
-  return some;
+  return rows;
 }
 
 }  // namespace
@@ -90,9 +77,12 @@ bool repeats_unmatched(const Context& context, const Keys& keys,
                        const Row* slot, bool match_missing) {
   const Buffer<Row> rows = unmatched_rows(context, keys.rows, slot);
   constexpr std::size_t few = 1 << 14;
+  auto repeats_in_first = [&](std::size_t n) {
+    return repeats_in(context, keys, rows.data(), n, match_missing);
+  };
   if (rows.size() < 2) return false;
-  if (repeats_in(context, keys, leading(rows, few), match_missing)) return true;
-  return rows.size() > few && repeats_in(context, keys, rows, match_missing);
+  if (repeats_in_first(std::min(few, rows.size()))) return true;
+  return rows.size() > few && repeats_in_first(rows.size());
 }
 
 }  // namespace ronda::core

@@ -22,9 +22,7 @@ void for_shares(const Context& context, std::size_t n, std::size_t places,
   for_parts(context, parts, [&](std::size_t part, Crew::Hand& hand) {
     const std::size_t low = part * places / parts;
     const std::size_t share = (part + 1) * places / parts - low;
-    for (std::size_t begin = 0; begin < n && hand.may_go_on();
-         begin += context.chunk_rows) {
-      const std::size_t end = std::min(n, begin + context.chunk_rows);
+    for_own_chunks(context, hand, n, [&](std::size_t begin, std::size_t end) {
       for (std::size_t i = begin; i < end; ++i) {
         if (i + prefetch_distance < end) {
           const std::size_t ahead = place(i + prefetch_distance);
@@ -33,7 +31,7 @@ void for_shares(const Context& context, std::size_t n, std::size_t places,
         const std::size_t at = place(i);
         if (at - low < share) action(at, i);
       }
-    }
+    });
   });
 }
 
