@@ -85,8 +85,8 @@ expand_pairs_ <- function(slot, starts, rows, right_rows, keep_unmatched) {
     .Call(`_ronda_expand_pairs_`, slot, starts, rows, right_rows, keep_unmatched)
 }
 
-order_by_row_ <- function(by, most) {
-    .Call(`_ronda_order_by_row_`, by, most)
+sort_rows_ <- function(columns, kinds, descending) {
+    .Call(`_ronda_sort_rows_`, columns, kinds, descending)
 }
 
 pair_block_ <- function(slot, starts, rows, row, partner, most) {

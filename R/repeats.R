@@ -118,41 +118,11 @@ choose_partner <- function(matches, repeats, right) {
     chosen[full] <- matches$rows[starts[-1L][full]]
   } else {
     range <- rep.int(seq_len(n), sizes)
-    best <- order_best(.subset2(right, repeats$column)[matches$rows],
-      range, repeats$highest
-    )
+    # by range, the best value of each first, missing ones last
+    values <- .subset2(right, repeats$column)[matches$rows]
+    best <- sort_rows(list(range, values), c(FALSE, repeats$highest))
     first <- best[!duplicated(range[best])]
     chosen[range[first]] <- matches$rows[first]
   }
   chosen
-}
-
-# positions by range, the best value of each range first, missing ones last
-order_best <- function(values, range, highest) {
-  ranks <- sort_columns(values)
-  if (highest) ranks <- lapply(ranks, descending)
-  do.call(order, c(list(range), ranks, method = "radix", na.last = TRUE))
-}
-
-descending <- function(x) if (is.numeric(x)) -x else -xtfrm_text(x)
-
-xtfrm_text <- function(x) {
-  match(x, sort(unique(x), method = "radix"))
-}
-
-# A key column as plain vectors that order(method = "radix") puts in the
-# order of the column's values: text in C order, factors by level.
-sort_columns <- function(x) {
-  if (inherits(x, "integer64")) {
-    return(int64_halves_(x))
-  }
-  if (is.character(x)) {
-    return(list(enc2utf8(as.character(x))))
-  }
-  list(as_plain_number(x))
-}
-
-as_plain_number <- function(x) {
-  attributes(x) <- NULL
-  if (is.integer(x) || is.logical(x)) as.integer(x) else x
 }

@@ -50,15 +50,15 @@ order_rows <- function(pairing, lines, row_order, call) {
     return(lines)
   }
   order <- if (row_order == "right") {
-    order_by_row_(lines$right, pairing$rows[2L])
+    sort_rows(list(present_rows(lines$right)))
   } else {
     key_order(pairing, lines, call)
   }
   if (!is.unsorted(order)) {
     return(lines)
   }
-  lines$left <- if (is.null(lines$left)) order else lines$left[order]
-  if (!is.null(lines$right)) lines$right <- lines$right[order]
+  lines$left <- if (is.null(lines$left)) order else gather_(lines$left, order)
+  if (!is.null(lines$right)) lines$right <- gather_(lines$right, order)
   lines
 }
 
@@ -71,12 +71,33 @@ key_order <- function(pairing, lines, call) {
       call = call
     )
   }
-  columns <- lapply(rules, function(rule) {
-    sort_columns(key_values(pairing, rule, lines, call))
-  })
-  do.call(order, c(unlist(columns, recursive = FALSE),
-    list(method = "radix", na.last = TRUE)
-  ))
+  sort_rows(lapply(rules, function(rule) {
+    key_values(pairing, rule, lines, call)
+  }))
+}
+
+present_rows <- function(rows) {
+  rows[rows == 0L] <- NA
+  rows
+}
+
+# The order of rows by some columns of key types: stable, text in C order,
+# factors by level, missing values last.
+sort_rows <- function(columns, descending = logical(length(columns))) {
+  kinds <- vapply(columns, sort_kind, 0L)
+  columns[kinds == engine_kinds[["text"]]] <- lapply(
+    columns[kinds == engine_kinds[["text"]]], utf8_text_
+  )
+  sort_rows_(columns, kinds, descending)
+}
+
+sort_kind <- function(x) {
+  kind <- if (inherits(x, "integer64")) "int64" else switch(typeof(x),
+    character = "text",
+    double = "real",
+    "int32"
+  )
+  engine_kinds[[kind]]
 }
 
 # The values of a rule's key column in a result: the left's, and the right's

@@ -15,13 +15,15 @@
 #include "core/equal_match.h"
 #include "core/gather_lines.h"
 #include "core/pairs.h"
+#include "core/sort_rows.h"
 
 using namespace ronda::core;
 
 namespace {
 
 const char no_text = 0;
-const char texts[64] = {};
+// every place begins a text; many have the next one's characters behind theirs
+const char texts[64] = "aaaaaaaaaaaaaaaab\0aaaaaaaab\0aaaaaaa\0\0bbbbbbbb\0abababab";
 
 class Bytes {
  public:
@@ -97,6 +99,24 @@ struct Column {
   }
 };
 
+// -1, 0 or 1 as value i comes before, beside or after value j; missing ones last
+int compare(const Column& column, std::size_t i, std::size_t j, bool down) {
+  const bool a = column.missing(i), b = column.missing(j);
+  if (a || b) return int{a} - int{b};
+  auto sign = [&](auto x, auto y) {
+    return (x < y ? -1 : y < x ? 1 : 0) * (down ? -1 : 1);
+  };
+  switch (column.kind) {
+    case KeyKind::int32: return sign(column.ints[i], column.ints[j]);
+    case KeyKind::int64: return sign(column.longs[i], column.longs[j]);
+    case KeyKind::text:
+      return sign(std::strcmp(static_cast<const char*>(column.addresses[i]),
+                              static_cast<const char*>(column.addresses[j])),
+                  0);
+    default: return sign(column.reals[i], column.reals[j]);
+  }
+}
+
 struct Side {
   std::vector<Column> columns;
   Keys keys;
@@ -127,6 +147,26 @@ void must(bool holds, const char* what) {
   std::abort();
 }
 
+void check_order(const Context& context, const Side& side, bool down) {
+  const std::size_t n = side.keys.rows;
+  std::vector<SortColumn> by;
+  for (const KeyColumn& column : side.keys.columns)
+    by.push_back({column, down, 0});
+  const Buffer<Row> order = sort_rows(context, by, n);
+  std::vector<bool> seen(n, false);
+  for (std::size_t k = 0; k < n; ++k) {
+    const auto row = static_cast<std::size_t>(order[k]) - 1;
+    must(row < n && !seen[row], "each row once in order");
+    seen[row] = true;
+    if (k == 0) continue;
+    const auto last = static_cast<std::size_t>(order[k - 1]) - 1;
+    int sign = 0;
+    for (const Column& column : side.columns)
+      if (sign == 0) sign = compare(column, last, row, down);
+    must(sign < 0 || (sign == 0 && last < row), "rows in order");
+  }
+}
+
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
@@ -150,6 +190,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   left.read(in, left_rows);
   right.read(in, right_rows);
 
+  check_order(context, right, match_missing);
   std::vector<Row> slot(left_rows + 1), starts, rows;
   const Match match =
       match_equal(context, left.keys, right.keys, match_missing, slot.data());

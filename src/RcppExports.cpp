@@ -256,14 +256,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// order_by_row_
-IntegerVector order_by_row_(IntegerVector by, int most);
-RcppExport SEXP _ronda_order_by_row_(SEXP bySEXP, SEXP mostSEXP) {
+// sort_rows_
+IntegerVector sort_rows_(List columns, IntegerVector kinds, LogicalVector descending);
+RcppExport SEXP _ronda_sort_rows_(SEXP columnsSEXP, SEXP kindsSEXP, SEXP descendingSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type by(bySEXP);
-    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(order_by_row_(by, most));
+    Rcpp::traits::input_parameter< List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< LogicalVector >::type descending(descendingSEXP);
+    rcpp_result_gen = Rcpp::wrap(sort_rows_(columns, kinds, descending));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -434,7 +435,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 4},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 3},
     {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 5},
-    {"_ronda_order_by_row_", (DL_FUNC) &_ronda_order_by_row_, 2},
+    {"_ronda_sort_rows_", (DL_FUNC) &_ronda_sort_rows_, 3},
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 6},
     {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 7},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},

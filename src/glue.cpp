@@ -84,8 +84,13 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
   return pairs;
 }
 
+// Memory for several columns may take several collections in a row, so the
+// user is asked between them.
 SEXP new_vector(SEXPTYPE type, std::size_t n) {
-  return unwinding([&] { return plain_vector(type, n); });
+  return unwinding([&] {
+    if (n > 1 << 16) R_CheckUserInterrupt();
+    return plain_vector(type, n);
+  });
 }
 
 SEXP plain_vector(SEXPTYPE type, std::size_t n) {

@@ -16,6 +16,12 @@ core::Context current_context();
 
 core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
 
+// A text's characters stand that far behind its address in R's memory; threads
+// read them there and ask R for nothing.
+inline std::ptrdiff_t characters_behind_address() {
+  return CHAR(NA_STRING) - reinterpret_cast<const char*>(NA_STRING);
+}
+
 // slot, and starts and rows where right rows are listed in ranges
 core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
                          SEXP rows, int right_rows);

@@ -1,6 +1,7 @@
 // Matching and counting.
 #include "core/equal_match.h"
 #include "core/pairs.h"
+#include "core/sort_rows.h"
 #include "glue.h"
 
 using namespace Rcpp;
@@ -160,12 +161,20 @@ List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
   });
 }
 
+// The order of rows by some columns: stable, missing values last
 // [[Rcpp::export(rng = false)]]
-IntegerVector order_by_row_(IntegerVector by, int most) {
-  IntegerVector out(no_init(by.size()));
-  core::order_by_row(by.begin(), static_cast<std::size_t>(by.size()),
-                     static_cast<std::size_t>(most), out.begin());
-  return out;
+IntegerVector sort_rows_(List columns, IntegerVector kinds,
+                         LogicalVector descending) {
+  return glue::guarded([&] {
+    const core::Keys keys = glue::as_keys(columns, kinds);
+    std::vector<core::SortColumn> by;
+    for (const core::KeyColumn& column : keys.columns)
+      by.push_back({column, descending[by.size()] == TRUE,
+                    glue::characters_behind_address()});
+    const core::Buffer<core::Row> order =
+        core::sort_rows(glue::current_context(), by, keys.rows);
+    return glue::as_rows(order.data(), order.size());
+  });
 }
 
 // At most `most` pairs from partner number `partner` (0-based) of left row

@@ -47,11 +47,9 @@ class SeenTexts {
   std::vector<SEXP> places_;
 };
 
-// Whether all texts are plain ASCII. Threads read characters only, at their
-// place behind each address, and ask R for nothing.
+// Whether all texts are plain ASCII
 bool all_ascii(const core::Context& context, const SEXP* text, std::size_t n) {
-  const std::ptrdiff_t characters =
-      CHAR(NA_STRING) - reinterpret_cast<const char*>(NA_STRING);
+  const std::ptrdiff_t characters = glue::characters_behind_address();
   std::atomic<bool> ascii{true};
   // large chunks, as each starts with no text seen
   core::Context wide = context;

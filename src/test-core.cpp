@@ -5,6 +5,7 @@
 #include <memory>
 #include <numeric>
 #include <random>
+#include <string>
 #include <tuple>
 
 #include "core/equal_match.h"
@@ -14,6 +15,7 @@
 #include "core/range_match.h"
 #include "core/pairs.h"
 #include "core/parallel.h"
+#include "core/sort_rows.h"
 
 using namespace ronda::core;
 
@@ -414,8 +416,66 @@ context("loops") {
     const std::vector<Row> other{1, 2, 1, 1, 3};
     patch(context, rows.data(), from.data(), other.data(), 5, out.data());
     expect_true((out == std::vector<int>{30, 20, 10, 10, 30}));
-    std::vector<Row> order(5);
-    order_by_row(rows.data(), 5, 3, order.data());
-    expect_true((order == std::vector<Row>{3, 4, 1, 2, 5}));
+  }
+
+  test_that("rows are sorted like one by one, through every size of run") {
+    int differ = 0;
+    for (int round = 0; round < 400; ++round) {
+      Context context;
+      context.threads = 1 + round % 2;
+      context.chunk_rows = round % 3 ? 5 : 1 << 17;
+      const int n = roll(round % 10 ? 60 : 9000);
+      std::vector<std::int32_t> whole(n);
+      std::vector<double> real(n);
+      std::vector<std::int64_t> wide(n);
+      std::vector<std::string> text(n);
+      std::vector<const char*> address(n);
+      for (int i = 0; i < n; ++i) {
+        whole[i] = roll(9) ? roll(3) - 1 : INT32_MIN;
+        real[i] = roll(9) ? (roll(5) - 2) * 0.5 : NAN;
+        wide[i] = roll(9) ? std::int64_t{1} << (62 - roll(2)) : INT64_MIN;
+        if (!roll(5)) wide[i] = INT64_MAX;
+        text[i] = std::string(roll(3) * 7, 'a') + std::string(roll(2), 'b');
+        address[i] = roll(9) ? text[i].c_str() : nullptr;
+      }
+      std::vector<SortColumn> by{{{KeyKind::int32, whole.data(), nullptr}},
+                                 {{KeyKind::text, address.data(), nullptr}},
+                                 {{KeyKind::real, real.data(), nullptr}},
+                                 {{KeyKind::int64, wide.data(), nullptr}}};
+      std::rotate(by.begin(), by.begin() + roll(3), by.end());
+      by.resize(1 + roll(3));
+      for (SortColumn& one : by) one.descending = roll(2) == 0;
+      // -1, 0 or 1 as a column wants row a before, beside or after row b
+      auto compare = [&](const SortColumn& one, int a, int b) {
+        auto signs = [&](bool no_a, bool no_b, auto x, auto y) {
+          if (no_a || no_b) return int{no_a} - int{no_b};
+          return (x < y ? -1 : y < x ? 1 : 0) * (one.descending ? -1 : 1);
+        };
+        switch (one.column.kind) {
+          case KeyKind::int32:
+            return signs(whole[a] == INT32_MIN, whole[b] == INT32_MIN, whole[a],
+                         whole[b]);
+          case KeyKind::int64:
+            return signs(wide[a] == INT64_MIN, wide[b] == INT64_MIN, wide[a],
+                         wide[b]);
+          case KeyKind::text:
+            return signs(!address[a], !address[b], text[a], text[b]);
+          default:
+            return signs(std::isnan(real[a]), std::isnan(real[b]), real[a],
+                         real[b]);
+        }
+      };
+      const Buffer<Row> order = sort_rows(context, by, n);
+      for (int k = 1; k < n; ++k) {
+        int sign = 0;
+        for (const SortColumn& one : by)
+          if (sign == 0) sign = compare(one, order[k - 1] - 1, order[k] - 1);
+        differ += sign > 0 || (sign == 0 && order[k - 1] > order[k]);
+      }
+      std::vector<Row> all(order.begin(), order.end());
+      std::sort(all.begin(), all.end());
+      for (int k = 0; k < n; ++k) differ += all[k] != k + 1;
+    }
+    expect_true(differ == 0);
   }
 }

@@ -12,7 +12,7 @@ bool is_dense(const Context& context, const WholeRange& range,
               std::size_t rows) {
   if (context.path == Path::hashed || !range.whole) return false;
   const std::uint64_t most = context.path == Path::direct
-                                 ? std::uint64_t{1} << 26
+                                 ? std::uint64_t{1} << 20
                                  : std::uint64_t{1} << 16;
   return range.span() <= std::max<std::uint64_t>(most, 8 * rows);
 }

@@ -241,15 +241,4 @@ void Expansion::write_ranges(std::size_t begin, std::size_t end,
   }
 }
 
-void order_by_row(const Row* by, std::size_t n, std::size_t most, Row* out) {
-  std::vector<std::size_t> next(most + 2, 0);
-  auto bucket = [&](std::size_t i) {
-    return by[i] ? static_cast<std::size_t>(by[i]) - 1 : most;
-  };
-  for (std::size_t i = 0; i < n; ++i) ++next[bucket(i) + 1];
-  for (std::size_t b = 1; b < next.size(); ++b) next[b] += next[b - 1];
-  for (std::size_t i = 0; i < n; ++i)
-    out[next[bucket(i)]++] = static_cast<Row>(i + 1);
-}
-
 }  // namespace ronda::core

@@ -146,7 +146,4 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
   flush();
 }
 
-// positions of 0..n-1 ordered by by[i] (1..most, 0 last), equal ones in order
-void order_by_row(const Row* by, std::size_t n, std::size_t most, Row* out);
-
 }  // namespace ronda::core

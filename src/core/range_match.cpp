@@ -8,6 +8,7 @@
 #include "range_match.h"
 
 #include <memory>
+#include <numeric>
 #include <type_traits>
 
 #include "sorted_groups.h"

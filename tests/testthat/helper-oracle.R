@@ -19,6 +19,8 @@ oracle_words <- function(x) {
   words
 }
 
+row_of <- function(columns, i) lapply(columns, `[`, i)
+
 oracle_pairs <- function(left, right, spec) {
   keys <- lapply(seq_along(spec$left), function(k) {
     x <- left[[spec$left[k]]]
@@ -42,10 +44,10 @@ oracle_pairs <- function(left, right, spec) {
     for (j in which(equal)) {
       holds <- TRUE
       for (rule in spec$ordered) {
-        holds <- holds && oracle_rule(rule, left[i, ], right[j, ])
+        holds <- holds && oracle_rule(rule, row_of(left, i), row_of(right, j))
       }
       if (holds && !is.null(spec$where)) {
-        holds <- isTRUE(spec$where(left[i, ], right[j, ]))
+        holds <- isTRUE(spec$where(row_of(left, i), row_of(right, j)))
       }
       if (holds) partners <- c(partners, j)
     }
@@ -110,7 +112,35 @@ oracle_lines <- function(left, right, spec) {
     late <- lines$right == 0L
     lines <- lines[order(late, lines$right, lines$left), ]
   }
+  if (spec$row_order == "keys") {
+    lines <- lines[oracle_key_order(left, right, lines, spec), ]
+  }
   lines
+}
+
+# by the keys as the result shows them, missing ones last
+oracle_key_order <- function(left, right, lines, spec) {
+  ranks <- lapply(seq_along(spec$left), function(k) {
+    x <- oracle_merge(left[[spec$left[k]]], right[[spec$right[k]]], lines,
+      lines$left == 0L
+    )
+    rank_of(if (inherits(x, "Date")) as.numeric(x) else x)
+  })
+  do.call(order, ranks)
+}
+
+# missing values rank highest, text in C order, factors by level
+rank_of <- function(x) {
+  if (is.character(x)) x <- enc2utf8(x)
+  values <- if (is.factor(x)) levels(x) else if (inherits(x, "integer64")) {
+    bit64::as.character.integer64(bit64::sort.integer64(unique(x)))
+  } else {
+    sort(unique(x), method = "radix")
+  }
+  if (inherits(x, "integer64")) x <- bit64::as.character.integer64(x)
+  rank <- match(x, values)
+  rank[is.na(rank)] <- length(values) + 1L
+  rank
 }
 
 pick <- function(x, rows) {
@@ -410,7 +440,7 @@ make_spec <- function(case) {
     origin = if (!one_sided) maybe(0.3, "from"),
     partners = maybe(0.3, "n"),
     fill = if (!one_sided) maybe(0.3, list(only = "?")),
-    row_order = if (one_sided) "left" else one_of(c("left", "right"))
+    row_order = if (one_sided) "left" else one_of(c("left", "right", "keys"))
   )
   spec$condition <- condition[[1L]]
   spec

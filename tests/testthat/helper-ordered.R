@@ -212,6 +212,7 @@ make_ordered_spec <- function(case) {
   spec$gap <- unclass(spec$calls[[1L]])[[1L]]$gap
   if (!case$keyed) {
     spec$left <- spec$right <- character()
+    if (spec$row_order == "keys") spec$row_order <- "left"
   }
   # columns of ordered rules are not renamed; keep the oracle plain
   spec$take <- spec$omit <- NULL

@@ -1,0 +1,20 @@
+// The order of rows by some columns: stable, missing values last.
+#pragma once
+#include <vector>
+
+#include "key_column.h"
+#include "memory.h"
+
+namespace ronda::core {
+
+struct SortColumn {
+  KeyColumn column;  // text: addresses of the texts
+  bool descending = false;
+  // characters begin this far behind a text's address, end with a zero
+  std::ptrdiff_t characters = 0;
+};
+
+Buffer<Row> sort_rows(const Context& context, std::vector<SortColumn> columns,
+                      std::size_t rows);
+
+}  // namespace ronda::core
