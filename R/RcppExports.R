@@ -53,6 +53,10 @@ count_deferred_ <- function(frame) {
     .Call(`_ronda_count_deferred_`, frame)
 }
 
+scan_bytes_ <- function(bytes, delimiter, state) {
+    .Call(`_ronda_scan_bytes_`, bytes, delimiter, state)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing, count) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count)
 }

@@ -35,8 +35,7 @@ make_folder <- function(folder) {
 
 cli_pair <- function(files, options) {
   arguments <- matching_arguments(options)
-  types <- as_types(options$types)
-  frames <- lapply(files, cli_read, types = types)
+  frames <- cli_read_all(files, options)
   labels <- file_labels(files)
   sides <- if (is.null(options$sides)) {
     c("left", "right")
@@ -73,6 +72,21 @@ file_labels <- function(files) {
 }
 
 # `types` may name columns of any of the files.
+cli_read_all <- function(files, options) {
+  types <- as_types(options$types)
+  frames <- lapply(files, cli_read, types = types)
+  columns <- unlist(lapply(frames, names))
+  unknown <- setdiff(names(types), columns)
+  if (length(unknown)) {
+    near <- closest_name(unknown[1L], columns)
+    stop_usage(
+      sprintf("--types names a column `%s`, which no file has.", unknown[1L]),
+      paste("*", near)[nzchar(near)]
+    )
+  }
+  frames
+}
+
 cli_read <- function(file, types) {
   if (file != "-") {
     header <- if (is.null(types)) NULL else names(read_frame(file))
@@ -134,8 +148,7 @@ cli_account <- function(files, options) {
 }
 
 cli_keys <- function(files, options) {
-  types <- as_types(options$types)
-  frames <- lapply(files, cli_read, types = types)
+  frames <- cli_read_all(files, options)
   if (length(frames) == 2L) {
     if (!is.null(options$on)) {
       stop_usage("--on goes with one file; two files get suggestions.")
@@ -160,7 +173,7 @@ cli_many <- function(files, options) {
   if (is.null(options$on)) {
     stop_usage("--on is missing: say which columns must be equal.")
   }
-  frames <- lapply(files, cli_read, types = as_types(options$types))
+  frames <- cli_read_all(files, options)
   labels <- file_labels(files)
   if (length(labels) != length(files) || anyDuplicated(labels)) {
     stop_usage("The files need names of their own.")
@@ -181,13 +194,7 @@ cli_plot <- function(files, options) {
   view <- if (is.null(options$view)) "overlap" else options$view
   pairing <- cli_pair(files, options)
   figure <- plot.ronda_pairing(pairing, view)
-  if (!dir.exists(dirname(out))) {
-    stop_file("There is no folder %s.", dirname(out), NULL)
-  }
-  part <- tempfile(".ronda-", dirname(out), paste0(".", tools::file_ext(out)))
-  on.exit(unlink(part))
-  save_figure(figure, part)
-  if (!file.rename(part, out)) stop_file("%s can't be written.", out, NULL)
+  save_figure(figure, out)
 }
 
 cli_report <- function(files, options) {

@@ -171,11 +171,15 @@ parse_options <- function(name, command, args) {
     ),
     error = function(e) stop_usage(paste0(conditionMessage(e), "."))
   )
-  list(files = split$files, options = parsed)
+  list(files = split$files, options = lapply(parsed, function(value) {
+    if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
+  }))
 }
 
 # Files and options apart; `--name value` becomes `--name=value`, so that a
-# value may begin with a dash.
+# value may begin with a dash. Its own equals signs are kept from the parser.
+kept_equals <- "\003"
+
 split_words <- function(args, name, known, takes) {
   files <- options <- character()
   at <- 1L
@@ -192,12 +196,18 @@ split_words <- function(args, name, known, takes) {
     }
     check_option_word(word, name, known)
     bare <- sub("^--", "", word)
+    value <- NULL
     if (bare %in% takes) {
       if (at > length(args)) stop_usage(sprintf("%s needs a value.", word))
-      word <- paste0(word, "=", args[at])
+      value <- args[at]
       at <- at + 1L
+    } else if (grepl("=", word, fixed = TRUE)) {
+      value <- sub("^[^=]*=", "", word)
+      word <- sub("=.*", "", word)
     }
-    options <- c(options, word)
+    options <- c(options, if (is.null(value)) word else {
+      paste0(word, "=", gsub("=", kept_equals, value, fixed = TRUE))
+    })
   }
   list(files = files, options = options)
 }
@@ -208,6 +218,12 @@ check_option_word <- function(word, name, known) {
     return()
   }
   near <- gsub("`", "", sub("`", "`--", closest_name(bare, known)))
+  if (!is.na(file_formats[tolower(tools::file_ext(word))])) {
+    near <- sprintf("If it is a file, write %s.", encodeString(
+      paste0("./", word),
+      quote = "'"
+    ))
+  }
   stop_usage(
     sprintf("%s has no option %s.", name, sub("=.*", "", word)),
     paste("*", c(
@@ -237,8 +253,28 @@ split_pairs <- function(text) {
   values
 }
 
+# Options that say more about a rule, by the rules they go with
+rule_details <- list(
+  look = "nearest", within = "nearest", ties = "nearest", gap = "nearest",
+  `not-equal` = "nearest", before = "around", after = "around",
+  ends = c("inside", "covers", "overlap"),
+  `open-ended` = c("inside", "covers", "overlap")
+)
+
+check_rule_details <- function(options) {
+  for (name in names(rule_details)) {
+    if (!is.null(options[[name]]) && !isFALSE(options[[name]]) &&
+      !any(rule_details[[name]] %in% names(compact(options)))) {
+      stop_usage(sprintf("--%s goes with %s.", name,
+        listed(paste0("--", rule_details[[name]]), "or")
+      ))
+    }
+  }
+}
+
 # The rules of all options that make one
 cli_rules <- function(options) {
+  check_rule_details(options)
   two <- function(text) {
     pair <- split_pairs(text)
     if (length(pair) != 1L) {
@@ -378,5 +414,6 @@ as_types <- function(text) {
   if (is.null(names(types)) || !all(nzchar(names(types)))) {
     stop_usage("--types must be types by column, such as id=text.")
   }
+  check_types(types, NULL)
   types
 }

@@ -6,9 +6,13 @@
 #' Text is kept as it stands, blanks included. ISO 8601 text becomes dates and
 #' date-times (in UTC), numbers become doubles, or integers where all are whole
 #' and small. Whole numbers beyond 2^53 are never rounded: they come as 64-bit
-#' integers (with the package bit64) or as text. `write_frame()` writes under a
-#' temporary name and renames at the end, so a file is there whole or not at
-#' all.
+#' integers (with the package bit64) or as text. Text must be UTF-8, with a
+#' byte-order mark or without. A csv or tsv file can't tell an empty text, or the
+#' text `NA`, from a missing value; the other kinds can.
+#'
+#' `write_frame()` writes under a temporary name and renames at the end, so a
+#' file is there whole or not at all. Text that begins with `=`, `+`, `-` or `@`
+#' is written as it is; a spreadsheet may take it for a formula.
 #'
 #' @param path `[character(1)]` The file.
 #' @param types `[character]` For csv and tsv: types by column name, each
@@ -36,7 +40,14 @@ read_frame <- function(path, types = NULL) {
   if (file.access(path, 4L) != 0L) {
     stop_file("The file %s may not be read.", path, call)
   }
-  tryCatch(read_as(format, path, types),
+  # what reads files would take some names for addresses or for data
+  file <- normalizePath(path)
+  if (grepl("[\r\n]", file)) {
+    file <- tempfile(fileext = paste0(".", tools::file_ext(path)))
+    on.exit(unlink(file))
+    file.copy(path, file)
+  }
+  tryCatch(read_as(format, file, types, path),
     ronda_error = function(e) stop(e),
     error = function(e) {
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
@@ -54,28 +65,30 @@ write_frame <- function(x, path) {
   invisible(path)
 }
 
-# Frames by path: all are written under temporary names before the first is
-# renamed.
+# Frames by path
 write_frames <- function(frames, call) {
   paths <- names(frames)
   formats <- vapply(paths, file_format, "", call = call)
   for (k in seq_along(frames)) {
     check_writable_columns(frames[[k]], formats[[k]], call)
-    if (!dir.exists(dirname(paths[k]))) {
-      stop_file("There is no folder %s.", dirname(paths[k]), call)
-    }
-    if (dir.exists(paths[k])) {
-      stop_file("%s is a folder, not a file.", paths[k], call)
-    }
   }
+  write_whole(paths, call, function(k, part) {
+    write_as(formats[[k]], frames[[k]], part)
+  })
+}
+
+# Files are there whole or not at all: each is written under a temporary name by
+# write(number, name), and renamed when all are.
+write_whole <- function(paths, call, write) {
+  for (path in paths) check_place(path, call)
   parts <- vapply(paths, function(path) {
     tempfile(".ronda-", dirname(path), paste0(".", tools::file_ext(path)))
   }, "")
   on.exit(unlink(parts))
-  for (k in seq_along(frames)) {
-    tryCatch(suppressWarnings(write_as(formats[[k]], frames[[k]], parts[k])),
+  for (k in seq_along(paths)) {
+    tryCatch(suppressWarnings(write(k, parts[[k]])),
       error = function(e) {
-        stop_file("%s can't be written: %s", paths[k], call, conditionMessage(e))
+        stop_file("%s can't be written: %s", paths[[k]], call, conditionMessage(e))
       }
     )
   }
@@ -83,6 +96,13 @@ write_frames <- function(frames, call) {
   if (!all(moved)) {
     stop_file("%s can't be written: renaming failed.", paths[!moved][1L], call)
   }
+}
+
+check_place <- function(path, call) {
+  if (!dir.exists(dirname(path))) {
+    stop_file("There is no folder %s.", dirname(path), call)
+  }
+  if (dir.exists(path)) stop_file("%s is a folder, not a file.", path, call)
 }
 
 stop_file <- function(text, path, call, ...) {
@@ -122,10 +142,10 @@ need_package <- function(package, what) {
   }
 }
 
-read_as <- function(format, path, types) {
+read_as <- function(format, path, types, label) {
   switch(format,
-    csv = read_delimited(path, ",", types),
-    tsv = read_delimited(path, "\t", types),
+    csv = read_delimited(path, ",", types, label),
+    tsv = read_delimited(path, "\t", types, label),
     rds = as_plain_frame(readRDS(path), path),
     parquet = {
       need_package("nanoparquet", "Reading parquet")
@@ -133,11 +153,17 @@ read_as <- function(format, path, types) {
     },
     jsonl = {
       need_package("jsonlite", "Reading JSON lines")
-      con <- file(path, "r", encoding = "UTF-8")
-      on.exit(close(con))
-      as_plain_frame(jsonlite::stream_in(con, verbose = FALSE), path)
+      as_plain_frame(read_json_lines(path), path)
     }
   )
+}
+
+read_json_lines <- function(path) {
+  check_bytes(path)
+  con <- file(path, "r", encoding = "UTF-8")
+  on.exit(close(con))
+  # (a last line without a line break is as good as one with it)
+  suppressWarnings(jsonlite::stream_in(con, verbose = FALSE))
 }
 
 as_plain_frame <- function(x, path) {
@@ -209,12 +235,10 @@ check_compressed <- function(path) {
 
 # One line for each row: JSON has no line breaks inside its texts.
 check_lines <- function(path, rows) {
-  file <- file(path, "rb")
-  on.exit(close(file))
   lines <- 0
-  while (length(bytes <- readBin(file, raw(), 1e7))) {
-    lines <- lines + sum(bytes == as.raw(10L))
-  }
+  for_bytes(path, function(bytes, before) {
+    lines <<- lines + sum(bytes == as.raw(10L))
+  })
   if (lines != rows) stop_cut_short()
 }
 
@@ -238,39 +262,6 @@ check_writable_columns <- function(x, format, call) {
   }
 }
 
-# Text first, types after: so blanks stay and no number is rounded unseen.
-read_delimited <- function(path, delimiter, types) {
-  need_package("readr", "Reading csv and tsv")
-  frame <- suppressWarnings(readr::read_delim(path,
-    delim = delimiter, col_types = readr::cols(.default = "c"),
-    trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
-    name_repair = "minimal", quote = "\"", escape_double = TRUE
-  ))
-  problems <- readr::problems(frame)
-  if (nrow(problems)) {
-    first <- problems[1L, ]
-    stop(sprintf("line %d has %s where %s were expected", first$row,
-      first$actual, first$expected
-    ))
-  }
-  columns <- lapply(seq_along(frame), function(k) .subset2(frame, k))
-  names(columns) <- names(frame)
-  unknown <- setdiff(names(types), names(columns))
-  if (length(unknown)) {
-    stop_argument(sprintf("`types` names a column `%s`, which %s doesn't have.",
-      unknown[1L], encodeString(path, quote = "'")
-    ), closest_name(unknown[1L], names(columns)), call = quote(read_frame()))
-  }
-  columns <- Map(function(text, name) {
-    if (name %in% names(types)) {
-      parse_as(text, types[[name]], name)
-    } else {
-      parse_column(text)
-    }
-  }, columns, names(columns))
-  as_base_frame(columns, nrow(frame))
-}
-
 type_parsers <- c("text", "number", "integer", "logical", "date", "datetime")
 
 check_types <- function(types, call) {
@@ -284,59 +275,4 @@ check_types <- function(types, call) {
     )
   }
   for (type in types) check_choice(type, type_parsers, "types", call)
-}
-
-parse_as <- function(text, type, name) {
-  parser <- switch(type,
-    text = return(text),
-    number = readr::parse_double,
-    integer = readr::parse_integer,
-    logical = readr::parse_logical,
-    date = readr::parse_date,
-    datetime = readr::parse_datetime
-  )
-  value <- suppressWarnings(parser(text))
-  wrong <- which(is.na(value) & !is.na(text))
-  if (length(wrong)) {
-    stop(sprintf("column `%s` has %s in row %d, which is no %s", name,
-      shown(text[wrong[1L]]), wrong[1L], type
-    ))
-  }
-  attr(value, "problems") <- NULL
-  value
-}
-
-parse_column <- function(text) {
-  if (all(is.na(text))) {
-    return(as.logical(text))
-  }
-  value <- readr::parse_guess(text)
-  attr(value, "problems") <- NULL
-  if (is.character(value) || inherits(value, "hms")) {
-    return(text)
-  }
-  if (!is.numeric(value) ||
-    !all(is.na(text) | grepl("^ *-?[0-9]+ *$", text))) {
-    return(value)
-  }
-  largest <- max(abs(value), na.rm = TRUE)
-  if (largest <= .Machine$integer.max) {
-    as.integer(value)
-  } else if (largest < 2^53) {
-    value
-  } else {
-    parse_big(text)
-  }
-}
-
-# Whole numbers too big for doubles: 64-bit integers, or text where even those
-# don't hold them.
-parse_big <- function(text) {
-  if (!requireNamespace("bit64", quietly = TRUE)) {
-    return(text)
-  }
-  value <- suppressWarnings(bit64::as.integer64(text))
-  back <- as.character(value)
-  same <- is.na(text) | (!is.na(back) & back == trimws(text))
-  if (all(same)) value else text
 }

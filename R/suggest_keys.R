@@ -12,8 +12,9 @@
 #'   `right_found` (the share of rows, of those with a value, whose value the
 #'   other side has), `left_unique` and `right_unique` (distinct values by rows;
 #'   1: unique), `score` and `on`, the text to paste after `on =`. Beyond
-#'   100,000 rows a side, shares are estimated from a sample of rows; printing
-#'   says so.
+#'   100,000 rows a side, shares are estimated from a sample of rows; beyond
+#'   2,500 pairs of columns, only columns of equal names (letters and digits, in
+#'   lower case) and the first 40 of each side are compared. Printing says so.
 #' @section Errors: `ronda_error_argument` when `left` or `right` is no data
 #'   frame.
 #' @examples
@@ -32,7 +33,8 @@ suggest_keys <- function(left, right, most = 8L) {
   }
   frames <- list(left = left, right = right)
   samples <- lapply(frames, sample_rows)
-  found <- single_candidates(frames, samples)
+  columns <- column_pairs(frames)
+  found <- single_candidates(frames, samples, columns)
   if (length(found) > 1L && !any_unique(found)) {
     found <- c(found, double_candidates(frames, samples, found))
   }
@@ -44,6 +46,7 @@ suggest_keys <- function(left, right, most = 8L) {
   structure(table,
     class = c("ronda_key_suggestions", "data.frame"),
     sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
+    all_columns = nrow(columns) == prod(lengths(frames)),
     sides = frame_labels(substitute(left), substitute(right))
   )
 }
@@ -60,11 +63,29 @@ sample_rows <- function(frame) {
   unique(as.integer(round(seq(1, n, length.out = limit))))
 }
 
-single_candidates <- function(frames, samples) {
-  pairs <- expand.grid(
-    left = names(frames$left), right = names(frames$right),
-    stringsAsFactors = FALSE
-  )
+most_pairs <- 2500L
+first_columns <- 40L
+
+# Which columns to compare: all with all, unless those are too many
+column_pairs <- function(frames) {
+  names <- lapply(frames, names)
+  all_of <- function(left, right) {
+    expand.grid(left = left, right = right, stringsAsFactors = FALSE)
+  }
+  if (prod(lengths(names)) <= most_pairs) {
+    return(all_of(names$left, names$right))
+  }
+  bare <- lapply(names, function(x) gsub("[^[:alnum:]]", "", tolower(x)))
+  at <- match(bare$left, bare$right)
+  alike <- data.frame(left = names$left, right = names$right[at])
+  first <- lapply(names, utils::head, first_columns)
+  unique(rbind(
+    utils::head(alike[!is.na(at), ], most_pairs - first_columns^2L),
+    all_of(first$left, first$right)
+  ))
+}
+
+single_candidates <- function(frames, samples, pairs) {
   found <- lapply(seq_len(nrow(pairs)), function(k) {
     rule <- list(left = pairs$left[k], right = pairs$right[k])
     x <- .subset2(frames$left, rule$left)
@@ -241,8 +262,14 @@ print.ronda_key_suggestions <- function(x, ...) {
 format.ronda_key_suggestions <- function(x, ...) {
   sides <- attr(x, "sides")
   if (is.null(sides)) sides <- c("left", "right")
+  left_out <- if (identical(attr(x, "all_columns"), FALSE)) {
+    sprintf(
+      "Only columns of equal names and the first %d of each side were compared.",
+      first_columns
+    )
+  }
   if (!nrow(x)) {
-    return("No columns share a value: there is no key to suggest.")
+    return(c("No columns share a value: there is no key to suggest.", left_out))
   }
   percent <- function(share) {
     # nearly all is not all
@@ -261,7 +288,8 @@ format.ronda_key_suggestions <- function(x, ...) {
       sprintf("Shares are estimated from %s rows of %s.",
         with_commas(sample_limit), listed(sides[sampled], "and")
       )
-    }
+    },
+    left_out
   )
 }
 

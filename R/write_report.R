@@ -31,20 +31,11 @@ write_report <- function(pairing, file) {
       )
     }
   }
-  page <- as.character(report_page(pairing))
-  part <- tempfile(".ronda-", dirname(file), ".html")
-  on.exit(unlink(part))
-  written <- tryCatch(
-    {
-      con <- file(part, "wb")
-      bytes <- charToRaw(enc2utf8(page))
-      writeBin(bytes, con)
-      close(con)
-      file.size(part) == length(bytes) && file.rename(part, file)
-    },
-    error = function(e) FALSE, warning = function(w) FALSE
-  )
-  if (!isTRUE(written)) stop_file("%s can't be written.", file, call)
+  bytes <- charToRaw(enc2utf8(as.character(report_page(pairing))))
+  write_whole(file, call, function(k, part) {
+    writeBin(bytes, part)
+    check_end(part, bytes)
+  })
   invisible(file)
 }
 
@@ -54,10 +45,7 @@ check_report_place <- function(file, call) {
       call
     )
   }
-  if (!dir.exists(dirname(file))) {
-    stop_file("There is no folder %s.", dirname(file), call)
-  }
-  if (dir.exists(file)) stop_file("%s is a folder, not a file.", file, call)
+  check_place(file, call)
 }
 
 report_page <- function(pairing) {

@@ -153,6 +153,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// scan_bytes_
+NumericVector scan_bytes_(RawVector bytes, int delimiter, NumericVector state);
+RcppExport SEXP _ronda_scan_bytes_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP stateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< int >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type state(stateSEXP);
+    rcpp_result_gen = Rcpp::wrap(scan_bytes_(bytes, delimiter, state));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
@@ -427,6 +439,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
+    {"_ronda_scan_bytes_", (DL_FUNC) &_ronda_scan_bytes_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},

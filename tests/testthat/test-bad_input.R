@@ -136,13 +136,6 @@ verbs <- list(
   )
 )
 
-# how R itself complains: never to be seen
-base_messages <- paste(sep = "|",
-  "subscript out of bounds", "argument .* is not", "argument is of length",
-  "object '.*' not found", "non-numeric argument", "invalid '.*' argument",
-  "must be of length", "undefined columns", "could not find function"
-)
-
 test_that("wrong values of every argument stop with a class of our own", {
   withr::local_dir(withr::local_tempdir())
   pinned <- character()

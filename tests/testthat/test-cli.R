@@ -1,7 +1,5 @@
 # Everything here runs the real script in a process of its own.
 script <- system.file("exec", "ronda", package = "ronda")
-extdata <- system.file("extdata", package = "ronda")
-
 ronda <- function(..., input = NULL) {
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
@@ -16,12 +14,6 @@ ronda <- function(..., input = NULL) {
     status = status, out = readLines(out, encoding = "UTF-8"),
     err = readLines(err, encoding = "UTF-8")
   )
-}
-
-in_demo_folder <- function(frame = parent.frame()) {
-  folder <- withr::local_tempdir(.local_envir = frame)
-  file.copy(list.files(extdata, full.names = TRUE), folder)
-  withr::local_dir(folder, .local_envir = frame)
 }
 
 test_that("join writes a file, or stdout, and the receipt to stderr", {

@@ -44,6 +44,35 @@ test_that("shuffled and swapped inputs give the same pairs", {
   expect_equal(parts, plain, ignore_attr = TRUE)
 })
 
+test_that("other column names change names alone", {
+  set.seed(54)
+  n <- 20000L
+  left <- data.frame(k = sample.int(9000L, n, TRUE), at = runif(n), v = runif(n),
+    only = sample(letters, n, TRUE)
+  )
+  right <- data.frame(k = sample.int(9000L, n, TRUE), at = runif(n), v = runif(n),
+    day = as.Date("2031-05-01") + sample.int(99L, n, TRUE)
+  )
+  other <- function(x, end) setNames(x, paste0(names(x), "_", end, " \u00e9"))
+  for (rows in c("inner", "full", "semi", "unmatched")) {
+    for (rule in c("equal", "nearest")) {
+      plain_on <- if (rule == "equal") list("k") else list("k", nearest("at"))
+      other_on <- if (rule == "equal") {
+        list(same("k_a \u00e9", "k_b \u00e9"))
+      } else {
+        list(same("k_a \u00e9", "k_b \u00e9"), nearest("at_a \u00e9", "at_b \u00e9"))
+      }
+      plain <- join_frames(left, right, on = plain_on, rows = rows,
+        expect = "many-to-many"
+      )
+      renamed <- join_frames(other(left, "a"), other(right, "b"), on = other_on,
+        rows = rows, expect = "many-to-many"
+      )
+      expect_identical(unname(as.list(renamed)), unname(as.list(plain)))
+    }
+  }
+})
+
 test_that("a forked child joins on one thread, even after its parent's two", {
   skip_on_os("windows")
   left <- data.frame(k = rep(1:1000, 400))

@@ -37,6 +37,18 @@ test_that("large frames are sampled, and that is said", {
   expect_match(format(sampled), "estimated", all = FALSE)
 })
 
+test_that("of very wide frames the likely columns are compared, and that is said", {
+  wide <- as.data.frame(matrix(seq_len(6000L) + 0.5, 2L))
+  left <- cbind(wide, Port_Id = c("a", "b"))
+  right <- cbind(setNames(wide + 1e6, paste0("W", 1:3000)),
+    port.id = c("b", "c")
+  )
+  found <- suggest_keys(left, right)
+  expect_identical(found$on, "c(Port_Id = \"port.id\")")
+  expect_match(format(found), "first 40", all = FALSE)
+  expect_match(format(suggest_keys(wide, wide + 1e6)), "first 40", all = FALSE)
+})
+
 test_that("what is no frame is refused", {
   expect_errors(
     suggest_keys(1, ports), suggest_keys(ports), suggest_keys(ports, ports, 0)
