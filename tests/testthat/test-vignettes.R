@@ -6,6 +6,8 @@ test_that("every guide runs", {
   skip_if(!length(guides), "the guides aren't here")
   guides <- normalizePath(guides)
   folder <- withr::local_tempdir()
+  file.copy(test_path("..", "..", "bench"), dirname(folder), recursive = TRUE)
+  withr::defer(unlink(file.path(dirname(folder), "bench"), recursive = TRUE))
   for (guide in guides) {
     out <- file.path(folder, paste0(basename(guide), ".md"))
     withr::with_dir(folder, knitr::knit(guide, out,
