@@ -2,6 +2,8 @@
 # make test   every test
 # make soak   generated cases against the slow oracle: MINUTES=10, SEED=
 # make sanitize   tests under sanitizers, valgrind and gctorture
+# make check   R CMD check --as-cran of the tarball
+# make coverage   which lines the tests reach (needs covr)
 # make fuzz   any bytes into the core: SECONDS=1800, needs clang
 # The first two install what is missing; nothing else is needed.
 
@@ -10,7 +12,7 @@ RONDA_R := R_LIBS="$(LIBRARY)" Rscript
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo test soak sanitize fuzz setup install document bench clean
+.PHONY: demo test soak sanitize fuzz check coverage setup install document bench clean
 
 demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
@@ -26,6 +28,12 @@ soak: $(LIBRARY)/ronda.installed
 
 sanitize: $(LIBRARY)/ronda.installed
 	@R_LIBS="$(LIBRARY)" tools/sanitize.sh
+
+check: $(LIBRARY)/ronda.installed
+	@R_LIBS="$(LIBRARY)" tools/check.sh
+
+coverage: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/coverage.R
 
 SECONDS ?= 1800
 fuzz:

@@ -8,7 +8,8 @@ run_limited <- function(limits, code) {
     "suppressMessages(library(ronda))", code
   ))
   suppressWarnings(system2("bash", c("-c", shQuote(sprintf(
-    "%s; exec Rscript --vanilla %s 2>&1", limits, shQuote(file)
+    "%s; exec %s --vanilla %s 2>&1", limits,
+    shQuote(file.path(R.home("bin"), "Rscript")), shQuote(file)
   ))), stdout = TRUE))
 }
 

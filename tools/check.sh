@@ -1,0 +1,29 @@
+#!/usr/bin/env bash
+# R CMD check --as-cran of the tarball that the files under version control make.
+# Without a network the checks that ask CRAN are left out; without LaTeX the
+# manual is. The library is stripped of debug symbols, which R adds by default
+# and which alone make its size worth a note.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+work="$(mktemp -d)"
+trap 'rm -rf "$work"' EXIT
+mkdir "$work/ronda"
+git ls-files -z | xargs -0 cp --parents -t "$work/ronda"
+cd "$work"
+R CMD build ronda
+options=(--as-cran --install-args=--strip)
+command -v pdflatex >/dev/null || options+=(--no-manual)
+export _R_CHECK_FORCE_SUGGESTS_=false
+if ! Rscript -e 'readRDS(url(paste0(
+  "https://cloud.r-project.org/web/packages/packages.rds"), "rb"))' \
+  >/dev/null 2>&1; then
+  export _R_CHECK_CRAN_INCOMING_=false _R_CHECK_ORPHANED_=false \
+    _R_CHECK_SYSTEM_CLOCK_=0
+  mkdir -p web/web/packages
+  Rscript -e 'saveRDS(as.data.frame(installed.packages(fields = "Maintainer")),
+    "web/web/packages/packages.rds")'
+  export R_CRAN_WEB="file://$work/web"
+fi
+R CMD check "${options[@]}" ronda_*.tar.gz || true
+grep -A8 -E "NOTE$|WARNING$|ERROR$" ronda.Rcheck/00check.log || true
+! grep -q -E "^Status:.*(ERROR|WARNING)" ronda.Rcheck/00check.log
