@@ -44,6 +44,25 @@ test_that("shuffled and swapped inputs give the same pairs", {
   expect_equal(parts, plain, ignore_attr = TRUE)
 })
 
+test_that("key order of large frames is R's own order", {
+  set.seed(55)
+  n <- 150000L
+  x <- data.frame(
+    quay = some(sprintf("a rather long name of quay %d", 1:40), n),
+    port = some(c("north", "north east", "\u00f8st"), n), d = round(runif(n), 3),
+    i = sample.int(n), t = sprintf("k%d", sample.int(n))
+  )
+  for (keys in list("quay", "t", "i", "d", c("port", "d"), c("quay", "port", "t"))) {
+    joined <- join_frames(x, x[0L, ], on = keys, row_order = "keys", keys = "one")
+    columns <- lapply(unname(x[keys]), function(x) {
+      if (is.character(x)) enc2utf8(x) else x
+    })
+    expect_identical(joined[[which(names(joined) %in% c("i", "i_left"))]],
+      x$i[do.call(order, c(columns, list(method = "radix")))]
+    )
+  }
+})
+
 test_that("other column names change names alone", {
   set.seed(54)
   n <- 20000L
