@@ -1,8 +1,8 @@
 #!/usr/bin/env bash
 # R CMD check --as-cran of the tarball that the files under version control make.
 # Without a network the checks that ask CRAN are left out; without LaTeX the
-# manual is. The library is stripped of debug symbols, which R adds by default
-# and which alone make its size worth a note.
+# manual is. The library is built without debug symbols, which R adds by default
+# and which alone make its size worth a note. CHECK_OPTIONS adds options.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work="$(mktemp -d)"
@@ -11,7 +11,9 @@ mkdir "$work/ronda"
 git ls-files -z | xargs -0 cp --parents -t "$work/ronda"
 cd "$work"
 R CMD build ronda
-options=(--as-cran --install-args=--strip)
+options=(--as-cran ${CHECK_OPTIONS:-})
+echo "CXX17FLAGS = -O2 -Wall -pedantic" >Makevars
+export R_MAKEVARS_USER="$work/Makevars"
 command -v pdflatex >/dev/null || options+=(--no-manual)
 export _R_CHECK_FORCE_SUGGESTS_=false
 if ! Rscript -e 'readRDS(url(paste0(
