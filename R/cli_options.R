@@ -176,10 +176,11 @@ parse_options <- function(name, command, args) {
   }))
 }
 
-# Files and options apart; `--name value` becomes `--name=value`, so that a
-# value may begin with a dash. Its own equals signs are kept from the parser.
+# stands for the equals signs of a value, which are kept from the parser
 kept_equals <- "\003"
 
+# Files and options apart; `--name value` becomes `--name=value`, so that a
+# value may begin with a dash.
 split_words <- function(args, name, known, takes) {
   files <- options <- character()
   at <- 1L

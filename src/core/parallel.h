@@ -95,6 +95,14 @@ void for_parts(const Context& context, std::size_t parts, Body&& body) {
   });
 }
 
+// each(row) for the rows 0..n-1, in any order
+template <class Each>
+void for_rows(const Context& context, std::size_t n, Each&& each) {
+  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) each(i);
+  });
+}
+
 // how many of the rows 0..n-1 counts(row) is true for
 template <class Counts>
 std::size_t count_rows(const Context& context, std::size_t n,

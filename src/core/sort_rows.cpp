@@ -153,10 +153,7 @@ class Sorter {
 
   template <class Each>
   void for_all(std::size_t begin, std::size_t end, Each&& each) {
-    for_chunks(context_, end - begin,
-               [&](std::size_t, std::size_t from, std::size_t to) {
-                 for (std::size_t k = from; k < to; ++k) each(begin + k);
-               });
+    for_rows(context_, end - begin, [&](std::size_t k) { each(begin + k); });
   }
 
   bool in_order() {
@@ -315,11 +312,9 @@ Buffer<std::int32_t> ranks(const Context& context, const SortColumn& by,
   std::vector<std::int32_t> rank(kinds.size());
   for (std::size_t k = 0; k < order.size(); ++k)
     rank[order[k] - 1] = static_cast<std::int32_t>(k);
-  for_chunks(context, rows,
-             [&](std::size_t, std::size_t begin, std::size_t end) {
-               for (std::size_t i = begin; i < end; ++i)
-                 if (out[i] != INT32_MIN) out[i] = rank[out[i] - 1];
-             });
+  for_rows(context, rows, [&](std::size_t i) {
+    if (out[i] != INT32_MIN) out[i] = rank[out[i] - 1];
+  });
   return out;
 }
 

@@ -160,10 +160,7 @@ class SortedGroups {
       if (!is_large(group)) continue;
       const std::size_t first = begin(group), n = end(group) - first;
       auto for_group = [&](auto&& action) {
-        for_chunks(context, n,
-                   [&](std::size_t, std::size_t from, std::size_t to) {
-                     for (; from < to; ++from) action(first + from);
-                   });
+        for_rows(context, n, [&](std::size_t k) { action(first + k); });
       };
       for_group(load);
       sort_together(context, &entries[first], &other[first], n);
