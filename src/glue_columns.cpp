@@ -100,7 +100,7 @@ List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
         if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(out[k], x);
       }
     }
-    if (!jobs.empty()) core::gather_lines(lines, jobs);
+    if (!jobs.empty()) core::gather_lines(context, lines, jobs);
     return List::create(_["columns"] = out,
                         _["n"] = static_cast<double>(lines.size()));
   });

@@ -5,15 +5,23 @@
 
 namespace ronda::core {
 
+// out[i] = *value_of(rows[i]), or `missing` where rows[i] is 0
+template <class T, class ValueOf>
+void gather_values_of(ValueOf&& value_of, const Row* rows, std::size_t n,
+                      T missing, T* out) {
+  for (std::size_t i = 0; i < n; ++i) {
+    if (i + prefetch_distance < n)
+      __builtin_prefetch(value_of(rows[i + prefetch_distance]));
+    out[i] = rows[i] ? *value_of(rows[i]) : missing;
+  }
+}
+
 // out[i] = from[rows[i] - 1], or `missing` where rows[i] is 0
 template <class T>
 void gather_rows(const T* from, const Row* rows, std::size_t n, T missing,
                  T* out) {
-  for (std::size_t i = 0; i < n; ++i) {
-    if (i + prefetch_distance < n)
-      __builtin_prefetch(&from[rows[i + prefetch_distance] - 1]);
-    out[i] = rows[i] ? from[rows[i] - 1] : missing;
-  }
+  gather_values_of([from](Row row) { return from + (row - 1); }, rows, n,
+                   missing, out);
 }
 
 // the same on all threads

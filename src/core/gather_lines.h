@@ -8,20 +8,9 @@
 
 #include "gather.h"
 #include "pairs.h"
+#include "side_by_side.h"
 
 namespace ronda::core {
-
-struct ColumnJob {
-  const void* from = nullptr;  // null: the right row number itself
-  void* to = nullptr;
-  std::size_t width = 0;  // bytes of a value: 1, 4, 8 or 16
-  bool right = false;     // picked by right row, else by left row
-  alignas(16) unsigned char missing[16] = {};
-};
-
-struct Wide {
-  std::uint64_t low, high;
-};
 
 template <class T>
 void gather_block(const ColumnJob& job, const LineBlock& block) {
@@ -34,7 +23,15 @@ void gather_block(const ColumnJob& job, const LineBlock& block) {
   }
   T missing;
   std::memcpy(&missing, job.missing, sizeof missing);
-  gather_rows(from, block.right, block.size, missing, to);
+  if (job.step == 0)
+    return gather_rows(from, block.right, block.size, missing, to);
+  const char* values = static_cast<const char*>(job.from);
+  const auto step = static_cast<std::ptrdiff_t>(job.step);
+  gather_values_of(
+      [values, step](Row row) {
+        return reinterpret_cast<const T*>(values + (row - 1) * step);
+      },
+      block.right, block.size, missing, to);
 }
 
 inline void run_job(const ColumnJob& job, const LineBlock& block) {
@@ -43,19 +40,19 @@ inline void run_job(const ColumnJob& job, const LineBlock& block) {
                 block.size * sizeof(Row));
     return;
   }
-  switch (job.width) {
-    case 1: return gather_block<std::uint8_t>(job, block);
-    case 4: return gather_block<std::uint32_t>(job, block);
-    case 8: return gather_block<std::uint64_t>(job, block);
-    default: return gather_block<Wide>(job, block);
-  }
+  with_value_type(job.width, [&](auto value) {
+    gather_block<decltype(value)>(job, block);
+  });
 }
 
-inline void gather_lines(const Expansion& lines,
+inline void gather_lines(const Context& context, const Expansion& lines,
                          const std::vector<ColumnJob>& jobs) {
-  lines.for_blocks([&](const LineBlock& block) {
-    for (const ColumnJob& job : jobs) run_job(job, block);
-  });
+  for (Round& round : rounds_of(context, lines, jobs)) {
+    const SideBySide columns(context, lines.right_rows(), std::move(round));
+    lines.for_blocks([&](const LineBlock& block) {
+      for (const ColumnJob& job : columns.jobs()) run_job(job, block);
+    });
+  }
 }
 
 }  // namespace ronda::core

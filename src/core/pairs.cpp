@@ -163,6 +163,26 @@ Expansion::Expansion(const Context& context, const PairsView& pairs,
   keeps_left_ = once;
 }
 
+// judged by some left rows, evenly spread, and the next one of each
+bool Expansion::jumps_about() const {
+  constexpr std::size_t samples = 1024;
+  constexpr Row apart = 16;  // rows: two cache lines of numbers
+  const std::size_t n = pairs_.left_rows;
+  auto first_partner = [&](std::size_t i) {
+    if (pairs_.partners(i) == 0) return Row{0};
+    const Row s = pairs_.slot[i];
+    return pairs_.starts ? pairs_.rows[pairs_.starts[s - 1]] : s;
+  };
+  std::size_t jumps = 0, steps = 0;
+  for (std::size_t i = 0; i + 1 < n; i += n / samples + 1) {
+    const Row a = first_partner(i), b = first_partner(i + 1);
+    if (a == 0 || b == 0) continue;
+    ++steps;
+    jumps += a - b > apart || b - a > apart;
+  }
+  return 2 * jumps > steps;
+}
+
 std::size_t Expansion::count_lines(std::size_t begin, std::size_t end,
                                    bool& every_once) const {
   if (!pairs_.starts) {

@@ -66,6 +66,9 @@ class Expansion {
   std::size_t size() const { return total_; }
   // every left row stands once, in order
   bool keeps_left() const { return keeps_left_; }
+  std::size_t right_rows() const { return pairs_.right_rows; }
+  // whether right rows of lines that follow each other mostly lie apart
+  bool jumps_about() const;
   void write(Row* left, Row* right) const;
   // calls use(block) for all lines, block by block, on all threads
   template <class Use>

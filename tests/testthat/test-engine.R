@@ -44,6 +44,38 @@ test_that("shuffled and swapped inputs give the same pairs", {
   expect_equal(parts, plain, ignore_attr = TRUE)
 })
 
+test_that("columns of every width, copied side by side, are picked alike", {
+  set.seed(56)
+  n <- 400L
+  columns <- list(
+    whole = c(NA, seq_len(n - 1L)), day = as.Date("2031-05-01") + seq_len(n),
+    fare = runif(n), quay = some(c("north", NA, "\u00f8st"), n),
+    full = rep(c(TRUE, NA), n / 2), ticket = as.raw(seq_len(n) %% 256),
+    wave = complex(real = runif(n), imaginary = 1),
+    kind = factor(some(c("car", "van"), n)), deck = sample.int(n),
+    notes = as.list(seq_len(n))
+  )
+  for (case in 1:200) {
+    withr::local_options(ronda.chunk_rows = 3L, ronda.deferred = case %% 2 == 0)
+    taken <- sample(names(columns), sample(2:length(columns), 1L))
+    right <- as_frame(c(list(k = sample.int(n)), columns[taken]), n)
+    m <- sample(c(150L, 400L, 700L), 1L)
+    left <- data.frame(k = sample.int(n + 40L, m, TRUE), v = runif(m))
+    rows <- sample(c("left", "inner"), 1L)
+    if (case %% 5 == 0) right <- right[sample.int(n, 2L * n, TRUE), ]
+    partners <- lapply(left$k, function(k) which(right$k == k))
+    at <- lapply(partners, function(p) if (length(p)) p else 0L)
+    if (rows == "inner") at <- partners
+    at <- unlist(at)
+    joined <- join_frames(left, right, on = "k", rows = rows,
+      expect = "many-to-many"
+    )
+    expect_identical(lapply(joined[taken], function(x) x),
+      lapply(right[taken], function(x) pick(x, at))
+    )
+  }
+})
+
 test_that("key order of large frames is R's own order", {
   set.seed(55)
   n <- 150000L
