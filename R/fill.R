@@ -74,9 +74,12 @@ as_fill_value <- function(value, x, name, call) {
       call = call
     )
   }
-  if (is.list(x) && !is.data.frame(x) && !is.object(x)) {
-    if (!is.list(value) || length(value) != 1L) refuse()
-    return(value)
+  if (is.list(x) && !is.data.frame(x)) {
+    blank <- is.object(x) && identical(value, NA)
+    alike <- is.list(value) && length(value) == 1L &&
+      identical(class(plain_as_is(value)), class(plain_as_is(x)))
+    if (!blank && !alike) refuse()
+    return(if (alike) value)
   }
   if (!is.atomic(value) || length(value) != 1L || !is.null(dim(x))) refuse()
   if (!is.object(value) && is.na(value)) {

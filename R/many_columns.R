@@ -130,6 +130,7 @@ check_many_types <- function(frames, plan, call) {
             column$sources[1L], names(columns)[1L], type_word(columns[[1L]]),
             column$sources[k], names(columns)[k], type_word(columns[[k]])
           ),
+          "Write collisions = \"rename\" to keep them apart.",
           call = call
         )
       }
@@ -163,7 +164,12 @@ make_many_column <- function(frames, column, lines, call) {
 
 many_origin <- function(lines) {
   held <- lapply(lines, function(rows) rows > 0L)
-  code <- Reduce(function(sum, flag) 2 * sum + flag, held, 0)
+  code <- 0
+  for (k in seq_along(held)) {
+    code <- 2 * code + held[[k]]
+    # ranks in place of codes, before these outgrow what a double holds
+    if (k %% 20L == 0L) code <- match(code, unique(code))
+  }
   first <- !duplicated(code)
   words <- vapply(which(first), function(line) {
     has <- vapply(held, `[`, NA, line)

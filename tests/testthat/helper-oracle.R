@@ -19,7 +19,8 @@ oracle_words <- function(x) {
   words
 }
 
-row_of <- function(columns, i) lapply(columns, `[`, i)
+# (`[` is called by name: not every class knows itself called otherwise)
+row_of <- function(columns, i) lapply(columns, function(x) x[i])
 
 oracle_pairs <- function(left, right, spec) {
   keys <- lapply(seq_along(spec$left), function(k) {

@@ -67,6 +67,95 @@ test_that("all at once, in order and the oracle give the same lines", {
   }
 })
 
+# every column of the result, cell by cell, from the lines above
+oracle_many_columns <- function(frames, lines, how) {
+  names <- unique(unlist(lapply(frames, function(x) setdiff(names(x), "key"))))
+  cells <- function(name) {
+    lapply(seq_along(frames), function(k) {
+      x <- frames[[k]][[name]]
+      if (is.null(x)) NULL else x[ifelse(lines[, k] == 0L, NA, lines[, k])]
+    })
+  }
+  out <- list()
+  for (name in names) {
+    values <- cells(name)
+    has <- which(!vapply(values, is.null, NA))
+    values <- values[has]
+    if (length(has) == 1L || how == "rename") {
+      labels <- if (length(has) == 1L) name else {
+        paste0(name, "_", names(frames)[has])
+      }
+      out[labels] <- values
+    } else if (how == "fill") {
+      out[[name]] <- Reduce(function(x, y) {
+        x[is.na(x)] <- y[is.na(x)]
+        x
+      }, values)
+    } else {
+      out[[name]] <- Reduce(pmax, values)
+    }
+  }
+  out
+}
+
+test_that("columns of one name are kept apart, filled or folded", {
+  set.seed(12)
+  for (round in 1:200) {
+    frames <- make_frames(sample(2:5, 1L), runif(1) < 0.8)
+    frames <- lapply(frames, function(x) {
+      n <- nrow(x)
+      if (runif(1) < 0.8) x$fare <- sample(c(NA, 1.5, 2, 30), n, TRUE)
+      if (runif(1) < 0.8) x$quay <- sample(c(NA, "north", "east"), n, TRUE)
+      x
+    })
+    lines <- oracle_many(frames, "key", "full")
+    how <- one_of(c("rename", "fill", "fold"))
+    joined <- suppressWarnings(join_many(frames, on = "key", rows = "full",
+      collisions = if (how == "fold") pmax else how, origin = "held_by",
+      expect = "many-to-many"
+    ))
+    expected <- oracle_many_columns(frames, lines, how)
+    expect_identical(as.list(joined)[names(expected)], expected)
+    expect_identical(joined$held_by, as.character(apply(lines > 0L, 1L, function(has) {
+      paste(names(frames)[has], collapse = "+")
+    })))
+  }
+})
+
+test_that("values that should agree are named where they do not", {
+  frames <- list(
+    a = data.frame(k = 1:3, fare = c(1, NA, 3)), b = data.frame(k = 2:4, fare = 2:4),
+    c = data.frame(k = 1:4, fare = c(1, NA, 3, NA))
+  )
+  expect_identical(join_many(frames, on = "k", collisions = "agree")$fare, c(1, 2, 3, 4))
+  frames$c$fare[3L] <- 30
+  expect_errors(
+    join_many(frames, on = "k", collisions = "agree"),
+    join_many(frames, on = "k", collisions = list(fare = "agree")),
+    join_many(frames, on = "k", collisions = function(x, y) 1),
+    join_many(frames, on = "k", collisions = function(x, y) NULL),
+    join_many(list(a = frames$a, b = data.frame(k = 1L, fare = "x")),
+      on = "k", collisions = "fill"
+    ),
+    join_many(list(a = frames$a, b = data.frame(k = "x")), on = "k"),
+    join_many(frames, on = "k", origin = "fare_a"),
+    join_many(frames, on = "k", more = 1)
+  )
+})
+
+test_that("who holds a row is told of more frames than a double has bits", {
+  count <- 70L
+  frames <- lapply(seq_len(count), function(k) data.frame(k = c(0L, k)))
+  names(frames) <- sprintf("f%d", seq_len(count))
+  frames$f1 <- data.frame(k = c(0L, 1L, 71L))
+  frames$f70 <- data.frame(k = c(0L, 70L, 1L))
+  joined <- join_many(frames, on = "k", origin = "held_by")
+  expect_identical(joined$held_by[match(1:71, joined$k)],
+    c("f1+f70", names(frames)[-1L], "f1")
+  )
+  expect_identical(joined$held_by[joined$k == 0L], paste(names(frames), collapse = "+"))
+})
+
 test_that("names are settled over all frames, origin tells who holds a row", {
   a <- data.frame(port = c("A", "B"), n = 1:2, x = c(NA, "ax"))
   b <- data.frame(port = c("C", "A"), n = c(5, 6), x = c("bx", "by"))

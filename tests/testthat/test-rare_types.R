@@ -1,0 +1,198 @@
+# Columns of the less usual types, through every verb that shows, fills or
+# unites values.
+
+big <- function(...) bit64::as.integer64(c(...))
+
+test_that("`fill` takes a value of the column's own type and no other", {
+  skip_if_not_installed("bit64")
+  columns <- list(
+    day = as.Date("2031-05-01"), at = as.POSIXct("2031-05-01 10:00", tz = "UTC"),
+    count = big("5"), open = TRUE, kind = factor("car"), quay = "north",
+    stay = as.difftime(5, units = "mins"), deck = 3L, fare = 1.5, wave = 2i,
+    ticket = as.raw(1), release = numeric_version("1.2"), notes = list(1)
+  )
+  values <- c(columns, list(
+    large = 3e9, small = 7, hours = as.difftime(1, units = "hours"),
+    van = factor("van"), two = c(1, 2)
+  ))
+  # as which columns' type a value may stand, and what it becomes
+  takes <- list(
+    day = "day", at = "at", count = c("count", "deck", "small", "large"),
+    open = "open", kind = c("kind", "quay", "van"), quay = c("quay", "kind", "van"),
+    stay = c("stay", "hours"), deck = c("deck", "small"),
+    fare = c("fare", "deck", "small", "large"), wave = "wave", ticket = "ticket",
+    release = "release", notes = "notes"
+  )
+  left <- data.frame(k = 1:3)
+  for (column in names(columns)) {
+    right <- as_frame(list(k = 2L, x = columns[[column]]), 1L)
+    for (name in names(values)) {
+      call <- quote(join_frames(left, right, on = "k", fill = list(x = values[[name]])))
+      if (!name %in% takes[[column]]) {
+        error <- expect_error(eval(call), class = "ronda_error_type")
+        expect_match(conditionMessage(error), "^`fill` can't put .* into `x` \\(")
+        next
+      }
+      # (R 4.2's own method for versions warns of missing rows)
+      x <- suppressWarnings(eval(call)$x)
+      expect_identical(class(x), class(columns[[column]]))
+      expect_identical(as.character(x[2L]), as.character(columns[[column]]))
+      filled <- if (column == "notes") {
+        identical(x[1L], values[[name]])
+      } else {
+        x[1L] == values[[name]]
+      }
+      expect_true(filled)
+      expect_identical(x[1L], x[3L])
+    }
+  }
+  marked <- as_frame(list(k = 2L, x = I(list("a"))), 1L)
+  expect_identical(join_frames(left, marked, on = "k", fill = list(x = list(0)))$x,
+    I(list(0, "a", 0))
+  )
+  for (column in setdiff(names(columns), c("notes", "ticket", "release"))) {
+    right <- as_frame(list(k = 2L, x = columns[[column]]), 1L)
+    x <- join_frames(left, right, on = "k", fill = list(x = NA))$x
+    expect_identical(is.na(x), c(TRUE, FALSE, TRUE))
+  }
+})
+
+test_that("64-bit integers are shown in full wherever a value is named", {
+  skip_if_not_installed("bit64")
+  set.seed(61)
+  shown <- c("0", "7", "-7", "10000", "-10000", "4294967296", "-4294967296",
+    "4294967295", "-4294967297", "9223372036854775807", "-9223372036854775807",
+    "9007199254740993", vapply(1:40, function(i) {
+      paste0(sample(c("", "-"), 1L), sample.int(9L, 1L),
+        paste(sample(0:9, sample.int(17L, 1L), TRUE), collapse = "")
+      )
+    }, "")
+  )
+  for (text in shown) {
+    twice <- data.frame(k = big(text, text))
+    error <- expect_error(
+      join_frames(data.frame(k = big(text)), twice, on = "k", repeats = "stop"),
+      class = "ronda_error_expectation"
+    )
+    expect_match(conditionMessage(error), paste0("`k` = ", text, "\n"), fixed = TRUE)
+    expect_match(utils::capture.output(print(
+      explain_row(pair_rows(twice, twice, on = "k", expect = "many-to-many"),
+        left = 2
+      )
+    ))[1L], paste0("`k` = ", text), fixed = TRUE)
+  }
+})
+
+test_that("the closest 64-bit integers of an unmatched row are named", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(k = big("9007199254740993", "40"))
+  right <- data.frame(k = big("9007199254740999", "41", NA, "-40"))
+  expect_printed(print(explain_row(pair_rows(left, right, on = "k"), left = 2)))
+})
+
+test_that("64-bit integers beside fractions unite where they can", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(k = big("9007199254740993", NA), x = big(NA, "-5"))
+  right <- data.frame(k = c(7, NA), x = c(2, 1))
+  joined <- join_frames(left, right, on = "k", rows = "full", collisions = "fill")
+  expect_identical(as.character(joined$k), c("9007199254740993", NA, "7", NA))
+  expect_identical(as.character(joined$x), c(NA, "-5", "2", "1"))
+  right$x[2L] <- 1.5
+  expect_error(
+    join_frames(left, right, on = "k", rows = "full", collisions = "fill"),
+    "`x` holds 1.5, which a 64-bit integer can't hold.", class = "ronda_error_type"
+  )
+  many <- join_many(list(a = left, b = right[1L, ], c = data.frame(k = 7L)), on = "k")
+  expect_identical(as.character(many$k), c("9007199254740993", NA, "7"))
+})
+
+test_that("columns marked to be taken as they are join like their values", {
+  plain <- data.frame(k = c("b", "a", "c"), v = 1:3)
+  marked <- data.frame(k = I(c("a", "b")), w = I(c(2, 3)))
+  marked$notes <- I(list(1, "x"))
+  for (rows in c("left", "inner", "full", "semi", "anti")) {
+    joined <- join_frames(plain, marked, on = "k", rows = rows)
+    unmarked <- as_frame(list(k = c("a", "b"), w = c(2, 3), notes = list(1, "x")), 2L)
+    wanted <- join_frames(plain, unmarked, on = "k", rows = rows)
+    expect_identical(lapply(joined, unclass), lapply(wanted, unclass))
+  }
+  joined <- join_frames(plain, marked, on = "k")
+  expect_s3_class(joined$w, "AsIs")
+  expect_s3_class(joined$notes, "AsIs")
+  expect_identical(join_many(list(a = plain, b = marked), on = "k")$k, plain$k)
+  expect_error(join_frames(plain, data.frame(k = I(list(1, 2))), on = "k"),
+    "`k` of `left` (text) can't be matched with `k` of `right` (AsIs).",
+    fixed = TRUE, class = "ronda_error_type"
+  )
+})
+
+test_that("ordered and plain factors of the same levels unite as a plain one", {
+  left <- data.frame(k = factor(c("low", "high"), c("low", "high"), ordered = TRUE))
+  right <- data.frame(k = factor(c("high", "low", NA), c("low", "high")))
+  joined <- join_frames(left, right, on = "k", rows = "full")
+  expect_identical(joined$k, factor(c("low", "high", NA), c("low", "high")))
+  expect_identical(join_frames(left, left, on = "k")$k, left$k)
+})
+
+test_that("arrays of one dimension and matrices with a class come row by row", {
+  right <- data.frame(k = 1:3)
+  right$counts <- table(c("car", "car", "van", "bike"))
+  right$line <- array(11:13, 3L)
+  right$grid <- structure(matrix(1:6, 3L, dimnames = list(NULL, c("x", "y"))),
+    class = "grid", unit = "m"
+  )
+  joined <- join_frames(data.frame(k = c(3L, 9L, 1L)), right, on = "k")
+  expect_identical(as.vector(joined$counts), c(1L, NA, 1L))
+  expect_identical(as.vector(joined$line), c(13L, NA, 11L))
+  expect_identical(joined$grid, structure(
+    matrix(c(3L, NA, 1L, 6L, NA, 4L), 3L, dimnames = list(NULL, c("x", "y"))),
+    class = "grid", unit = "m"
+  ))
+})
+
+test_that("the conversion an error names makes the keys match", {
+  columns <- list(
+    whole = 1L, fare = 1.5, text = "2031-05-01", day = as.Date("2031-05-01"),
+    at = as.POSIXct("2031-05-01", tz = "UTC"), open = TRUE,
+    stay = as.difftime(5, units = "mins"), kind = factor("2031-05-01")
+  )
+  advice_on <- function(left, right) {
+    tryCatch({
+      join_frames(left, right, on = "k")
+      NULL
+    }, ronda_error_type = function(e) sub(".*\n\\* ", "", conditionMessage(e)))
+  }
+  without_advice <- character()
+  for (a in names(columns)) {
+    for (b in names(columns)) {
+      left <- data.frame(k = columns[[a]])
+      right <- data.frame(k = columns[[b]])
+      for (step in 1:3) {
+        advice <- advice_on(left, right)
+        if (is.null(advice) || !startsWith(advice, "Write: ")) break
+        code <- sub(", if it counts .*", "", sub("Write: ", "", advice))
+        eval(parse(text = code))
+      }
+      if (!is.null(advice)) without_advice <- c(without_advice, paste(a, b))
+    }
+  }
+  expect_setequal(without_advice, c(
+    outer(c("text", "day", "at", "open", "kind"), "stay", paste),
+    outer("stay", c("text", "day", "at", "open", "kind"), paste),
+    "day open", "open day", "at open", "open at"
+  ))
+})
+
+test_that("columns that can't be a key are refused by their kind", {
+  right <- as_frame(list(k = 1L), 1L)
+  columns <- list(list(1), numeric_version("1.2"), matrix(1:2, 1L),
+    data.frame(a = 1), as.POSIXlt("2031-05-01", tz = "UTC")
+  )
+  expect_lines(vapply(columns, function(column) {
+    left <- as_frame(list(k = 1L), 1L)
+    left$k <- column
+    conditionMessage(expect_error(join_frames(left, right, on = "k"),
+      class = "ronda_error_type"
+    ))
+  }, ""))
+})
