@@ -32,6 +32,17 @@ stop_argument <- function(text, ..., call) {
   stop_ronda("argument", text, ..., call = call)
 }
 
+need_packages <- function(packages, what, call = NULL) {
+  for (package in packages) {
+    if (requireNamespace(package, quietly = TRUE)) next
+    stop_argument(
+      sprintf("%s needs the package %s, which isn't installed.", what, package),
+      sprintf("Write: install.packages(\"%s\")", package),
+      call = call
+    )
+  }
+}
+
 # `"a"`, `"b"` or `"c"`
 any_of <- function(values, quote = "\"") {
   listed(paste0(quote, values, quote), "or")

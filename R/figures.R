@@ -1,4 +1,4 @@
-# What the figures share: palette, theme, and the check that ggplot2 is there.
+# What the figures share: palette and theme.
 
 # Blue, orange and grey that stay apart for every kind of colour vision; shape,
 # position or label always says the same again.
@@ -15,13 +15,4 @@ figure_theme <- function(size = 14) {
       panel.grid.minor = ggplot2::element_blank(),
       legend.position = "none"
     )
-}
-
-need_ggplot2 <- function(call) {
-  if (!requireNamespace("ggplot2", quietly = TRUE)) {
-    stop_argument("Figures need the package ggplot2, which isn't installed.",
-      "Write: install.packages(\"ggplot2\")",
-      call = call
-    )
-  }
 }

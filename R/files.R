@@ -48,8 +48,8 @@ read_frame <- function(path, types = NULL) {
     file.copy(path, file)
   }
   tryCatch(read_as(format, file, types, path),
-    ronda_error = function(e) stop(e),
     error = function(e) {
+      if (inherits(e, "ronda_error")) stop(e)
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
     }
   )
@@ -88,6 +88,7 @@ write_whole <- function(paths, call, write) {
   for (k in seq_along(paths)) {
     tryCatch(suppressWarnings(write(k, parts[[k]])),
       error = function(e) {
+        if (inherits(e, "ronda_error")) stop(e)
         stop_file("%s can't be written: %s", paths[[k]], call, conditionMessage(e))
       }
     )
@@ -133,26 +134,17 @@ file_format <- function(path, call) {
   file_formats[[extension]]
 }
 
-need_package <- function(package, what) {
-  if (!requireNamespace(package, quietly = TRUE)) {
-    stop_ronda("file",
-      sprintf("%s needs the package %s, which isn't installed.", what, package),
-      sprintf("Write: install.packages(\"%s\")", package)
-    )
-  }
-}
-
 read_as <- function(format, path, types, label) {
   switch(format,
     csv = read_delimited(path, ",", types, label),
     tsv = read_delimited(path, "\t", types, label),
     rds = as_plain_frame(readRDS(path), path),
     parquet = {
-      need_package("nanoparquet", "Reading parquet")
+      need_packages("nanoparquet", "Reading parquet")
       as_plain_frame(nanoparquet::read_parquet(path), path)
     },
     jsonl = {
-      need_package("jsonlite", "Reading JSON lines")
+      need_packages("jsonlite", "Reading JSON lines")
       as_plain_frame(read_json_lines(path), path)
     }
   )
@@ -182,12 +174,12 @@ write_as <- function(format, x, path) {
       check_compressed(path)
     },
     parquet = {
-      need_package("nanoparquet", "Writing parquet")
+      need_packages("nanoparquet", "Writing parquet")
       nanoparquet::write_parquet(x, path)
       check_end(path, charToRaw("PAR1"))
     },
     jsonl = {
-      need_package("jsonlite", "Writing JSON lines")
+      need_packages("jsonlite", "Writing JSON lines")
       write_json_lines(x, path)
       check_lines(path, nrow(x))
     }
@@ -195,7 +187,7 @@ write_as <- function(format, x, path) {
 }
 
 write_delimited <- function(x, path, delimiter) {
-  need_package("readr", "Writing csv and tsv")
+  need_packages("readr", "Writing csv and tsv")
   readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
     quote = "needed"
   )

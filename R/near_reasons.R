@@ -1,46 +1,34 @@
-# The reasons for which two texts that should be equal are not, each as a
-# function under which they would be, and as the code of that function.
+# The reasons for which two texts that should be equal are not, the surest first,
+# each as the code of a function under which they would be: what is tried is what
+# the analyst is told to write.
 
 near_reasons <- function() {
-  spaces <- "[[:space:]\u00a0]+"
-  list(
+  spaces <- "[[:space:]\\u00a0]+"
+  reason <- function(reason, via, package = NULL) {
     list(
-      reason = "letter case", clean = tolower, via = "tolower"
-    ),
-    list(
-      reason = "white space", clean = function(x) gsub(spaces, "", x),
-      via = "function(x) gsub(\"[[:space:]\\u00a0]+\", \"\", x)"
-    ),
-    list(
-      reason = "letter case and white space",
-      clean = function(x) tolower(gsub(spaces, "", x)),
-      via = "function(x) tolower(gsub(\"[[:space:]\\u00a0]+\", \"\", x))"
-    ),
-    list(
-      reason = "leading zeros",
-      clean = function(x) sub("^ *0+(?=.)", "", x, perl = TRUE),
-      via = "function(x) sub(\"^0+\", \"\", x)"
-    ),
-    list(
-      reason = "punctuation",
-      clean = function(x) tolower(gsub("[[:punct:][:space:]\u00a0]+", "", x)),
-      via = "function(x) tolower(gsub(\"[[:punct:][:space:]]+\", \"\", x))"
-    ),
-    list(
-      reason = "accents or forms of a character", clean = plain_letters,
-      via = paste0(
-        "function(x) tolower(stringi::stri_trans_general(x, ",
-        "\"NFKD; [:M:] Remove; Latin-ASCII\"))"
-      ),
-      package = "stringi"
+      reason = reason, via = via, package = package,
+      clean = eval(parse(text = via), baseenv())
     )
+  }
+  without_spaces <- sprintf("gsub(\"%s\", \"\", x)", spaces)
+  list(
+    reason("letter case", "tolower"),
+    reason("white space", paste("function(x)", without_spaces)),
+    reason("letter case and white space",
+      sprintf("function(x) tolower(%s)", without_spaces)
+    ),
+    reason("leading zeros",
+      "function(x) sub(\"^[[:space:]]*0+(?=.)\", \"\", x, perl = TRUE)"
+    ),
+    reason("punctuation", paste(
+      "function(x)",
+      "tolower(gsub(\"[[:punct:][:space:]\\u00a0]+\", \"\", x))"
+    )),
+    reason("accents or forms of a character", paste0(
+      "function(x) tolower(trimws(stringi::stri_trans_general(x, ",
+      "\"NFKD; [:M:] Remove; Latin-ASCII\")))"
+    ), "stringi")
   )
-}
-
-plain_letters <- function(x) {
-  tolower(trimws(stringi::stri_trans_general(x,
-    "NFKD; [:M:] Remove; Latin-ASCII"
-  )))
 }
 
 # Pairs of texts that are one or two slips of the typist apart: list(left,

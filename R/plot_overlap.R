@@ -13,7 +13,7 @@
 plot_overlap <- function(pairing) {
   call <- quote(plot_overlap())
   check_pairing(pairing, call)
-  need_ggplot2(call)
+  need_packages("ggplot2", "A figure", call)
   data <- overlap_data(pairing)
   largest <- max(pairing$rows, 1)
   ggplot2::ggplot(

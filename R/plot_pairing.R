@@ -50,5 +50,5 @@ figure_views <- list(
 
 check_figure <- function(pairing, call) {
   check_pairing(pairing, call)
-  need_ggplot2(call)
+  need_packages("ggplot2", "A figure", call)
 }

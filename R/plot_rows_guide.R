@@ -12,7 +12,7 @@
 #' plot_rows_guide()
 #' @export
 plot_rows_guide <- function() {
-  need_ggplot2(quote(plot_rows_guide()))
+  need_packages("ggplot2", "A figure", quote(plot_rows_guide()))
   data <- guide_data()
   ggplot2::ggplot(data, ggplot2::aes(x = x, y = -row)) +
     ggplot2::geom_tile(ggplot2::aes(fill = kind, colour = kind),

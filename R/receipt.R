@@ -43,12 +43,7 @@ receipt_json <- function(receipt) {
       call = call
     )
   }
-  if (!requireNamespace("jsonlite", quietly = TRUE)) {
-    stop_argument("JSON needs the package jsonlite, which isn't installed.",
-      "Write: install.packages(\"jsonlite\")",
-      call = call
-    )
-  }
+  need_packages("jsonlite", "JSON", call)
   content <- compact(unclass(receipt))
   content$seconds <- as.list(content$seconds)
   vectors <- c("labels", "notes", "row_names_left_behind", "frame_rows",

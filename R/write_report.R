@@ -20,17 +20,7 @@ write_report <- function(pairing, file) {
   check_pairing(pairing, call)
   check_name(file, "file", call)
   check_report_place(file, call)
-  for (package in c("ggplot2", "htmltools", "base64enc")) {
-    if (!requireNamespace(package, quietly = TRUE)) {
-      stop_argument(
-        sprintf("A report needs the package %s, which isn't installed.",
-          package
-        ),
-        sprintf("Write: install.packages(\"%s\")", package),
-        call = call
-      )
-    }
-  }
+  need_packages(c("ggplot2", "htmltools", "base64enc"), "A report", call)
   bytes <- charToRaw(enc2utf8(as.character(report_page(pairing))))
   write_whole(file, call, function(k, part) {
     writeBin(bytes, part)

@@ -78,8 +78,8 @@ add <- function(part, case, time, beside = NA, hand = NA, peak = c(NA, NA),
   )
   print(rows[[length(rows)]][1:10], row.names = FALSE)
 }
-without_deferral <- function(f) {
-  old <- options(ronda.deferred = FALSE)
+with_deferral <- function(when, f) {
+  old <- options(ronda.deferred = when)
   on.exit(options(old))
   f()
 }
@@ -254,15 +254,18 @@ run_wide <- function(columns = 50) {
   join <- function() join_frames(left, right, on = "k")
   wait <- min(vapply(1:3, function(i) seconds(join), 0))
   add("wide", sprintf("left_join_of_2_x_%d_columns", columns), wait)
-  # ten right columns: filled when touched, and gathered at once
-  right <- right[1:11]
-  time <- best(list(
-    ronda = function() touch(join()),
-    at_once = function() without_deferral(function() touch(join()))
-  ))
-  add("wide", "ten_columns_all_touched", time[["ronda"]], time[["at_once"]],
-    against = "gathered at once"
-  )
+  # one right column and ten: filled when touched, and gathered at once
+  all <- right
+  for (count in c(1, 10)) {
+    right <- all[seq_len(count + 1)]
+    time <- best(list(
+      ronda = function() with_deferral("always", function() touch(join())),
+      at_once = function() with_deferral(FALSE, function() touch(join()))
+    ))
+    add("wide", paste0("touched_", count), time[["ronda"]], time[["at_once"]],
+      against = "gathered at once"
+    )
+  }
 }
 run_wide()
 gc(FALSE)

@@ -134,11 +134,11 @@ oracle_key_order <- function(left, right, lines, spec) {
 rank_of <- function(x) {
   if (is.character(x)) x <- enc2utf8(x)
   values <- if (is.factor(x)) levels(x) else if (inherits(x, "integer64")) {
-    bit64::as.character.integer64(bit64::sort.integer64(unique(x)))
+    as.character(sort(unique(x)))
   } else {
     sort(unique(x), method = "radix")
   }
-  if (inherits(x, "integer64")) x <- bit64::as.character.integer64(x)
+  if (inherits(x, "integer64")) x <- as.character(x)
   rank <- match(x, values)
   rank[is.na(rank)] <- length(values) + 1L
   rank

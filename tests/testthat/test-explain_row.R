@@ -51,6 +51,19 @@ test_that("the list says what the pairing has, for every row", {
   }
 })
 
+test_that("a nearer row that the condition refused is named", {
+  left <- data.frame(port = "GRE", at = c(10, 20, 30))
+  right <- data.frame(port = "GRE", at = c(9, 8, 19, 12, 33),
+    open = c(FALSE, TRUE, FALSE, FALSE, TRUE)
+  )
+  pairing <- pair_rows(left, right, on = list("port", nearest("at", look = "back")),
+    where = ~ right$open
+  )
+  expect_lines(unlist(lapply(1:3, function(row) {
+    c(format(explain_row(pairing, left = row)), "")
+  })))
+})
+
 test_that("what is no row is refused", {
   pairing <- pair_rows(ports, ports, on = "port")
   expect_errors(

@@ -33,6 +33,59 @@ test_that("each planted reason is found, and nothing where none is planted", {
   expect_printed(print(near_misses(pair_rows(apart, fine, on = "k"))))
 })
 
+test_that("whatever is damaged, the function named makes the two keys equal", {
+  words <- c("Ambrel", "Osmere", "Havnwick", "0070", "00412", "St Orla", "C\u00f4te 9",
+    "K-77", "0", "Lantern Bay", "M\u00f8n"
+  )
+  damage <- list(
+    toupper, tolower, function(x) paste0(" ", x), function(x) paste0(x, " \u00a0"),
+    function(x) gsub(" ", "  ", x), function(x) paste0("00", x),
+    function(x) sub("^0+", "", x), function(x) gsub("[- ]", "", x),
+    function(x) gsub("(..)", "\\1.", x),
+    function(x) chartr("\u00f4\u00f8", "oo", x), function(x) paste0("\t", x),
+    function(x) sub("[lm]", "n", x), function(x) sub("(.)(.)$", "\\2\\1", x)
+  )
+  set.seed(62)
+  seen <- character()
+  for (round in 1:300) {
+    right <- unique(sample(words, 5L))
+    left <- unname(vapply(sample(right, 3L), function(word) {
+      for (harm in sample(damage, sample(0:2, 1L))) word <- harm(word)
+      word
+    }, ""))
+    found <- near_misses(pair_rows(data.frame(k = left), data.frame(k = right),
+      on = "k", expect = "many-to-many"
+    ))
+    seen <- union(seen, found$reason)
+    expect_false(any(left[found$left_row] == right[found$right_row]))
+    for (k in which(!is.na(found$via))) {
+      mend <- eval(parse(text = found$via[k]))
+      pair <- c(left[found$left_row[k]], right[found$right_row[k]])
+      expect_identical(mend(pair[1L]), mend(pair[2L]))
+      expect_false(mend(pair[1L]) == "")
+    }
+  }
+  expect_setequal(setdiff(seen, "two slips"), c(
+    vapply(ronda:::near_reasons(), function(reason) reason$reason, ""), "one slip"
+  ))
+})
+
+test_that("64-bit integers and days differ by too much to be a slip", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(k = bit64::as.integer64(c("9007199254740993", "12", NA)))
+  right <- data.frame(k = bit64::as.integer64(c("9007199254740995", "13")))
+  expect_identical(nrow(near_misses(pair_rows(left, right, on = "k"))), 0L)
+  fine <- data.frame(port = c("gre", "ALD"), k = left$k[1:2])
+  found <- near_misses(pair_rows(fine, transform(fine, port = toupper(port)),
+    on = c("port", "k")
+  ))
+  expect_identical(found$left, "\"gre\" / 9007199254740993")
+  days <- data.frame(day = as.Date("2031-05-01") + 0:1)
+  expect_identical(nrow(near_misses(pair_rows(days, days[2, , drop = FALSE] + 9,
+    on = "day"
+  ))), 0L)
+})
+
 test_that("numbers differ by rounding, and distances by so much", {
   left <- data.frame(k = c(1.23456, 2, 9.1), n = 1:3)
   right <- data.frame(k = c(1.23, 2, 8.7))

@@ -195,3 +195,18 @@ test_that("many frames can be joined by ordered rules, without gaps", {
     r = nearest("at", "read_at", gap = "age")
   )))
 })
+
+test_that("clocks apart by whole hours are told of many rows as of few", {
+  set.seed(64)
+  for (n in c(30L, 3000L)) {
+    at <- as.POSIXct("2031-05-01", tz = "UTC") + sort(sample.int(1e7L, n)) * 7200
+    left <- data.frame(at = at)
+    right <- data.frame(at = at - 3600)
+    notes <- receipt(pair_rows(left, right, on = nearest("at")))$notes
+    expect_match(notes, "whole number of hours (1)", fixed = TRUE, all = FALSE)
+    # one odd gap among the last rows, and nothing is said
+    right$at[n] <- right$at[n] + 60
+    notes <- receipt(pair_rows(left, right, on = nearest("at")))$notes
+    expect_no_match(c(notes, ""), "whole number of hours")
+  }
+})

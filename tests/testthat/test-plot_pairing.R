@@ -116,3 +116,39 @@ test_that("views are chosen by name, autoplot() too, and others are refused", {
     plot_repeats(1)
   )
 })
+
+test_that("gaps are counted as they are, whichever way is looked and how far", {
+  set.seed(63)
+  left <- data.frame(k = 1:300, at = runif(300, 0, 100))
+  right <- data.frame(id = 1:80, at = runif(80, 0, 100))
+  for (look in c("back", "ahead", "either")) {
+    for (within in c(Inf, 3)) {
+      pairing <- pair_rows(left, right,
+        on = nearest("at", look = look, within = within, gap = "gap")
+      )
+      joined <- build_frame(pairing, "inner")
+      classes <- ronda:::gap_data(pairing, pairing$rules[[1L]])
+      counts <- mapply(function(from, to) {
+        sum(joined$gap > from & joined$gap <= to)
+      }, classes$data$from, classes$data$to)
+      counts[1L] <- counts[1L] + sum(joined$gap == classes$data$from[1L])
+      expect_identical(sum(classes$data$rows), nrow(joined))
+      expect_equal(classes$data$rows, counts)
+      expect_equal(classes$limits, if (is.finite(within)) {
+        switch(look, back = 3, ahead = -3, either = c(-3, 3))
+      })
+      expect_gt(drawn(plot_gaps(pairing)), 3000)
+    }
+  }
+})
+
+test_that("a timeline can be of 64-bit keys", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(k = bit64::as.integer64(c("9007199254740993", "5")), at = c(1, 2))
+  right <- data.frame(k = left$k, at = c(1.5, 1.9))
+  figure <- plot_timeline(pair_rows(left, right, on = list("k", nearest("at"))))
+  expect_match(paste(unlist(lapply(figure$layers, function(x) unlist(x$data))),
+    unlist(figure$data), collapse = " "
+  ), "9007199254740993")
+  expect_gt(drawn(figure), 3000)
+})

@@ -76,3 +76,14 @@ test_that("receipts keep counts and no rows", {
   invisible(join_frames(left, left, on = "k"))
   expect_lt(as.numeric(utils::object.size(last_receipt())), 10000)
 })
+
+test_that("the receipt is told when asked for, of two frames and of many", {
+  withr::local_options(ronda.receipt = TRUE)
+  expect_message(join_frames(sailings, vessels, on = c(vessel = "code")), "60 rows")
+  frames <- list(a = data.frame(k = 1:3), b = data.frame(k = 2:5), c = data.frame(k = 9L))
+  expect_message(join_many(frames, on = "k"), "6 rows")
+  counts <- as.data.frame(last_receipt())
+  expect_identical(counts$frame, names(frames))
+  expect_identical(counts$rows, c(3L, 4L, 1L))
+  expect_equal(counts$result_rows, c(3, 4, 1))
+})

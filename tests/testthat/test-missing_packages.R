@@ -1,0 +1,87 @@
+# What happens where a package that only some uses need isn't installed
+
+without_packages <- function(packages, code) {
+  base <- baseenv()
+  real <- base$requireNamespace
+  put <- function(value) {
+    unlockBinding("requireNamespace", base)
+    assign("requireNamespace", value, base)
+    lockBinding("requireNamespace", base)
+  }
+  on.exit(put(real))
+  put(function(package, ..., quietly = FALSE) {
+    if (package %in% packages) FALSE else real(package, ..., quietly = quietly)
+  })
+  force(code)
+}
+
+test_that("what needs a package says which, and how to get it", {
+  withr::local_dir(withr::local_tempdir())
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  receipt <- receipt(pairing)
+  files <- c("a.parquet", "a.jsonl", "a.csv", "a.tsv")
+  for (file in files) writeLines("not looked at", file)
+  calls <- list(
+    ggplot2 = quote(plot(pairing)), ggplot2 = quote(plot_rows_guide()),
+    ggplot2 = quote(write_report(pairing, "r.html")),
+    htmltools = quote(write_report(pairing, "r.html")),
+    base64enc = quote(write_report(pairing, "r.html")),
+    jsonlite = quote(receipt_json(receipt)),
+    nanoparquet = quote(ronda:::read_frame(files[1L])),
+    jsonlite = quote(ronda:::read_frame(files[2L])),
+    readr = quote(ronda:::read_frame(files[3L])),
+    readr = quote(ronda:::read_frame(files[4L]))
+  )
+  for (k in seq_along(calls)) {
+    package <- names(calls)[k]
+    error <- expect_error(without_packages(package, eval(calls[[k]])),
+      class = "ronda_error_argument"
+    )
+    expect_match(conditionMessage(error), sprintf(
+      "^[A-Z][A-Za-z ]+ needs? the package %s, which isn't installed.\n\\* Write: install.packages\\(\"%s\"\\)",
+      package, package
+    ))
+  }
+  expect_setequal(list.files(), files)
+})
+
+test_that("the command line names the package it lacks and leaves no file", {
+  in_demo_folder()
+  before <- list.files()
+  for (package in c("nanoparquet", "jsonlite")) {
+    out <- if (package == "jsonlite") "o.jsonl" else "o.parquet"
+    run <- without_packages(package, run_cli("join", "sailings.csv",
+      "vessels.csv", "--on", "vessel=code", "--out", out
+    ))
+    expect_true(run$code > 0L)
+    expect_match(run$err[1L], paste("needs the package", package))
+  }
+  expect_setequal(list.files(), before)
+  run <- without_packages("optparse", run_cli("join", "sailings.csv", "vessels.csv"))
+  expect_match(run$err[1L], "The command line needs the package optparse")
+})
+
+test_that("what can do without a package does", {
+  join <- quote(join_frames(sailings, vessels, on = c(vessel = "code")))
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  expect_identical(without_packages(c("cli", "bit64", "readr"), eval(join)), eval(join))
+  expect_identical(without_packages("cli", format(pairing)), format(pairing))
+  # slips of the finger are found by counting characters, or not looked for
+  left <- data.frame(port = c("Ambrel ", "GARSUND", "Havnwick"))
+  right <- data.frame(port = c("Ambrel", "Garsund", "Havnwik"))
+  ports <- pair_rows(left, right, on = "port")
+  reasons <- function(found) sort(unique(as.data.frame(found)$reason))
+  with_all <- reasons(near_misses(ports))
+  without <- reasons(without_packages(c("stringdist", "stringi"), near_misses(ports)))
+  expect_true(all(without %in% with_all))
+  expect_gte(length(without), 2L)
+})
+
+test_that("numbers too large for a double stay text without the package for them", {
+  skip_if_not_installed("bit64")
+  file <- withr::local_tempfile(fileext = ".csv", lines = c("k", "9007199254740993"))
+  expect_s3_class(ronda:::read_frame(file)$k, "integer64")
+  expect_identical(without_packages("bit64", ronda:::read_frame(file)$k),
+    "9007199254740993"
+  )
+})
