@@ -10,6 +10,7 @@
 
 #include "core/equal_match.h"
 #include "core/gather.h"
+#include "core/gather_lines.h"
 #include "core/nearest_match.h"
 #include "core/nearest_merge.h"
 #include "core/range_match.h"
@@ -416,6 +417,67 @@ context("loops") {
     const std::vector<Row> other{1, 2, 1, 1, 3};
     patch(context, rows.data(), from.data(), other.data(), 5, out.data());
     expect_true((out == std::vector<int>{30, 20, 10, 10, 30}));
+  }
+
+  test_that("all columns of a result, of every width, side by side or not") {
+    int wrong = 0, rounds_with_copies = 0;
+    for (int round = 0; round < 300; ++round) {
+      Context context;
+      context.threads = 1 + round % 2;
+      context.chunk_rows = 3;
+      const int right_rows = 97 + roll(200), left_rows = 30 + roll(600);
+      std::vector<Row> slot(left_rows);
+      for (Row& s : slot) s = roll(9) ? 1 + roll(right_rows - 1) : 0;
+      PairsView pairs;
+      pairs.slot = slot.data();
+      pairs.left_rows = left_rows;
+      pairs.right_rows = pairs.slots = right_rows;
+      const Expansion lines(context, pairs, round % 3 != 0);
+      std::vector<Row> left(lines.size()), right(lines.size());
+      lines.write(left.data(), right.data());
+      // each column's bytes, and those of a missing value
+      std::vector<ColumnJob> jobs(1 + roll(12));
+      std::vector<std::vector<unsigned char>> from, to;
+      from.reserve(jobs.size());
+      to.reserve(jobs.size());
+      std::size_t result = 0;
+      for (ColumnJob& job : jobs) {
+        const int widths[] = {1, 4, 8, 16};
+        job.width = widths[roll(3)];
+        job.right = roll(4) > 0;
+        from.emplace_back(job.width * (job.right ? right_rows : left_rows));
+        for (unsigned char& byte : from.back())
+          byte = static_cast<unsigned char>(roll(255));
+        to.emplace_back(job.width * lines.size() + 16);
+        job.from = from.back().data();
+        job.to = to.back().data();
+        std::fill(job.missing, job.missing + 16, 0xee);
+        result += job.width * lines.size();
+      }
+      // the copies of a round and all columns up to it stay within the memory
+      std::size_t written = 0, held = 0;
+      for (const ColumnRound& part : rounds_of(context, lines, jobs)) {
+        held += part.jobs.size();
+        for (const ColumnJob& job : part.jobs) written += job.width * lines.size();
+        if (part.record == 0) continue;
+        ++rounds_with_copies;
+        wrong += part.record > 64 || part.jobs.size() < 2;
+        wrong += 4 * (part.record * right_rows + written) > 5 * result;
+      }
+      wrong += held != jobs.size() || written != result;
+      gather_lines(context, lines, jobs);
+      for (std::size_t k = 0; k < jobs.size(); ++k) {
+        const std::size_t width = jobs[k].width;
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+          const Row row = jobs[k].right ? right[i] : left[i];
+          const unsigned char* value =
+              row ? &from[k][(row - 1) * width] : jobs[k].missing;
+          wrong += !std::equal(value, value + width, &to[k][i * width]);
+        }
+      }
+    }
+    expect_true(wrong == 0);
+    expect_true(rounds_with_copies > 100);
   }
 
   test_that("rows are sorted like one by one, through every size of run") {

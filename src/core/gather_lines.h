@@ -47,7 +47,7 @@ inline void run_job(const ColumnJob& job, const LineBlock& block) {
 
 inline void gather_lines(const Context& context, const Expansion& lines,
                          const std::vector<ColumnJob>& jobs) {
-  for (Round& round : rounds_of(context, lines, jobs)) {
+  for (ColumnRound& round : rounds_of(context, lines, jobs)) {
     const SideBySide columns(context, lines.right_rows(), std::move(round));
     lines.for_blocks([&](const LineBlock& block) {
       for (const ColumnJob& job : columns.jobs()) run_job(job, block);

@@ -32,10 +32,11 @@ void copy_apart(const ColumnJob& job, std::size_t step, std::size_t begin,
 
 // The memory of a round's copy and of all columns written up to it is at most a
 // quarter more than that of the result.
-std::vector<Round> rounds_of(const Context& context, const Expansion& lines,
-                             const std::vector<ColumnJob>& jobs) {
+std::vector<ColumnRound> rounds_of(const Context& context,
+                                   const Expansion& lines,
+                                   const std::vector<ColumnJob>& jobs) {
   std::vector<ColumnJob> beside;
-  Round rest;
+  ColumnRound rest;
   std::size_t line_bytes = 0;
   for (const ColumnJob& job : jobs) {
     if (job.right && job.from)
@@ -44,7 +45,8 @@ std::vector<Round> rounds_of(const Context& context, const Expansion& lines,
       rest.jobs.push_back(job);
     line_bytes += job.from ? job.width : sizeof(Row);
   }
-  if (beside.size() < 2 || !copy_pays(context, lines)) return {Round{jobs, 0}};
+  if (beside.size() < 2 || !copy_pays(context, lines))
+    return {ColumnRound{jobs, 0}};
   // the widest first: then every value stands at a multiple of its width
   std::stable_sort(beside.begin(), beside.end(),
                    [](const ColumnJob& a, const ColumnJob& b) {
@@ -55,11 +57,11 @@ std::vector<Round> rounds_of(const Context& context, const Expansion& lines,
            static_cast<double>(written) * static_cast<double>(lines.size());
   };
   const double room = 1.25 * needs(0, line_bytes);
-  std::vector<Round> rounds;
+  std::vector<ColumnRound> rounds;
   std::size_t written = 0;  // bytes a line
   auto next = beside.begin();
   for (;;) {
-    Round round;
+    ColumnRound round;
     const auto first = next;
     std::size_t values = 0;
     for (; next != beside.end(); ++next) {
@@ -83,7 +85,7 @@ std::vector<Round> rounds_of(const Context& context, const Expansion& lines,
 }
 
 SideBySide::SideBySide(const Context& context, std::size_t right_rows,
-                       Round round)
+                       ColumnRound round)
     : jobs_(std::move(round.jobs)) {
   const std::size_t step = round.record;
   if (step == 0) return;

@@ -41,19 +41,20 @@ void with_value_type(std::size_t width, Use&& use) {
 }
 
 // Columns that are picked in one pass over the lines
-struct Round {
+struct ColumnRound {
   std::vector<ColumnJob> jobs;
   std::size_t record = 0;  // bytes of a right row's values; 0: no copy is made
 };
 
-std::vector<Round> rounds_of(const Context& context, const Expansion& lines,
-                             const std::vector<ColumnJob>& jobs);
+std::vector<ColumnRound> rounds_of(const Context& context,
+                                   const Expansion& lines,
+                                   const std::vector<ColumnJob>& jobs);
 
 // The jobs of a round, made to pick from a copy of their columns where that is
 // what the round is for. Without the memory for it they pick from the columns.
 class SideBySide {
  public:
-  SideBySide(const Context& context, std::size_t right_rows, Round round);
+  SideBySide(const Context& context, std::size_t right_rows, ColumnRound round);
   const std::vector<ColumnJob>& jobs() const { return jobs_; }
 
  private:

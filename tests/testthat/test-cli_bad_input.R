@@ -64,3 +64,50 @@ test_that("wrong words of every option and command are told", {
   expect_identical(list.files(all.files = TRUE), before)
   expect_lines(pinned)
 })
+
+test_that("words that are right alone and wrong together are told", {
+  in_demo_folder()
+  dir.create("a.csv")
+  dir.create("twin")
+  file.copy("ports.csv", "twin/ports.csv")
+  writeLines("taken", "file")
+  calls <- list(
+    c("keys", "sailings.csv", "vessels.csv", "--on", "vessel"),
+    c("keys", "ports.csv"),
+    c("keys", "ports.csv", "--on", "prot"),
+    c("many", "ports.csv", "closures.csv", "twin/ports.csv", "--on", "port"),
+    c("many", "ports.csv", "closures.csv"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--types", "vesel=text"),
+    c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--types", "qqq=text"),
+    c("join", "a.csv", "vessels.csv", "--on", "port"),
+    c("join", "ports.csv", "closures.csv", "--on"),
+    c("join", "ports.csv", "closures.csv", "--on", "port", "--repeats", "lowest:berth"),
+    c("split", "ports.csv", "closures.csv", "--on", "port", "--out", "file"),
+    c("split", "ports.csv", "closures.csv", "--on", "port", "--out", "no/such/folder"),
+    c("demo", "--out", "file"),
+    c("join", "ports.csv", "closures.csv", "--on", "port", "--out", "ports.csv/x.csv"),
+    c("join", "ports.csv"), c("join", "a", "b", "c"), "jion"
+  )
+  before <- list.files(all.files = TRUE, recursive = TRUE)
+  told <- lapply(calls, function(words) {
+    run <- run_cli(words)
+    expect_gt(run$code, 0L, label = paste(words, collapse = " "))
+    expect_identical(run$out, character())
+    c(paste(c("> ronda", words), collapse = " "), paste("exit", run$code), run$err, "")
+  })
+  expect_lines(unlist(told))
+  expect_identical(list.files(all.files = TRUE, recursive = TRUE), before)
+  # and what looks wrong but is not
+  lowest <- run_cli("join", "ports.csv", "closures.csv", "--on", "port",
+    "--repeats", "lowest:closed_from", "--quiet"
+  )
+  highest <- run_cli("join", "ports.csv", "closures.csv", "--on", "port",
+    "--repeats", "highest:closed_from", "--quiet"
+  )
+  expect_identical(c(lowest$code, highest$code), c(0L, 0L))
+  expect_length(lowest$out, length(highest$out))
+  twins <- run_cli("join", "ports.csv", "twin/ports.csv", "--on", "port",
+    "--origin", "from_file", "--rows", "full", "--quiet"
+  )
+  expect_identical(twins$code, 0L)
+})
