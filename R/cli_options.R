@@ -133,7 +133,7 @@ demo_options <- list(
 )
 
 option_parser <- function(name, command) {
-  need_packages("optparse", "The command line")
+  need_packages("optparse", "The command line", class = "file")
   parser <- optparse::OptionParser(
     usage = usage_line(name, command), add_help_option = FALSE,
     description = command$about,

@@ -32,10 +32,10 @@ stop_argument <- function(text, ..., call) {
   stop_ronda("argument", text, ..., call = call)
 }
 
-need_packages <- function(packages, what, call = NULL) {
+need_packages <- function(packages, what, call = NULL, class = "argument") {
   for (package in packages) {
     if (requireNamespace(package, quietly = TRUE)) next
-    stop_argument(
+    stop_ronda(class,
       sprintf("%s needs the package %s, which isn't installed.", what, package),
       sprintf("Write: install.packages(\"%s\")", package),
       call = call

@@ -140,11 +140,11 @@ read_as <- function(format, path, types, label) {
     tsv = read_delimited(path, "\t", types, label),
     rds = as_plain_frame(readRDS(path), path),
     parquet = {
-      need_packages("nanoparquet", "Reading parquet")
+      need_packages("nanoparquet", "Reading parquet", class = "file")
       as_plain_frame(nanoparquet::read_parquet(path), path)
     },
     jsonl = {
-      need_packages("jsonlite", "Reading JSON lines")
+      need_packages("jsonlite", "Reading JSON lines", class = "file")
       as_plain_frame(read_json_lines(path), path)
     }
   )
@@ -174,12 +174,12 @@ write_as <- function(format, x, path) {
       check_compressed(path)
     },
     parquet = {
-      need_packages("nanoparquet", "Writing parquet")
+      need_packages("nanoparquet", "Writing parquet", class = "file")
       nanoparquet::write_parquet(x, path)
       check_end(path, charToRaw("PAR1"))
     },
     jsonl = {
-      need_packages("jsonlite", "Writing JSON lines")
+      need_packages("jsonlite", "Writing JSON lines", class = "file")
       write_json_lines(x, path)
       check_lines(path, nrow(x))
     }
@@ -187,7 +187,7 @@ write_as <- function(format, x, path) {
 }
 
 write_delimited <- function(x, path, delimiter) {
-  need_packages("readr", "Writing csv and tsv")
+  need_packages("readr", "Writing csv and tsv", class = "file")
   readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
     quote = "needed"
   )

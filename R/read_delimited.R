@@ -3,7 +3,7 @@
 # no number is rounded unseen.
 
 read_delimited <- function(path, delimiter, types, label) {
-  need_packages("readr", "Reading csv and tsv")
+  need_packages("readr", "Reading csv and tsv", class = "file")
   check_bytes(path, delimiter)
   frame <- suppressWarnings(readr::read_delim(path,
     delim = delimiter, col_types = readr::cols(.default = "c"),

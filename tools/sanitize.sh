@@ -4,8 +4,9 @@
 #   tools/sanitize.sh [all | address | valgrind | gctorture]
 #
 # address: AddressSanitizer and UndefinedBehaviorSanitizer, in a library of
-# their own. valgrind: the core's tests and a list of calls. gctorture: a list
-# of calls with a collection at every allocation.
+# their own, over every test. valgrind: the core's tests, those that are not
+# thousands of cases, and a list of calls. gctorture: a list of calls with a
+# collection at every allocation. RONDA_SANITIZE names other test files.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 what="${1:-all}"
@@ -29,11 +30,10 @@ END
   UBSAN_OPTIONS=print_stacktrace=1 \
   LD_PRELOAD="$(gcc -print-file-name=libasan.so) $(gcc -print-file-name=libubsan.so)" \
   R_LIBS="$work/library:$base" \
-    Rscript tools/run-tests.R \
-    "${RONDA_SANITIZE:-core|engine|deferred|join_frames|ordered_rules|where|repeats|join_many|columns|near_misses|split_frames|files}" \
+    Rscript tools/run-tests.R "${RONDA_SANITIZE:-.}" \
     >"$work/address.log" 2>&1 || true
-  tail -3 "$work/address.log"
-  if grep -E "AddressSanitizer|runtime error" "$work/address.log"; then
+  tail -1 "$work/address.log"
+  if grep -A25 -E "AddressSanitizer|runtime error" "$work/address.log"; then
     echo "address: reports above"
     exit 1
   fi
@@ -44,10 +44,11 @@ END
   echo "address: no report"
 }
 
-valgrind_run() {
+# watched FILE [ARGUMENT...]: a script under valgrind
+watched() {
   R_LIBS="$base" R -d "valgrind --error-exitcode=9 --errors-for-leak-kinds=none \
     --suppressions=tools/valgrind.supp --quiet" \
-    --vanilla --no-echo -f tools/calls.R >"$work/valgrind.log" 2>&1 || {
+    --vanilla --no-echo -f "$1" --args "${@:2}" >"$work/valgrind.log" 2>&1 || {
     tail -60 "$work/valgrind.log"
     exit 1
   }
@@ -56,6 +57,11 @@ valgrind_run() {
     exit 1
   fi
   tail -1 "$work/valgrind.log"
+}
+
+valgrind_run() {
+  watched tools/calls.R
+  watched tools/run-tests.R "${RONDA_SANITIZE:-^(core|deferred|where|columns|split_frames|rare_types|repeats)\$}"
   echo "valgrind: no report"
 }
 
