@@ -256,3 +256,42 @@ test_that("the other commands say and write what their verbs give", {
   })))
   expect_false(file.exists("x.png"))
 })
+
+test_that("words after --fill are read as the column's type says", {
+  withr::local_dir(withr::local_tempdir())
+  left <- data.frame(k = 1:3)
+  right <- data.frame(k = 2L, n = 5L, fare = 1.5, day = as.Date("2031-05-01"),
+    at = as.POSIXct("2031-05-01 10:00:00", tz = "UTC"), open = TRUE, quay = "north"
+  )
+  write_frame(left, "left.csv")
+  write_frame(right, "right.rds")
+  fill <- function(...) {
+    run_cli("join", "left.csv", "right.rds", "--on", "k", "--fill", paste(..., sep = ","),
+      "--out", "o.rds", "--quiet"
+    )
+  }
+  words <- c(n = "7", fare = "0.25", day = "2030-12-31", at = "2030-12-31 08:30:00",
+    open = "FALSE", quay = "no quay"
+  )
+  run <- do.call(fill, as.list(paste(names(words), words, sep = "=")))
+  expect_identical(run, list(code = 0L, out = character(), err = character()))
+  joined <- read_frame("o.rds")
+  for (name in names(words)) {
+    expect_identical(class(joined[[name]]), class(right[[name]]))
+    expect_identical(joined[[name]][2L], right[[name]])
+    expect_identical(
+      if (name == "at") format(joined$at[1L]) else as.character(joined[[name]][1L]),
+      words[[name]]
+    )
+    expect_identical(joined[[name]][1L], joined[[name]][3L])
+  }
+  unlink("o.rds")
+  for (name in setdiff(names(words), "quay")) {
+    run <- fill(paste0(name, "=some day"))
+    expect_identical(run$code, 1L)
+    expect_match(run$err[1L], sprintf("--fill can't put \"some day\" into `%s`", name),
+      fixed = TRUE
+    )
+    expect_false(file.exists("o.rds"))
+  }
+})

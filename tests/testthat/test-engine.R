@@ -76,6 +76,20 @@ test_that("columns of every width, copied side by side, are picked alike", {
   }
 })
 
+test_that("more rows than the caches hold are joined as by hand", {
+  skip_on_cran()
+  set.seed(57)
+  n <- 4300000L
+  right <- data.frame(k = sample.int(n), a = seq_len(n), b = runif(n), c = -seq_len(n))
+  left <- data.frame(k = sample.int(n + 1e5L, n), v = seq_len(n))
+  joined <- join_frames(left, right, on = "k", rows = "inner")
+  at <- match(left$k, right$k)
+  kept <- !is.na(at)
+  expect_identical(as.list(joined), c(as.list(left[kept, ]),
+    as.list(right[at[kept], c("a", "b", "c")])
+  ))
+})
+
 test_that("key order of large frames is R's own order", {
   set.seed(55)
   n <- 150000L
