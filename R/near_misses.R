@@ -109,8 +109,9 @@ rest_groups <- function(pairing, keys, rest) {
 
 text_misses <- function(pairing, keys, rules, rule, texts, group) {
   found <- list()
-  for (rank in seq_along(near_reasons())) {
-    reason <- near_reasons()[[rank]]
+  reasons <- near_reasons()
+  for (rank in seq_along(reasons)) {
+    reason <- reasons[[rank]]
     if (!is.null(reason$package) &&
       !requireNamespace(reason$package, quietly = TRUE)) {
       next
