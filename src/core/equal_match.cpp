@@ -148,6 +148,36 @@ std::size_t listed_rows(const Context& context, const Grouping& grouping) {
   });
 }
 
+namespace {
+
+// every count becomes the sum of those before it
+void sum_before(const Context& context, std::size_t n, Row* counts) {
+  std::vector<Row> sums(chunk_count(context, n), 0);
+  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
+                             std::size_t end) {
+    Row sum = 0;
+    for (std::size_t i = begin; i < end; ++i) sum += counts[i];
+    sums[chunk] = sum;
+  });
+  Row total = 0;
+  for (Row& sum : sums) {
+    const Row before = total;
+    total += sum;
+    sum = before;
+  }
+  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
+                             std::size_t end) {
+    Row sum = sums[chunk];
+    for (std::size_t i = begin; i < end; ++i) {
+      const Row count = counts[i];
+      counts[i] = sum;
+      sum += count;
+    }
+  });
+}
+
+}  // namespace
+
 void list_rows(const Context& context, const Grouping& grouping, Row* starts,
                Row* rows) {
   const Row* first = grouping.first.data();
@@ -156,19 +186,19 @@ void list_rows(const Context& context, const Grouping& grouping, Row* starts,
   auto place = [&](std::size_t i) {
     return static_cast<std::size_t>(first[i]) - 1;
   };
-  std::fill(starts, starts + n + 1, 0);
+  starts[0] = 0;
+  for_rows(context, n, [&](std::size_t at) { starts[at + 1] = 0; });
   for_shares(
       context, n, n, place,
       [&](std::size_t at) { __builtin_prefetch(&starts[at + 1], 1); },
       [&](std::size_t at, std::size_t) { ++starts[at + 1]; });
-  for (std::size_t i = 0; i < n; ++i) starts[i + 1] += starts[i];
-  Buffer<Row> next(n);
-  std::copy(starts, starts + n, next.begin());
+  // from counts to where each range begins, and on to where it ends
+  sum_before(context, n, starts + 1);
   for_shares(
       context, n, n, place,
-      [&](std::size_t at) { __builtin_prefetch(&next[at], 1); },
+      [&](std::size_t at) { __builtin_prefetch(&starts[at + 1], 1); },
       [&](std::size_t at, std::size_t i) {
-        rows[next[at]++] = static_cast<Row>(i + 1);
+        rows[starts[at + 1]++] = static_cast<Row>(i + 1);
       });
 }
 

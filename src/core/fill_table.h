@@ -5,17 +5,19 @@
 // all rows but puts in only those of its own part. No place is written by two
 // threads, so the first row of a key is the first in order, whatever the
 // number of threads, without locks; the keys are read once a thread, but in
-// order, which is little beside access at random. Rows wait in batches until
-// their places are in the cache.
+// order, which is little beside access at random.
+//
+// Either loop asks for a row's place some rows before it goes there, one request
+// a row: requests in bursts of 64 had to wait for each other, 14 ns a row to look
+// up 1e6 keys by hash where it now takes 10, and 19 for 1e7 keys where it takes 14.
 #pragma once
 #include <vector>
 
 #include "key_table.h"
 #include "parallel.h"
+#include "shares.h"
 
 namespace ronda::core {
-
-constexpr std::size_t batch_rows = 64;
 
 struct FillCounts {
   std::size_t missing = 0;  // rows with a missing key
@@ -23,83 +25,41 @@ struct FillCounts {
   bool full = false;        // a part was too small: the table is of no use
 };
 
-// The work of one thread on its part of a table
-template <class Table>
-class PartFiller {
- public:
-  using Word = typename Table::Word;
-  PartFiller(Table& table, std::size_t part)
-      : table_(table),
-        begin_(table.part_begin(part)),
-        places_(table.part_begin(part + 1) - begin_) {}
-
-  // (written without a branch: which thread a row belongs to is a coin toss)
-  void offer(const Word& word, Row row) {
-    const std::size_t at = table_.locate(word);
-    Batch& batch = batches_[filling_];
-    batch.entries[batch.size] = Entry{at, word, row};
-    batch.size += at - begin_ < places_;
-    if (batch.size == batch_rows) turn();
-  }
-  void finish() {
-    turn();
-    turn();
-  }
-  bool repeated() const { return repeated_; }
-  bool full() const { return full_; }
-
- private:
-  struct Entry {
-    std::size_t at;
-    Word word;
-    Row row;
-  };
-  struct Batch {
-    Entry entries[batch_rows];
-    std::size_t size = 0;
-  };
-  // asks for the places of the batch just filled, puts in the one before
-  void turn() {
-    const Batch& fresh = batches_[filling_];
-    for (std::size_t k = 0; k < fresh.size; ++k)
-      table_.prefetch(fresh.entries[k].at);
-    filling_ = 1 - filling_;
-    Batch& waiting = batches_[filling_];
-    for (std::size_t k = 0; k < waiting.size; ++k) {
-      const Entry& entry = waiting.entries[k];
-      const Row first = table_.put(entry.at, entry.word, entry.row);
-      repeated_ |= first != entry.row;
-      full_ |= first == 0;
-    }
-    waiting.size = 0;
-  }
-  Table& table_;
-  std::size_t begin_, places_;
-  Batch batches_[2];
-  int filling_ = 0;
-  bool repeated_ = false, full_ = false;
-};
-
 template <class Table, class Reader>
 FillCounts fill_table(const Context& context, Table& table,
                       const Reader& reader, std::size_t n,
                       bool match_missing) {
+  struct Entry {
+    std::size_t at;
+    typename Reader::Word word;
+    Row row;
+  };
   std::vector<FillCounts> counts(table.parts());
   for_parts(context, table.parts(), [&](std::size_t part, Crew::Hand& hand) {
-    PartFiller<Table> filler(table, part);
-    std::size_t missing = 0;
+    const std::size_t low = table.part_begin(part);
+    const std::size_t places = table.part_begin(part + 1) - low;
+    FillCounts count;
+    auto put = [&](const Entry& entry) {
+      const Row first = table.put(entry.at, entry.word, entry.row);
+      count.repeated |= first != entry.row;
+      count.full |= first == 0;
+    };
     for_own_chunks(context, hand, n, [&](std::size_t begin, std::size_t end) {
+      Ring<Entry, decltype(put)> ring(put);
       for (std::size_t i = begin; i < end; ++i) {
         const auto word = reader(i);
         if (reader.missing(word)) {
-          ++missing;
+          ++count.missing;
           if (!match_missing) continue;
         }
-        filler.offer(word, static_cast<Row>(i + 1));
+        const std::size_t at = table.locate(word);
+        const bool own = at - low < places;
+        table.prefetch(own ? at : low);
+        ring.offer(Entry{at, word, static_cast<Row>(i + 1)}, own);
       }
+      ring.finish();
     });
-    filler.finish();
-    counts[part] = FillCounts{missing, filler.repeated(), filler.full()};
+    counts[part] = count;
   });
   FillCounts all = counts[0];
   for (const FillCounts& part : counts) {
@@ -122,31 +82,29 @@ LookUpCounts look_up(const Context& context, const Table& table,
   std::vector<LookUpCounts> counts(chunk_count(context, n));
   for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
                              std::size_t end) {
-    LookUpCounts count;
-    std::size_t places[2 * batch_rows];
-    auto locate = [&](std::size_t from) {
-      const std::size_t to = std::min(end, from + batch_rows);
-      for (std::size_t i = from; i < to; ++i) {
-        const std::size_t at = table.locate(reader(i));
-        places[(i - begin) % (2 * batch_rows)] = at;
-        table.prefetch(at);
-      }
+    constexpr std::size_t ring_size = 32;
+    static_assert(prefetch_distance < ring_size);
+    std::size_t places[ring_size];
+    auto ask = [&](std::size_t i) {
+      const std::size_t at = table.locate(reader(i));
+      places[i % ring_size] = at;
+      table.prefetch(at);
     };
-    locate(begin);
-    for (std::size_t from = begin; from < end; from += batch_rows) {
-      if (from + batch_rows < end) locate(from + batch_rows);
-      const std::size_t to = std::min(end, from + batch_rows);
-      for (std::size_t i = from; i < to; ++i) {
-        const auto word = reader(i);
-        const bool missing = reader.missing(word);
-        count.missing += missing;
-        const Row row = missing && !match_missing
-                            ? 0
-                            : find(places[(i - begin) % (2 * batch_rows)], word);
-        slot[i] = row;
-        count.matched += row != 0;
-      }
+    LookUpCounts count;
+    auto answer = [&](std::size_t i) {
+      const auto word = reader(i);
+      const bool missing = reader.missing(word);
+      count.missing += missing;
+      slot[i] = missing && !match_missing ? 0 : find(places[i % ring_size], word);
+      count.matched += slot[i] != 0;
+    };
+    const std::size_t ahead = std::min(prefetch_distance, end - begin);
+    for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
+    for (std::size_t i = begin; i < end - ahead; ++i) {
+      ask(i + ahead);
+      answer(i);
     }
+    for (std::size_t i = end - ahead; i < end; ++i) answer(i);
     counts[chunk] = count;
   });
   LookUpCounts all;

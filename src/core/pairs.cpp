@@ -82,19 +82,33 @@ PairCounts count_pairs(const Context& context, const PairsView& pairs) {
 
 PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);
-  PairCounts counts;
   const Buffer<Row> uses = slot_uses(context, pairs);
-  for (std::size_t s = 0; s < pairs.slots; ++s) {
-    const Row size = pairs.starts[s + 1] - pairs.starts[s];
-    if (uses[s] == 0 || size == 0) continue;
-    counts.pairs += static_cast<double>(uses[s]) * size;
-    counts.matched_left += static_cast<std::size_t>(uses[s]);
-    counts.matched_right += static_cast<std::size_t>(size);
-    counts.most_left = std::max(counts.most_left, size);
-    counts.most_right = std::max(counts.most_right, uses[s]);
-    counts.on_both |= size > 1 && uses[s] > 1;
+  std::vector<PairCounts> parts(chunk_count(context, pairs.slots));
+  for_chunks(context, pairs.slots, [&](std::size_t chunk, std::size_t begin,
+                                       std::size_t end) {
+    PairCounts counts;
+    for (std::size_t s = begin; s < end; ++s) {
+      const Row size = pairs.starts[s + 1] - pairs.starts[s];
+      if (uses[s] == 0 || size == 0) continue;
+      counts.pairs += static_cast<double>(uses[s]) * size;
+      counts.matched_left += static_cast<std::size_t>(uses[s]);
+      counts.matched_right += static_cast<std::size_t>(size);
+      counts.most_left = std::max(counts.most_left, size);
+      counts.most_right = std::max(counts.most_right, uses[s]);
+      counts.on_both |= size > 1 && uses[s] > 1;
+    }
+    parts[chunk] = counts;
+  });
+  PairCounts all;
+  for (const PairCounts& counts : parts) {
+    all.pairs += counts.pairs;
+    all.matched_left += counts.matched_left;
+    all.matched_right += counts.matched_right;
+    all.most_left = std::max(all.most_left, counts.most_left);
+    all.most_right = std::max(all.most_right, counts.most_right);
+    all.on_both |= counts.on_both;
   }
-  return counts;
+  return all;
 }
 
 Buffer<std::uint8_t> mark_right(const Context& context,
