@@ -4,15 +4,26 @@
 #   tools/sanitize.sh [all | address | valgrind | gctorture]
 #
 # address: AddressSanitizer and UndefinedBehaviorSanitizer, in a library of
-# their own, over every test. valgrind: the core's tests, those that are not
-# thousands of cases, and a list of calls. gctorture: a list of calls with a
-# collection at every allocation. RONDA_SANITIZE names other test files.
+# their own, over every test. valgrind: a list of calls, the core's tests and
+# those that are not thousands of cases, 13 minutes. gctorture: a list of calls
+# with a collection at every allocation. RONDA_SANITIZE, a pattern, names other
+# test files. Every file has a process of its own.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 what="${1:-all}"
 work="$(mktemp -d)"
 trap 'rm -rf "$work"' EXIT
 base="${R_LIBS:-$PWD/.library}"
+
+# test_names PATTERN: test files that match RONDA_SANITIZE, else the pattern
+test_names() {
+  local file name
+  for file in tests/testthat/test-*.R; do
+    name="$(basename "$file" .R)"
+    name="${name#test-}"
+    if [[ "$name" =~ ${RONDA_SANITIZE:-$1} ]]; then echo "$name"; fi
+  done
+}
 
 address() {
   mkdir -p "$work/library" "$work/source"
@@ -26,13 +37,10 @@ END
     R CMD INSTALL --no-test-load --no-docs --library="$work/library" \
     "$work/source" >"$work/build.log" 2>&1 || { cat "$work/build.log"; exit 1; }
   # R itself leaks by design, and its own threads library is not instrumented.
-  # Each file has a process of its own: a drawing library that copies onto itself
-  # after some thirty fonts would end the others with it.
-  local file name
-  for file in tests/testthat/test-*.R; do
-    name="$(basename "$file" .R)"
-    name="${name#test-}"
-    [[ "$name" =~ ${RONDA_SANITIZE:-.} ]] || continue
+  # (In one process for all, a drawing library that copies onto itself after some
+  # thirty fonts would end the others with it.)
+  local name
+  for name in $(test_names .); do
     ASAN_OPTIONS=detect_leaks=0:abort_on_error=0 \
     UBSAN_OPTIONS=print_stacktrace=1 \
     LD_PRELOAD="$(gcc -print-file-name=libasan.so) $(gcc -print-file-name=libubsan.so)" \
@@ -68,7 +76,11 @@ watched() {
 
 valgrind_run() {
   watched tools/calls.R
-  watched tools/run-tests.R "${RONDA_SANITIZE:-^(core|deferred|where|columns|split_frames|rare_types|repeats)\$}"
+  local name
+  for name in $(test_names "^(core|deferred|where|columns|split_frames|rare_types|repeats)$"); do
+    echo -n "$name: "
+    watched tools/run-tests.R "^$name\$"
+  done
   echo "valgrind: no report"
 }
 
