@@ -182,3 +182,20 @@ test_that("wrong values of every argument stop with a class of our own", {
   expect_lines(pinned)
   expect_identical(list.files(), character())
 })
+
+test_that("pairing and reading say what is missing or too much", {
+  right <- data.frame(vessel = "ALD", seats = 120L)
+  refused <- function(call, text) {
+    expect_error(call, text, fixed = TRUE, class = "ronda_error_argument")
+  }
+  refused(pair_rows(), "`left` is missing: give two data frames and `on`.")
+  refused(pair_rows(right), "`right` is missing: give two data frames and `on`.")
+  refused(pair_rows(right, right, on = "vessel", seats = 1),
+    "There is no argument `seats`.")
+  pairing <- pair_rows(right, right, on = "vessel")
+  refused(build_frame(pairing, seats = 1), "There is no argument `seats`.")
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("vessel,seats", "ALD,120"), file)
+  refused(read_frame(file, types = c(seat = "text")),
+    "`types` names a column `seat`, which")
+})
