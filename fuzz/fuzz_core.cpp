@@ -241,11 +241,27 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
            plain.most_left == counts.most_left, "the two ways to count");
   must(repeats_unmatched(context, left.keys, slot.data(), match_missing) ==
            alone_twice, "repeats");
+  // row numbers and two right columns, which may be laid side by side
   std::vector<Row> gathered(lines.size() + 1);
-  ColumnJob job;
-  job.to = gathered.data();
-  if (lines.size()) gather_lines(lines, {job});
+  std::vector<std::uint64_t> values(right_rows + 1), wide(lines.size() + 1);
+  std::vector<std::int32_t> codes(right_rows + 1), narrow(lines.size() + 1);
+  for (std::size_t j = 0; j < right_rows; ++j) {
+    values[j] = j + 1;
+    codes[j] = -static_cast<std::int32_t>(j + 1);
+  }
+  ColumnJob numbers, wide_job, narrow_job;
+  numbers.to = gathered.data();
+  wide_job.from = values.data();
+  wide_job.to = wide.data();
+  wide_job.width = 8;
+  narrow_job.from = codes.data();
+  narrow_job.to = narrow.data();
+  narrow_job.width = 4;
+  numbers.right = wide_job.right = narrow_job.right = true;
+  if (lines.size()) gather_lines(context, lines, {numbers, wide_job, narrow_job});
   for (std::size_t k = 0; k < lines.size(); ++k)
-    must(gathered[k] == rights[k], "lines in blocks");
+    must(gathered[k] == rights[k] && narrow[k] == -rights[k] &&
+             wide[k] == static_cast<std::uint64_t>(rights[k]),
+         "lines in blocks");
   return 0;
 }
