@@ -220,16 +220,18 @@ std::size_t Expansion::count_lines(std::size_t begin, std::size_t end,
 }
 
 void Expansion::write(Row* left, Row* right) const {
+  if (pairs_.starts)
+    return for_blocks([&](const LineBlock& block) {
+      if (left) std::copy_n(block.left, block.size, left + block.at);
+      std::copy_n(block.right, block.size, right + block.at);
+    });
   for_chunks(context_, pairs_.left_rows,
              [&](std::size_t chunk, std::size_t begin, std::size_t end) {
                const std::size_t at = chunk_starts_[chunk];
                const std::size_t stop = chunk + 1 < chunk_starts_.size()
                                             ? chunk_starts_[chunk + 1]
                                             : total_;
-               if (pairs_.starts)
-                 write_ranges(begin, end, at, left, right);
-               else
-                 write_single(begin, end, at, stop, left, right);
+               write_single(begin, end, at, stop, left, right);
              });
 }
 
@@ -254,25 +256,6 @@ void Expansion::write_single(std::size_t begin, std::size_t end,
     });
   else
     write([&](Row, Row partner) { right[at] = partner; });
-}
-
-void Expansion::write_ranges(std::size_t begin, std::size_t end,
-                             std::size_t at, Row* left, Row* right) const {
-  const PairsView& pairs = pairs_;
-  auto line = [&](std::size_t i, Row partner) {
-    if (left) left[at] = static_cast<Row>(i + 1);
-    right[at++] = partner;
-  };
-  for (std::size_t i = begin; i < end; ++i) {
-    prefetch_ranges(i, end);
-    const Row s = pairs.slot[i];
-    if (s && pairs.starts[s] > pairs.starts[s - 1]) {
-      for (Row k = pairs.starts[s - 1]; k < pairs.starts[s]; ++k)
-        line(i, pairs.rows[k]);
-    } else if (keep_unmatched_) {
-      line(i, 0);
-    }
-  }
 }
 
 }  // namespace ronda::core

@@ -80,8 +80,6 @@ class Expansion {
                           bool& every_once) const;
   void write_single(std::size_t begin, std::size_t end, std::size_t at,
                     std::size_t stop, Row* left, Row* right) const;
-  void write_ranges(std::size_t begin, std::size_t end, std::size_t at,
-                    Row* left, Row* right) const;
   // asks for the range of a row some way ahead, and for its rows nearer by
   void prefetch_ranges(std::size_t i, std::size_t end) const {
     const Row* slot = pairs_.slot;
