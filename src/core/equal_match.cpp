@@ -33,27 +33,24 @@ template <class Table, class Reader>
 Match match_in(const Context& context, Table& table, const FillCounts& filled,
                const Side<Reader>& left, const Side<Reader>& right,
                const Wanted& wanted, Row* slot) {
-  using Word = typename Reader::Word;
   Match match;
-  auto find = [&](std::size_t at, const Word& word) {
-    return table.find(at, word);
-  };
-  auto find_and_mark = [&](std::size_t at, const Word& word) {
-    return table.find_and_mark(at, word);
-  };
-  auto look_up_in = [&](const Side<Reader>& side, auto&& how, Row* to) {
+  auto look_up_in = [&](const Side<Reader>& side, auto&& found, Row* to) {
     return look_up(context, table, side.reader, side.rows,
-                   wanted.match_missing, how, to);
+                   wanted.match_missing, found, to);
   };
   match.right.repeated = filled.repeated;
   if (filled.repeated || (wanted.first_of_missing && filled.missing)) {
     match.right.first = Buffer<Row>(right.rows);
-    look_up_in(right, find, match.right.first.data());
+    look_up_in(right, NotNoted(), match.right.first.data());
   }
-  const LookUpCounts found = filled.repeated
-                                 ? look_up_in(left, find, slot)
-                                 : look_up_in(left, find_and_mark, slot);
-  if (!filled.repeated) match.matched_right = count_marked(context, table);
+  LookUpCounts found;
+  if (filled.repeated) {
+    found = look_up_in(left, NotNoted(), slot);
+  } else {
+    FoundRows rows(context, right.rows);
+    found = look_up_in(left, rows, slot);
+    match.matched_right = rows.count(context);
+  }
   match.matched_left = found.matched;
   match.missing_left = found.missing;
   match.missing_right = filled.missing;

@@ -13,6 +13,7 @@
 #pragma once
 #include <vector>
 
+#include "found_rows.h"
 #include "key_table.h"
 #include "parallel.h"
 #include "shares.h"
@@ -74,14 +75,15 @@ struct LookUpCounts {
   std::size_t missing = 0;  // rows with a missing key
 };
 
-// find(place, word) is asked for each row, whose place is in the cache by then
-template <class Table, class Reader, class Find>
+// slot[i]: the first row of the table with the key of row i, 0 if there is none;
+// the rows found are told to `found`
+template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, bool match_missing,
-                     Find&& find, Row* slot) {
+                     Found&& found, Row* slot) {
   std::vector<LookUpCounts> counts(chunk_count(context, n));
-  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
-                             std::size_t end) {
+  for_chunks_by_hand(context, n, [&](std::size_t chunk, std::size_t begin,
+                                     std::size_t end, const Crew::Hand& hand) {
     constexpr std::size_t ring_size = 32;
     static_assert(prefetch_distance < ring_size);
     std::size_t places[ring_size];
@@ -91,20 +93,24 @@ LookUpCounts look_up(const Context& context, const Table& table,
       table.prefetch(at);
     };
     LookUpCounts count;
+    auto note = found.noting(hand);
     auto answer = [&](std::size_t i) {
       const auto word = reader(i);
       const bool missing = reader.missing(word);
+      const Row row = missing && !match_missing
+                          ? 0
+                          : table.find(places[i % ring_size], word);
+      slot[i] = row;
+      note(row);
       count.missing += missing;
-      slot[i] = missing && !match_missing ? 0 : find(places[i % ring_size], word);
-      count.matched += slot[i] != 0;
+      count.matched += row != 0;
     };
     const std::size_t ahead = std::min(prefetch_distance, end - begin);
     for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
-    for (std::size_t i = begin; i < end - ahead; ++i) {
-      ask(i + ahead);
+    for (std::size_t i = begin; i < end; ++i) {
+      if (i + ahead < end) ask(i + ahead);
       answer(i);
     }
-    for (std::size_t i = end - ahead; i < end; ++i) answer(i);
     counts[chunk] = count;
   });
   LookUpCounts all;
@@ -113,12 +119,6 @@ LookUpCounts look_up(const Context& context, const Table& table,
     all.missing += count.missing;
   }
   return all;
-}
-
-template <class Table>
-std::size_t count_marked(const Context& context, const Table& table) {
-  return count_rows(context, table.places(),
-                    [&](std::size_t at) { return table.marked(at); });
 }
 
 }  // namespace ronda::core

@@ -6,9 +6,6 @@
 //   put(at, word, row)  the first row with this key, `row` if the key is new;
 //                       0 when the part is full
 //   find(at, word)      the first row with this key, 0 if there is none
-//   find_and_mark(...)  the same, and the key is remembered as found
-// A row that was found is kept negated: the mark costs no memory of its own
-// and lies where the search has just been.
 #pragma once
 #include <algorithm>
 #include <cstddef>
@@ -30,15 +27,6 @@ inline std::uint64_t scramble(std::uint64_t x) {
 }
 inline std::uint64_t scramble(const TwoWords& x) {
   return scramble(x.first + 0x9e3779b97f4a7c15u * scramble(x.second));
-}
-
-inline Row unmarked(Row row) { return row < 0 ? -row : row; }
-
-// Threads may mark the same row at once: always with the same value.
-inline Row mark(Row* row) {
-  const Row value = __atomic_load_n(row, __ATOMIC_RELAXED);
-  if (value > 0) __atomic_store_n(row, -value, __ATOMIC_RELAXED);
-  return unmarked(value);
 }
 
 // Open addressing with linear probing, at most two thirds full. A search starts
@@ -63,7 +51,7 @@ class HashTable {
   std::size_t part_begin(std::size_t part) const {
     return part << part_shift_;
   }
-  void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at], 1); }
+  void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at]); }
   Row put(std::size_t at, const Word& word, Row row) {
     for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
       Cell& cell = cells_[at];
@@ -73,13 +61,16 @@ class HashTable {
     }
     return 0;
   }
+  // (a small part may be full to the last cell)
   Row find(std::size_t at, const Word& word) const {
-    return search(at, word) ? unmarked(cells_[at].row) : 0;
+    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
+      const Cell& cell = cells_[at];
+      if (!cell.row) return 0;
+      if (cell.word == word) return cell.row;
+      at = next(at);
+    }
+    return 0;
   }
-  Row find_and_mark(std::size_t at, const Word& word) {
-    return search(at, word) ? mark(&cells_[at].row) : 0;
-  }
-  bool marked(std::size_t at) const { return cells_[at].row < 0; }
 
  private:
   struct Cell {
@@ -95,15 +86,6 @@ class HashTable {
   }
   std::size_t next(std::size_t at) const {
     return (at & ~part_mask_) | ((at + 1) & part_mask_);
-  }
-  // moves `at` to the word's place; a small part may be full to the last cell
-  bool search(std::size_t& at, const Word& word) const {
-    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
-      if (!__atomic_load_n(&cells_[at].row, __ATOMIC_RELAXED)) return false;
-      if (cells_[at].word == word) return true;
-      at = next(at);
-    }
-    return false;
   }
   int bits_, part_shift_;
   std::size_t part_mask_;
@@ -148,14 +130,12 @@ class DirectTable {
   std::size_t part_begin(std::size_t part) const {
     return part * places() / parts_;
   }
-  void prefetch(std::size_t at) const { __builtin_prefetch(&rows_[at], 1); }
+  void prefetch(std::size_t at) const { __builtin_prefetch(&rows_[at]); }
   Row put(std::size_t at, const Word&, Row row) {
     if (!rows_[at]) rows_[at] = row;
     return rows_[at];
   }
-  Row find(std::size_t at, const Word&) const { return unmarked(rows_[at]); }
-  Row find_and_mark(std::size_t at, const Word&) { return mark(&rows_[at]); }
-  bool marked(std::size_t at) const { return rows_[at] < 0; }
+  Row find(std::size_t at, const Word&) const { return rows_[at]; }
 
  private:
   std::uint64_t low_, span_;

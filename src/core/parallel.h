@@ -36,11 +36,15 @@ class Crew {
     bool take(std::size_t& piece) {
       return may_go_on() && (piece = crew_.next_++) < crew_.pieces_;
     }
+    // from 0 on, below the number of threads; 0 is the calling thread
+    std::size_t number() const { return number_; }
 
    private:
     friend class Crew;
-    Hand(Crew& crew, bool caller) : crew_(crew), caller_(caller) {}
+    Hand(Crew& crew, std::size_t number)
+        : crew_(crew), number_(number), caller_(number == 0) {}
     Crew& crew_;
+    std::size_t number_;
     bool caller_;
   };
 
@@ -52,15 +56,15 @@ class Crew {
     if (threads > 1) {
 #pragma omp parallel num_threads(threads)
       {
-        Hand hand(*this, omp_get_thread_num() == 0);
+        Hand hand(*this, static_cast<std::size_t>(omp_get_thread_num()));
         work(hand);
       }
     } else {
-      Hand hand(*this, true);
+      Hand hand(*this, 0);
       work(hand);
     }
 #else
-    Hand hand(*this, true);
+    Hand hand(*this, 0);
     work(hand);
 #endif
     if (stop_) throw Interrupted();
@@ -73,16 +77,24 @@ class Crew {
   std::atomic<bool> stop_{false};
 };
 
-// body(chunk, begin, end) for every chunk of 0..n-1, in any order
+// body(chunk, begin, end, hand) for every chunk of 0..n-1, in any order
 template <class Body>
-void for_chunks(const Context& context, std::size_t n, Body&& body) {
+void for_chunks_by_hand(const Context& context, std::size_t n, Body&& body) {
   const std::size_t chunks = chunk_count(context, n);
   const std::size_t size = context.chunk_rows;
   Crew crew(context, chunks);
   crew.run([&](Crew::Hand& hand) {
     for (std::size_t k; hand.take(k);)
-      body(k, k * size, std::min(n, (k + 1) * size));
+      body(k, k * size, std::min(n, (k + 1) * size), hand);
   });
+}
+
+// body(chunk, begin, end) for every chunk of 0..n-1, in any order
+template <class Body>
+void for_chunks(const Context& context, std::size_t n, Body&& body) {
+  for_chunks_by_hand(context, n,
+                     [&](std::size_t chunk, std::size_t begin, std::size_t end,
+                         const Crew::Hand&) { body(chunk, begin, end); });
 }
 
 // body(part, hand) for every part of 0..parts-1, each on one thread; the body
