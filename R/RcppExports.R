@@ -73,6 +73,10 @@ count_pairs_ <- function(slot, starts, rows, right_rows) {
     .Call(`_ronda_count_pairs_`, slot, starts, rows, right_rows)
 }
 
+one_partner_ <- function(slot, starts, rows, last) {
+    .Call(`_ronda_one_partner_`, slot, starts, rows, last)
+}
+
 heaviest_slots_ <- function(slot, starts, rows, right_rows, most) {
     .Call(`_ronda_heaviest_slots_`, slot, starts, rows, right_rows, most)
 }

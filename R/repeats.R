@@ -86,9 +86,12 @@ keep_repeats <- function(pairing, call) {
     if (pairing$counts$most_left > 1L) stop_repeats(pairing, call)
     return(pairing)
   }
-  chosen <- c(0L, choose_partner(matches, pairing$repeats, pairing$right))
+  matches$rows <- best_first(matches, pairing$repeats, pairing$right)
   pairing$matches <- list(
-    slot = chosen[matches$slot + 1L], starts = NULL, rows = NULL
+    slot = one_partner_(matches$slot, matches$starts, matches$rows,
+      identical(pairing$repeats, "last")
+    ),
+    starts = NULL, rows = NULL
   )
   kept <- with_matches(pairing, count_pairs_, pairing$rows[2L])
   pairing$counts[names(kept)] <- kept
@@ -105,24 +108,14 @@ right_candidates <- function(pairing) {
   if (known < 0) NA_real_ else known
 }
 
-# The right row that stays of each range
-choose_partner <- function(matches, repeats, right) {
-  starts <- matches$starts
-  n <- length(starts) - 1L
-  sizes <- diff(starts)
-  chosen <- integer(n)
-  full <- sizes > 0L
-  if (identical(repeats, "first")) {
-    chosen[full] <- matches$rows[starts[-(n + 1L)][full] + 1L]
-  } else if (identical(repeats, "last")) {
-    chosen[full] <- matches$rows[starts[-1L][full]]
-  } else {
-    range <- rep.int(seq_len(n), sizes)
-    # by range, the best value of each first, missing ones last
-    values <- .subset2(right, repeats$column)[matches$rows]
-    best <- sort_rows(list(range, values), c(FALSE, repeats$highest))
-    first <- best[!duplicated(range[best])]
-    chosen[range[first]] <- matches$rows[first]
+# The right rows of all ranges; where a column's value decides which one stays,
+# the best of each range first and missing ones last
+best_first <- function(matches, repeats, right) {
+  rows <- matches$rows
+  if (is.character(repeats)) {
+    return(rows)
   }
-  chosen
+  range <- rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
+  values <- .subset2(right, repeats$column)[rows]
+  rows[sort_rows(list(range, values), c(FALSE, repeats$highest))]
 }

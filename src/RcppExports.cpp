@@ -215,6 +215,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// one_partner_
+IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows, bool last);
+RcppExport SEXP _ronda_one_partner_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP lastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
+    rcpp_result_gen = Rcpp::wrap(one_partner_(slot, starts, rows, last));
+    return rcpp_result_gen;
+END_RCPP
+}
 // heaviest_slots_
 List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, int most);
 RcppExport SEXP _ronda_heaviest_slots_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP mostSEXP) {
@@ -444,6 +457,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 4},
+    {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 4},
     {"_ronda_heaviest_slots_", (DL_FUNC) &_ronda_heaviest_slots_, 5},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 4},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 3},

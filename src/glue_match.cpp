@@ -96,6 +96,19 @@ List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows) {
   });
 }
 
+// the first (or last) partner of each left row, 0 where it has none
+// [[Rcpp::export(rng = false)]]
+IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows,
+                           bool last) {
+  return glue::guarded([&] {
+    Shield<SEXP> chosen(glue::new_rows(static_cast<std::size_t>(slot.size())));
+    core::one_partner(glue::current_context(),
+                      glue::as_pairs(slot, starts, rows, 0), last,
+                      INTEGER(chosen));
+    return IntegerVector((SEXP)chosen);
+  });
+}
+
 // One row for each of the keys that multiply most: slot, left rows, right rows.
 // [[Rcpp::export(rng = false)]]
 List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,

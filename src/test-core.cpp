@@ -160,6 +160,16 @@ bool counts_agree(const Context& context, const Found& found,
     return false;
   if (!match.right.repeated && match.matched_right != counts.matched_right)
     return false;
+  const std::size_t n = found.view.left_rows;
+  std::vector<Row> first(n, 0), last(n, 0), chosen(n);
+  for (const Pair& pair : pairs) {
+    last[pair.first - 1] = pair.second;
+    if (!first[pair.first - 1]) first[pair.first - 1] = pair.second;
+  }
+  one_partner(context, found.view, false, chosen.data());
+  if (chosen != first) return false;
+  one_partner(context, found.view, true, chosen.data());
+  if (chosen != last) return false;
   const auto marks = mark_right(context, found.view);
   const std::size_t marked = std::accumulate(marks.begin(), marks.end(), 0u);
   return counts.pairs == static_cast<double>(pairs.size()) &&

@@ -111,6 +111,17 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
   return all;
 }
 
+void one_partner(const Context& context, const PairsView& pairs, bool last,
+                 Row* slot) {
+  for_rows(context, pairs.left_rows, [&](std::size_t i) {
+    const Row s = pairs.slot[i];
+    if (!pairs.starts || pairs.partners(i) == 0)
+      slot[i] = pairs.starts ? 0 : s;
+    else
+      slot[i] = pairs.rows[last ? pairs.starts[s] - 1 : pairs.starts[s - 1]];
+  });
+}
+
 Buffer<std::uint8_t> mark_right(const Context& context,
                                 const PairsView& pairs) {
   Buffer<std::uint8_t> slots = mark_slots(context, pairs);

@@ -40,6 +40,10 @@ PairCounts single_counts(std::size_t matched_left, std::size_t matched_right);
 // count_pairs() where no right row is in two ranges: ranges by key.
 PairCounts count_disjoint(const Context& context, const PairsView& pairs);
 
+// slot[i]: the first (or last) partner of left row i, 0 if there is none
+void one_partner(const Context& context, const PairsView& pairs, bool last,
+                 Row* slot);
+
 // one flag a right row: 1 if it has a partner
 Buffer<std::uint8_t> mark_right(const Context& context,
                                      const PairsView& pairs);
