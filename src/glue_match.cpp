@@ -201,11 +201,10 @@ List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
     auto i = static_cast<std::size_t>(row) - 1;
     auto k = static_cast<core::Row>(partner);
     while (i < pairs.left_rows && left.size() < most) {
-      const core::Row s = pairs.slot[i];
       const core::Row size = pairs.partners(i);
       for (; k < size && left.size() < most; ++k) {
         left.push_back(static_cast<core::Row>(i + 1));
-        right.push_back(pairs.starts ? pairs.rows[pairs.starts[s - 1] + k] : s);
+        right.push_back(pairs.partner(i, k));
       }
       if (k < size) break;
       ++i;

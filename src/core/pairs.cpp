@@ -114,11 +114,8 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
 void one_partner(const Context& context, const PairsView& pairs, bool last,
                  Row* slot) {
   for_rows(context, pairs.left_rows, [&](std::size_t i) {
-    const Row s = pairs.slot[i];
-    if (!pairs.starts || pairs.partners(i) == 0)
-      slot[i] = pairs.starts ? 0 : s;
-    else
-      slot[i] = pairs.rows[last ? pairs.starts[s] - 1 : pairs.starts[s - 1]];
+    const Row n = pairs.partners(i);
+    slot[i] = n == 0 ? 0 : pairs.partner(i, last ? n - 1 : 0);
   });
 }
 
@@ -194,9 +191,7 @@ bool Expansion::jumps_about() const {
   constexpr Row apart = 16;  // rows: two cache lines of numbers
   const std::size_t n = pairs_.left_rows;
   auto first_partner = [&](std::size_t i) {
-    if (pairs_.partners(i) == 0) return Row{0};
-    const Row s = pairs_.slot[i];
-    return pairs_.starts ? pairs_.rows[pairs_.starts[s - 1]] : s;
+    return pairs_.partners(i) == 0 ? 0 : pairs_.partner(i, 0);
   };
   std::size_t jumps = 0, steps = 0;
   for (std::size_t i = 0; i + 1 < n; i += n / samples + 1) {

@@ -23,6 +23,10 @@ struct PairsView {
     const Row s = slot[i];
     return s == 0 ? 0 : starts ? starts[s] - starts[s - 1] : 1;
   }
+  // partner number k of row i, from 0 on
+  Row partner(std::size_t i, Row k) const {
+    return starts ? rows[starts[slot[i] - 1] + k] : slot[i];
+  }
 };
 
 struct PairCounts {
