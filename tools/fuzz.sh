@@ -3,11 +3,14 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 seconds="${1:-1800}"
-command -v clang++ >/dev/null || {
+# clang and its own run-time libraries, which it only recommends
+libraries="$(clang++ -print-runtime-dir 2>/dev/null || true)"
+ls "$libraries"/libclang_rt.fuzzer* >/dev/null 2>&1 || {
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
-    apt-get -q -y install clang >/dev/null
+    apt-get -q -y install clang libclang-rt-dev >/dev/null
   else
-    echo "The fuzz target needs clang. Write: apt-get install clang"
+    echo "The fuzz target needs clang with its run-time libraries."
+    echo "Write: apt-get install clang libclang-rt-dev"
     exit 1
   fi
 }
