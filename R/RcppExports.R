@@ -29,10 +29,6 @@ codes_within_ <- function(codes, most) {
     .Call(`_ronda_codes_within_`, codes, most)
 }
 
-column_rows_ <- function(frame) {
-    .Call(`_ronda_column_rows_`, frame)
-}
-
 int64_shift_ <- function(x, by) {
     .Call(`_ronda_int64_shift_`, x, by)
 }
@@ -127,6 +123,26 @@ outward_round_ <- function(search, open, most) {
 
 merge_nearest_ <- function(left_keys, right_keys, kinds, nearest) {
     .Call(`_ronda_merge_nearest_`, left_keys, right_keys, kinds, nearest)
+}
+
+column_rows_ <- function(frame) {
+    .Call(`_ronda_column_rows_`, frame)
+}
+
+sound_rows_ <- function(frame) {
+    .Call(`_ronda_sound_rows_`, frame)
+}
+
+bare_kind_ <- function(x, y) {
+    .Call(`_ronda_bare_kind_`, x, y)
+}
+
+distinct_columns_ <- function(left, right, keys, partners) {
+    .Call(`_ronda_distinct_columns_`, left, right, keys, partners)
+}
+
+bare_sources_ <- function(columns, left, right) {
+    .Call(`_ronda_bare_sources_`, columns, left, right)
 }
 
 release_rows_ <- function(rows) {

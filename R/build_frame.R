@@ -21,10 +21,13 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   call <- quote(build_frame())
   if (...length()) check_dots_empty(..., call = call)
   check_pairing(pairing, call)
-  plan <- plan_frame(pairing, rows, take, omit, keys, collisions,
-    name_pattern, origin, partners, fill, row_order, call
+  check_choice(rows, row_choices, "rows", call)
+  choices <- list(
+    take = take, omit = omit, keys = keys, collisions = collisions,
+    name_pattern = name_pattern, origin = origin, partners = partners,
+    fill = fill, row_order = row_order
   )
-  make_frame(pairing, plan, call)
+  make_frame(pairing, plan_frame(pairing, rows, choices, call), call)
 }
 
 check_pairing <- function(pairing, call) {
@@ -43,36 +46,46 @@ check_pairing <- function(pairing, call) {
   }
 }
 
-# Everything about the result that does not depend on rows, checked.
-plan_frame <- function(pairing, rows, take, omit, keys, collisions,
-                       name_pattern, origin, partners, fill, row_order, call) {
-  check_choice(rows, row_choices, "rows", call)
-  check_choice(row_order, c("left", "right", "keys"), "row_order", call)
-  if (!is.null(origin)) check_name(origin, "origin", call)
-  if (!is.null(partners)) check_name(partners, "partners", call)
-  one_sided <- rows %in% c("semi", "anti")
-  if (one_sided) {
-    check_one_sided(rows, take, omit, origin, fill, row_order, call)
+# Everything about the result that does not depend on its frames' rows, checked
+# (`rows` itself was, by the caller).
+plan_frame <- function(pairing, rows, choices, call) {
+  if (identical(choices, default_choices) && !is_one_sided(rows)) {
+    plan <- if (pairing$keyed_only) plan_distinct(pairing, call)
+    if (!is.null(plan)) {
+      return(list(columns = plan, rows = rows, row_order = "left"))
+    }
   }
-  plan <- plan_columns(pairing, one_sided, take, omit, keys, collisions,
-    name_pattern, call
-  )
-  added <- added_columns(pairing, rows, partners, origin)
-  if (length(added)) {
+  check_choices(rows, choices, call)
+  plan <- plan_columns(pairing, is_one_sided(rows), choices, call)
+  added <- added_columns(pairing, rows, choices)
+  if (!is.null(added)) {
     plan <- c(plan, added)
     check_added_names(plan, call)
   }
+  names(plan) <- plan_names(plan)
   list(
-    columns = plan, rows = rows, row_order = row_order,
-    fill = as_fill(fill, plan, pairing, call)
+    columns = plan, rows = rows, row_order = choices$row_order,
+    fill = as_fill(choices$fill, plan, pairing, call)
   )
 }
 
-check_one_sided <- function(rows, take, omit, origin, fill, row_order, call) {
-  given <- c(
-    take = !is.null(take), omit = !is.null(omit), origin = !is.null(origin),
-    fill = !is.null(fill), row_order = row_order == "right"
-  )
+# what the verbs choose when nothing is said, which needs no check
+default_choices <- list(
+  take = NULL, omit = NULL, keys = "one", collisions = "rename",
+  name_pattern = "{column}_{side}", origin = NULL, partners = NULL,
+  fill = NULL, row_order = "left"
+)
+
+check_choices <- function(rows, choices, call) {
+  check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
+  if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
+  if (!is.null(choices$partners)) check_name(choices$partners, "partners", call)
+  if (is_one_sided(rows)) check_one_sided(rows, choices, call)
+}
+
+check_one_sided <- function(rows, choices, call) {
+  given <- !vapply(choices[c("take", "omit", "origin", "fill")], is.null, NA)
+  given <- c(given, row_order = choices$row_order == "right")
   if (any(given)) {
     stop_argument(
       sprintf("`%s` has no meaning for rows = \"%s\".",
@@ -84,15 +97,19 @@ check_one_sided <- function(rows, take, omit, origin, fill, row_order, call) {
   }
 }
 
-added_columns <- function(pairing, rows, partners, origin) {
-  nearest <- if (!is_keyed_only(pairing)) rules_of(pairing$rules, "nearest")
+added_columns <- function(pairing, rows, choices) {
+  nearest <- if (!pairing$keyed_only) rules_of(pairing$rules, "nearest")
   gap <- if (length(nearest)) nearest[[1L]]$gap
   c(
-    if (!is.null(gap) && !rows %in% c("semi", "anti")) {
+    if (!is.null(gap) && !is_one_sided(rows)) {
       list(list(name = gap, from = "gap", rule = nearest[[1L]]))
     },
-    if (!is.null(partners)) list(list(name = partners, from = "partners")),
-    if (!is.null(origin)) list(list(name = origin, from = "origin"))
+    if (!is.null(choices$partners)) {
+      list(list(name = choices$partners, from = "partners"))
+    },
+    if (!is.null(choices$origin)) {
+      list(list(name = choices$origin, from = "origin"))
+    }
   )
 }
 
@@ -114,17 +131,19 @@ check_added_names <- function(plan, call) {
 # The frame itself; the row limit and stops that look at values come before
 # anything is made.
 make_frame <- function(pairing, plan, call) {
-  clock <- new_clock()
+  clock <- c(start = now_())
   pairing <- unclass(pairing)
-  if (!plan$rows %in% c("semi", "anti", "unmatched")) {
+  # (no limit is below this number but one that was asked for)
+  if (pairing$counts$pairs + sum(pairing$rows + 0) > least_limit ||
+    !is.null(pairing$max_rows) || !is.null(getOption("ronda.max_rows"))) {
     check_row_limit(pairing, plan$rows, call)
   }
   columns <- gather_at_once(pairing, plan, call)
   if (is.null(columns)) {
     lines <- result_rows(pairing, plan$rows)
     lines <- order_rows(pairing, lines, plan$row_order, call)
-    clock <- tick(clock, "rows")
-    begin_stage("Building columns", clock, lines$n, environment())
+    clock <- c(clock, rows = now_())
+    if (lines$n > long_rows) show_stage("Building columns", environment())
     columns <- make_columns(pairing, plan, lines, call)
     n <- lines$n
     release_lines(pairing, lines)
@@ -132,9 +151,9 @@ make_frame <- function(pairing, plan, call) {
     n <- columns$n
     columns <- columns$columns
   }
-  names(columns) <- plan_names(plan$columns)
+  names(columns) <- names(plan$columns)
   frame <- frame_like(columns, n, pairing$left)
-  tell(pairing, plan$rows, n, seconds_of(tick(clock, "columns")))
+  tell(pairing, plan$rows, n, c(clock, columns = now_()))
   frame
 }
 
@@ -160,29 +179,37 @@ make_columns <- function(pairing, plan, lines, call) {
 # The columns of an inner or left join in left order, where each is plain values
 # of one side: all in one pass over the pairs. NULL where it takes more.
 gather_at_once <- function(pairing, plan, call) {
-  if (!plan$rows %in% c("inner", "left") || plan$row_order != "left" ||
-    length(plan$fill)) {
+  if (plan$rows != "left" && plan$rows != "inner" ||
+    plan$row_order != "left" || length(plan$fill)) {
     return(NULL)
   }
-  right <- logical(length(plan$columns))
-  sources <- vector("list", length(plan$columns))
-  for (k in seq_along(plan$columns)) {
-    column <- plan$columns[[k]]
-    x <- switch(column$from,
-      left = .subset2(pairing$left, column$left),
-      right = .subset2(pairing$right, column$right),
-      key = plain_key(pairing, column)
-    )
-    if (!is.atomic(x) || is.null(x) || !is.null(names(x)) ||
-      !is_positional(x)) {
+  columns <- plan$columns
+  sources <- bare_sources_(columns, pairing$left, pairing$right)
+  right <- logical(length(columns))
+  for (k in seq_along(columns)) {
+    column <- columns[[k]]
+    right[k] <- column$from == "right"
+    if (!is.null(sources[[k]])) next
+    x <- plain_source(pairing, column)
+    if (is.null(x)) {
       return(NULL)
     }
-    right[k] <- column$from == "right"
     sources[[k]] <- x
   }
-  with_matches(pairing, gather_columns_, sources, right, pairing$rows[2L],
-    plan$rows == "left", may_defer(pairing, right)
+  matches <- pairing$matches
+  gather_columns_(matches$slot, matches$starts, matches$rows, sources, right,
+    pairing$rows[2L], plan$rows == "left", may_defer(pairing, right)
   )
+}
+
+# what a column is taken from, where its values are picked by position
+plain_source <- function(pairing, column) {
+  x <- switch(column$from,
+    left = .subset2(pairing$left, column$left),
+    right = .subset2(pairing$right, column$right),
+    key = plain_key(pairing, column)
+  )
+  if (is.atomic(x) && is.null(names(x)) && is_positional(x)) x
 }
 
 # the left key column, where it needs no other type to hold the right one too
@@ -203,9 +230,12 @@ deferred_columns <- 4L
 
 may_defer <- function(pairing, right) {
   wanted <- getOption("ronda.deferred", TRUE)
-  pays <- pairing$counts$pairs >= deferred_rows &&
-    sum(right) >= deferred_columns
-  !isFALSE(wanted) && (pays || identical(wanted, "always"))
+  if (pairing$counts$pairs >= deferred_rows &&
+    sum(right) >= deferred_columns) {
+    !isFALSE(wanted)
+  } else {
+    is.character(wanted) && identical(wanted, "always")
+  }
 }
 
 make_column <- function(pairing, column, lines, call) {

@@ -39,7 +39,8 @@ check_choice <- function(value, choices, arg, call) {
       call = call
     )
   }
-  if (is.character(value) && length(value) == 1L && value %in% choices) {
+  if (is.character(value) && length(value) == 1L &&
+    match(value, choices, 0L)) {
     return()
   }
   near <- if (is.character(value) && length(value) == 1L && !is.na(value)) {
@@ -93,6 +94,9 @@ check_frame <- function(frame, arg, call) {
       call = call
     )
   }
+  if (!is.na(sound_rows_(frame))) {
+    return()
+  }
   names <- names(frame)
   if (anyDuplicated.default(names) || anyNA(names) || !all(nzchar(names)) ||
     length(names) != length(unclass(frame))) {
@@ -141,7 +145,7 @@ check_lengths <- function(frame, arg, call) {
 
 check_column <- function(name, frame, arg, call, what = "column",
                          class = "key") {
-  if (name %in% names(frame)) {
+  if (match(name, names(frame), 0L)) {
     return()
   }
   near <- closest_name(name, names(frame))

@@ -1,25 +1,29 @@
 # Which columns a result has and what they are called. A plan is a list of
-# column records in result order, each list(name, from, left, right, how):
+# column records in result order, by name, each list(name, from, left, right, how):
 #   from "left" or "right"  that frame's column
 #   from "key"              both sides' column in one, in the common type
 #   from "merge"            two columns of one name made one, `how` says how
 # Nothing here looks at a row, so names and types can't depend on the data.
 
-plan_columns <- function(pairing, one_sided, take, omit, keys, collisions,
-                         name_pattern, call) {
+plan_columns <- function(pairing, one_sided, choices, call) {
+  keys <- choices$keys
   check_choice(keys, c("one", "both"), "keys", call)
-  check_pattern(name_pattern, call)
+  check_pattern(choices$name_pattern, call)
   names <- list(left = names(pairing$left), right = names(pairing$right))
-  collisions <- as_collisions(collisions, names, call)
-  if (!one_sided && keys == "one" && is.null(take) && is.null(omit)) {
-    plan <- plan_distinct(pairing, names, call)
-    if (!is.null(plan)) return(plan)
-  }
+  collisions <- as_collisions(choices$collisions, names, call)
   if (one_sided) {
     return(plain_columns(names$left, "left"))
   }
-  choice <- choose_columns(pairing, names, take, omit, keys, call)
-  plan <- settle_names(pairing, choice, keys, collisions, name_pattern, call)
+  if (keys == "one" && is.null(choices$take) && is.null(choices$omit)) {
+    plan <- plan_distinct(pairing, call)
+    if (!is.null(plan)) return(plan)
+  }
+  choice <- choose_columns(pairing, names, choices$take, choices$omit, keys,
+    call
+  )
+  plan <- settle_names(pairing, choice, keys, collisions,
+    choices$name_pattern, call
+  )
   names <- plan_names(plan)
   if (anyDuplicated(names)) stop_name_taken(plan, names, call)
   for (column in plan) check_common_type(column, pairing, call)
@@ -34,24 +38,25 @@ plan_names <- function(columns) {
 
 # The common case, in short: all columns, of which no two are called alike.
 # NULL when some are.
-plan_distinct <- function(pairing, names, call) {
-  rules <- key_rules(pairing)
-  keys <- rule_columns(rules, "left")
-  partners <- rule_columns(rules, "right")
-  right <- names$right[!names$right %in% partners]
-  if (anyDuplicated.default(c(names$left, right))) {
+plan_distinct <- function(pairing, call) {
+  names <- list(left = names(pairing$left), right = names(pairing$right))
+  rules <- pairing$same
+  if (length(rules) > 1L) rules <- key_rules(pairing)
+  keys <- partners <- character(length(rules))
+  for (k in seq_along(rules)) {
+    keys[k] <- rules[[k]]$left
+    partners[k] <- rules[[k]]$right
+  }
+  plan <- distinct_columns_(names$left, names$right, keys, partners)
+  if (is.null(plan)) {
     return(NULL)
   }
-  left <- plain_columns(names$left, "left")
-  at <- match(keys, names$left)
   for (k in seq_along(rules)) {
-    column <- list(
-      name = keys[k], from = "key", left = keys[k], right = rules[[k]]$right
-    )
-    check_common_type(column, pairing, call)
-    left[[at[k]]] <- column
+    if (is.null(rules[[k]]$bare)) {
+      check_common_type(plan[[match(keys[k], names$left)]], pairing, call)
+    }
   }
-  c(left, plain_columns(right, "right"))
+  plan
 }
 
 # columns of one side under their own names
@@ -89,7 +94,7 @@ check_common_type <- function(column, pairing, call) {
 
 # The same() rules that fill one key column each: the first for a left column
 key_rules <- function(pairing) {
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   if (length(rules) < 2L) {
     return(rules)
   }
@@ -98,15 +103,13 @@ key_rules <- function(pairing) {
 
 rule_columns <- function(rules, side) {
   if (length(rules) == 1L) {
-    return(unique.default(rules[[1L]][[side]]))
+    columns <- rules[[1L]][[side]]
+    return(if (length(columns) > 1L) unique(columns) else columns)
   }
   unique(as.character(unlist(lapply(rules, function(rule) rule[[side]]))))
 }
 
 check_pattern <- function(pattern, call) {
-  if (identical(pattern, "{column}_{side}")) {
-    return()
-  }
   good <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
     grepl("{side}", pattern, fixed = TRUE)
   if (!good) {
@@ -139,14 +142,14 @@ choose_columns <- function(pairing, names, take, omit, keys, call) {
   }
   take <- by_side(take, names, "take", call)
   omit <- by_side(omit, names, "omit", call)
-  left_keys <- rule_columns(rules_of(pairing$rules, "same"), "left")
+  left_keys <- rule_columns(pairing$same, "left")
   used <- rule_columns(key_rules(pairing), "right")
   right <- names$right
   right_keys <- character()
   if (keys == "one") {
     right <- setdiff(right, used)
   } else {
-    right_keys <- rule_columns(rules_of(pairing$rules, "same"), "right")
+    right_keys <- rule_columns(pairing$same, "right")
   }
   list(
     left = choose_side(names$left, take$left, omit$left, left_keys),
@@ -287,7 +290,7 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
   right <- choice$right
   fixed <- rule_columns(pairing$rules, "left")
   right_keys <- if (keys == "both") {
-    rule_columns(rules_of(pairing$rules, "same"), "right")
+    rule_columns(pairing$same, "right")
   }
   merges <- list()
   for (k in which(right$new %in% left$new)) {

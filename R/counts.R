@@ -1,36 +1,22 @@
 # What is counted about a pairing. Nothing here expands a pair.
 
-# Counts of the candidates, before `repeats` chooses among them. Equal keys were
-# counted while they were matched.
+# Counts of the candidates, before `repeats` chooses among them, where they are not
+# given by equal keys alone: those were counted while they were matched. `repeats`
+# says whether keys repeat on the left and on the right: for same() rules alone the
+# frames' keys, here the candidates.
 count_candidates <- function(pairing, keys) {
-  counts <- pairing$counted
-  if (is.null(counts)) {
-    counts <- with_matches(pairing, count_pairs_, pairing$rows[2L])
-    keyed <- length(keys$kinds) > 0L
-    counts$missing_left <-
-      if (keyed) count_missing_(keys$left, keys$kinds) else 0
-    counts$missing_right <-
-      if (keyed) count_missing_(keys$right, keys$kinds) else 0
-  }
-  counts$repeats <- count_repeats(pairing, counts)
-  counts$relationship <- relationship_of(counts$repeats)
+  counts <- with_matches(pairing, count_pairs_, pairing$rows[2L])
+  keyed <- length(keys$kinds) > 0L
+  counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
+  counts$missing_right <-
+    if (keyed) count_missing_(keys$right, keys$kinds) else 0
+  counts$repeats <-
+    c(left = counts$most_right > 1L, right = counts$most_left > 1L)
   counts
 }
 
-# Whether keys repeat on the left and on the right. For same() rules alone it
-# is the frames' keys that count, else the candidates.
-count_repeats <- function(pairing, counts) {
-  if (is.null(pairing$counted)) {
-    return(c(left = counts$most_right > 1L, right = counts$most_left > 1L))
-  }
-  c(left = counts$left_repeats, right = !is.null(pairing$matches$starts))
-}
-
-is_keyed_only <- function(pairing) {
-  is.null(pairing$where) && all(kinds_of(pairing$rules) == "same")
-}
-
-relationship_of <- function(repeats) {
+relationship_of <- function(counts) {
+  repeats <- counts$repeats
   relationships[1L + repeats[["right"]] + 2L * repeats[["left"]]]
 }
 
@@ -51,13 +37,6 @@ rows_by_type <- function(pairing) {
 
 # Seconds by stage --------------------------------------------------------
 
-new_clock <- function() c(start = now())
-
-now <- function() now_()
-
-tick <- function(clock, stage) {
-  clock[[stage]] <- now()
-  clock
-}
-
+# A clock is the times at which stages ended, by name, the start first:
+# `clock <- c(clock, match = now_())`.
 seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]

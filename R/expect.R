@@ -74,7 +74,7 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
 # The distinct keys of some rows as a frame, under the left names where all
 # rows are left ones
 key_frame <- function(pairing, left_rows, right_rows) {
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   columns_of <- function(side, rows) {
     columns <- vapply(rules, function(rule) rule[[side]], "")
     columns <- unique(columns)
@@ -149,7 +149,7 @@ int64_digits <- function(high, low) {
 # The keys of some rows of one side, a few, for a message
 few_keys <- function(pairing, side, rows, most = 3L) {
   columns <- unique(vapply(
-    rules_of(pairing$rules, "same"), function(rule) rule[[side]], ""
+    pairing$same, function(rule) rule[[side]], ""
   ))
   if (!length(columns)) {
     return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
@@ -213,7 +213,7 @@ stop_relationship <- function(pairing, keys, expected, left_once, right_once,
   stop_expectation(pairing,
     sprintf(
       "Expected %s, but the pairing is %s.", expected,
-      pairing$counts$relationship
+      relationship_of(pairing$counts)
     ),
     unlist(lines),
     repeated_keys_line(pairing, if (length(rows$left)) "left" else "right"),
@@ -223,7 +223,7 @@ stop_relationship <- function(pairing, keys, expected, left_once, right_once,
 
 # the call that shows more
 repeated_keys_line <- function(pairing, side) {
-  columns <- rule_columns(rules_of(pairing$rules, "same"), side)
+  columns <- rule_columns(pairing$same, side)
   if (length(columns)) {
     sprintf("repeated_keys(%s, %s) shows the rows.",
       pairing$labels[match(side, c("left", "right"))], as_code(columns)
@@ -239,7 +239,7 @@ as_code <- function(names) {
 
 relationship_rows <- function(pairing, keys, left_once, right_once) {
   match_missing <- pairing$missing_keys == "match"
-  if (is_keyed_only(pairing)) {
+  if (pairing$keyed_only) {
     return(list(
       left = if (left_once) {
         rows_repeated(keys$left, keys$kinds, match_missing)
@@ -311,9 +311,9 @@ stop_incomplete <- function(pairing, side, call) {
 }
 
 warn_many_to_many <- function(pairing, call) {
-  unexpected <- is.null(pairing$expect) &&
-    identical(pairing$repeats, "all") && isTRUE(pairing$counts$on_both) &&
-    length(rules_of(pairing$rules, "same")) == length(pairing$rules)
+  unexpected <- isTRUE(pairing$counts$on_both) && is.null(pairing$expect) &&
+    identical(pairing$repeats, "all") &&
+    length(pairing$same) == length(pairing$rules)
   if (!unexpected) {
     return()
   }
@@ -333,9 +333,9 @@ warn_many_to_many <- function(pairing, call) {
 # and their pairs
 heavy_keys <- function(pairing, most = 3L) {
   columns <- unique(vapply(
-    rules_of(pairing$rules, "same"), function(rule) rule$left, ""
+    pairing$same, function(rule) rule$left, ""
   ))
-  heavy <- if (is_keyed_only(pairing)) {
+  heavy <- if (pairing$keyed_only) {
     heavy_slots(pairing, most)
   } else {
     heavy_groups(pairing, most)
@@ -361,7 +361,7 @@ heavy_slots <- function(pairing, most) {
 
 # The same where a condition decides too: pairs are summed key by key
 heavy_groups <- function(pairing, most) {
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   if (!length(rules)) {
     return(list(
       row = integer(), left_rows = integer(), right_rows = integer(),
@@ -405,9 +405,12 @@ largest_frame <- .Machine$integer.max
 
 # Stops before pairs are written out when there are too many.
 check_row_limit <- function(pairing, rows, call) {
+  if (!writes_pairs(rows)) {
+    return()
+  }
   pairs <- pairing$counts$pairs
   limit <- row_limit(pairing)
-  if (pairs <= limit && pairs + sum(as.numeric(pairing$rows)) <= largest_frame) {
+  if (pairs <= limit && pairs + sum(pairing$rows + 0) <= largest_frame) {
     return()
   }
   total <- rows_by_type(pairing)[[rows]]
@@ -438,8 +441,10 @@ check_row_limit <- function(pairing, rows, call) {
   )
 }
 
+least_limit <- 1e6
+
 row_limit <- function(pairing) {
   limit <- pairing$max_rows
   if (is.null(limit)) limit <- getOption("ronda.max_rows")
-  if (is.null(limit)) max(1e6, 10 * sum(as.numeric(pairing$rows))) else limit
+  if (is.null(limit)) max(least_limit, 10 * sum(pairing$rows + 0)) else limit
 }

@@ -378,7 +378,7 @@ other_group_line <- function(pairing, view, holds, before) {
   if (!refused) {
     return(NULL)
   }
-  columns <- rule_columns(rules_of(pairing$rules, "same"), view$other)
+  columns <- rule_columns(pairing$same, view$other)
   are <- if (refused == 1L) "is" else "are"
   sprintf("  %s within reach %s.", counted(refused, "row"),
     if (length(columns) && is.null(pairing$where)) {

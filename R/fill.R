@@ -2,7 +2,7 @@
 
 as_fill <- function(fill, plan, pairing, call) {
   if (is.null(fill)) {
-    return(list())
+    return(NULL)
   }
   columns <- names(fill)
   if (!is.list(fill) || length(columns) != length(fill) ||
@@ -12,7 +12,6 @@ as_fill <- function(fill, plan, pairing, call) {
       call = call
     )
   }
-  names(plan) <- plan_names(plan)
   Map(function(value, name) {
     column <- plan[[name]]
     if (is.null(column)) {

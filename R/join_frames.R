@@ -155,15 +155,18 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     sides
   }
   check_choice(rows, row_choices, "rows", call)
-  pairing <- new_pairing(left, right,
-    if (missing(on)) NULL else on, missing(on), where, missing_keys, repeats,
-    expect, max_rows, sides, labels, call,
-    expands = !rows %in% c("semi", "anti", "unmatched"),
-    plan = function(pairing) {
-      plan_frame(pairing, rows, take, omit, keys, collisions, name_pattern,
-        origin, partners, fill, row_order, call
-      )
-    }
+  pairing <- match_frames(
+    list(
+      left = left, right = right, where = where, missing_keys = missing_keys,
+      repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
+      labels = labels
+    ),
+    if (missing(on)) NULL else on, missing(on), call, rows,
+    list(
+      take = take, omit = omit, keys = keys, collisions = collisions,
+      name_pattern = name_pattern, origin = origin, partners = partners,
+      fill = fill, row_order = row_order
+    )
   )
   frame <- make_frame(pairing, pairing$plan, call)
   release_rows_(pairing$matches)

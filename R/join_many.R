@@ -52,7 +52,7 @@ join_many <- function(frames, on, rows = "full", ...,
   check_frames(frames, call)
   if (missing(on)) stop_no_shared_on(frames, call)
   check_choice(rows, c("inner", "left", "full"), "rows", call)
-  clock <- new_clock()
+  clock <- c(start = now_())
   chain <- as_chain(on, frames, call)
   keys <- chain_keys(chain, frames, call)
   plan <- plan_many(frames, keys, collisions, name_pattern, origin, call)
@@ -61,11 +61,11 @@ join_many <- function(frames, on, rows = "full", ...,
     expect = expect, max_rows = max_rows
   )
   check_many_options(options, frames, chain, call)
-  clock <- tick(clock, "check")
+  clock <- c(clock, check = now_())
   lines <- match_many(frames, chain, keys, options, call)
-  clock <- tick(clock, "match")
+  clock <- c(clock, match = now_())
   result <- make_many(frames, plan, lines, call)
-  tell_many(frames, lines, rows, seconds_of(tick(clock, "columns")))
+  tell_many(frames, lines, rows, seconds_of(c(clock, columns = now_())))
   result
 }
 
@@ -377,7 +377,7 @@ tell_many <- function(frames, lines, rows, seconds) {
     ),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
-  state$receipt <- receipt
+  state$latest <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
     message(many_line(receipt))
   }

@@ -73,15 +73,21 @@ stop_key_types <- function(x, y, rule, call, frames = c("left", "right")) {
 }
 
 # Types are known before anything is computed, unless `via` makes new ones.
+# the rules, each with `bare`: the kind of two plain vectors of one type
 check_key_types <- function(left, right, rules, call) {
-  for (rule in rules) {
+  for (k in seq_along(rules)) {
+    rule <- rules[[k]]
     if (length(rule$via)) next
     x <- .subset2(left, rule$left)
     y <- .subset2(right, rule$right)
-    if (!families_match(key_family(x), key_family(y))) {
+    kind <- bare_kind_(x, y)
+    if (!is.null(kind)) {
+      rules[[k]]$bare <- kind
+    } else if (!families_match(key_family(x), key_family(y))) {
       stop_key_types(x, y, rule, call)
     }
   }
+  rules
 }
 
 # The conversion to write, for two types that don't match
@@ -313,15 +319,27 @@ engine_keys <- function(left, right, rules, call) {
   if (!length(rules)) {
     return(list(left = list(), right = list(), kinds = integer()))
   }
-  pairs <- list()
+  keys <- list()
+  others <- list()
+  kinds <- integer()
   for (rule in rules) {
-    x <- apply_via(.subset2(left, rule$left), rule$via, rule, "left", call)
-    y <- apply_via(.subset2(right, rule$right), rule$via, rule, "right", call)
-    pairs <- c(pairs, align_keys(x, y, rule, call))
+    x <- .subset2(left, rule$left)
+    y <- .subset2(right, rule$right)
+    if (length(rule$via)) {
+      x <- apply_via(x, rule$via, rule, "left", call)
+      y <- apply_via(y, rule$via, rule, "right", call)
+    }
+    pairs <- if (is.null(rule$bare)) {
+      align_keys(x, y, rule, call)
+    } else {
+      list(list(kind = rule$bare, left = x, right = y))
+    }
+    for (pair in pairs) {
+      k <- length(kinds) + 1L
+      keys[[k]] <- pair$left
+      others[[k]] <- pair$right
+      kinds[k] <- pair$kind
+    }
   }
-  list(
-    left = lapply(pairs, function(pair) pair$left),
-    right = lapply(pairs, function(pair) pair$right),
-    kinds = vapply(pairs, function(pair) pair$kind, 1L)
-  )
+  list(left = keys, right = others, kinds = kinds)
 }

@@ -63,7 +63,7 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
     )
   }
   pairing$matches <- found$matches
-  pairing$nearest_candidates <- found$candidates
+  pairing$candidates_right <- found$candidates
   if (length(found$tied)) stop_tied(pairing, found$tied, call)
   pairing
 }
@@ -83,7 +83,7 @@ merge_sorted <- function(pairing, keys, plan) {
     return(NULL)
   }
   pairing$matches <- found$matches
-  pairing$nearest_candidates <- found$candidates
+  pairing$candidates_right <- found$candidates
   pairing$notes <- ordered_notes(pairing, plan, keys)
   pairing
 }

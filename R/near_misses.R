@@ -21,7 +21,7 @@
 #' @export
 near_misses <- function(pairing) {
   check_pairing(pairing, quote(near_misses()))
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   rules <- rules[!vapply(rules, function(rule) length(rule$via) > 0L, NA)]
   found <- list(outside_misses(pairing))
   if (length(rules)) {

@@ -94,7 +94,7 @@ interval_notes <- function(pairing, part, rule) {
 # One value in several intervals of one frame: they overlap each other.
 several_notes <- function(pairing, part, rule) {
   if (is.null(part$several) || length(pairing$rules) >
-    1L + length(rules_of(pairing$rules, "same"))) {
+    1L + length(pairing$same)) {
     return(NULL)
   }
   counts <- if (part$several == "right") {

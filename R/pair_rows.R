@@ -43,70 +43,118 @@ stop_no_frame <- function(no_left, call) {
 
 # The caller's own names of the two frames, where they are plain names
 frame_labels <- function(left, right) {
-  label <- function(code, otherwise) {
-    name <- if (is.symbol(code)) as.character(code) else otherwise
-    if (name == "." || startsWith(name, ".")) otherwise else name
-  }
-  labels <- c(label(left, "left"), label(right, "right"))
+  labels <- c(
+    if (is.symbol(left)) as.character(left) else "left",
+    if (is.symbol(right)) as.character(right) else "right"
+  )
+  hidden <- startsWith(labels, ".")
+  if (any(hidden)) labels[hidden] <- c("left", "right")[hidden]
   if (labels[1L] == labels[2L]) c("left", "right") else labels
 }
 
-# Checks, matches and counts. `expands` is FALSE where the caller knows that
-# no pair will be written out; `plan` is a function that plans the frame to
-# come, so that its arguments are checked before anything is matched.
 new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
-                        expect, max_rows, sides, labels, call,
-                        expands = TRUE, plan = NULL) {
-  clock <- new_clock()
-  check_frame(left, "left", call)
-  check_frame(right, "right", call)
-  if (no_on) stop_no_on(left, right, call)
-  rules <- as_rules(on, left, right, call)
-  check_choice(missing_keys, c("unmatched", "match", "stop"), "missing_keys",
-    call
+                        expect, max_rows, sides, labels, call) {
+  match_frames(
+    list(
+      left = left, right = right, where = where, missing_keys = missing_keys,
+      repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
+      labels = labels
+    ),
+    on, no_on, call
   )
-  check_repeats(repeats, right, call)
-  check_expect(expect, rules, call)
-  check_sides(sides, call)
-  check_max_rows(max_rows, call)
-  check_where(where, left, right, call)
-  check_key_types(left, right, rules_of(rules, "same"), call)
-  # (a plain list until it leaves: `$` looks for methods of a class each time)
-  pairing <- list(
-    left = left, right = right, rules = rules, where = where,
-    missing_keys = missing_keys, repeats = repeats, expect = expect,
-    max_rows = max_rows, sides = sides, labels = labels,
-    rows = c(.row_names_info(left, 2L), .row_names_info(right, 2L))
-  )
-  if (!is.null(plan)) pairing$plan <- plan(pairing)
-  clock <- tick(clock, "check")
-  keys <- engine_keys(left, right, rules_of(rules, "same"), call)
-  ordered <- ordered_plan(pairing, call)
-  clock <- tick(clock, "align")
-  begin_stage("Matching rows", clock, pairing$rows, environment())
+}
+
+# Checks, matches and counts: `pairing` is a list of the frames and of the
+# arguments, to which what is found is added. `rows` and `choices` are those of the
+# frame to come, which is planned before anything is matched, so that what is wrong
+# with them is told first. (Lists, not a dozen arguments: each argument handed on is
+# an object more to make, and a join of small frames is mostly such.)
+match_frames <- function(pairing, on, no_on, call, rows = NULL,
+                         choices = NULL) {
+  clock <- c(start = now_())
+  pairing <- checked_pairing(pairing, on, no_on, call)
+  if (!is.null(choices)) {
+    pairing$plan <- plan_frame(pairing, rows, choices, call)
+  }
+  clock <- c(clock, check = now_())
+  keys <- engine_keys(pairing$left, pairing$right, pairing$same, call)
+  ordered <- if (length(pairing$rules) > length(pairing$same)) {
+    ordered_plan(pairing, call)
+  }
+  clock <- c(clock, align = now_())
+  if (clock[["align"]] - clock[["start"]] > long_seconds ||
+    sum(pairing$rows) > long_rows) {
+    show_stage("Matching rows", environment())
+  }
   pairing <- match_rows(pairing, keys, ordered, call)
-  clock <- tick(clock, "match")
-  begin_stage("Counting", clock, pairing$rows, environment())
-  pairing$counts <- count_candidates(pairing, keys)
-  pairing$counted <- NULL
-  check_expectations(pairing, keys, call)
-  if (expands) warn_many_to_many(pairing, call)
-  pairing <- keep_repeats(pairing, call)
-  pairing$seconds <- seconds_of(tick(clock, "count"))
+  clock <- c(clock, match = now_())
+  if (clock[["match"]] - clock[["start"]] > long_seconds) {
+    show_stage("Counting", environment())
+  }
+  if (is.null(pairing$counts)) pairing$counts <- count_candidates(pairing, keys)
+  if (!is.null(pairing$expect) || pairing$missing_keys == "stop") {
+    check_expectations(pairing, keys, call)
+  }
+  if (!is.null(pairing$matches$starts)) {
+    if (is.null(rows) || writes_pairs(rows)) warn_many_to_many(pairing, call)
+    pairing <- keep_repeats(pairing, call)
+  }
+  pairing$clock <- c(clock, count = now_())
   class(pairing) <- "ronda_pairing"
   pairing
+}
+
+# The pairing with its rules, all checked. (A plain list until it leaves: `$` looks
+# for methods of a class each time.)
+checked_pairing <- function(pairing, on, no_on, call) {
+  left <- pairing$left
+  right <- pairing$right
+  rows <- c(sound_rows_(left), sound_rows_(right))
+  if (anyNA(rows)) {
+    check_frame(left, "left", call)
+    check_frame(right, "right", call)
+    rows <- c(.row_names_info(left, 1L), .row_names_info(right, 1L))
+  }
+  if (no_on) stop_no_on(left, right, call)
+  rules <- as_rules(on, left, right, call)
+  if (!identical(pairing[names(default_pairing)], default_pairing)) {
+    check_pairing_choices(pairing, rules, call)
+  }
+  same <- if (is.character(on)) rules else rules_of(rules, "same")
+  c(pairing, list(
+    rules = rules, same = check_key_types(left, right, same, call),
+    rows = abs(rows), row_names = rows > 0L,
+    keyed_only = is.null(pairing$where) && length(same) == length(rules)
+  ))
+}
+
+# what the verbs choose when nothing is said, which needs no check
+default_pairing <- list(
+  where = NULL, missing_keys = "unmatched", repeats = "all", expect = NULL,
+  max_rows = NULL, sides = c("left", "right")
+)
+
+check_pairing_choices <- function(pairing, rules, call) {
+  check_choice(pairing$missing_keys, c("unmatched", "match", "stop"),
+    "missing_keys", call
+  )
+  check_repeats(pairing$repeats, pairing$right, call)
+  check_expect(pairing$expect, rules, call)
+  check_sides(pairing$sides, call)
+  check_max_rows(pairing$max_rows, call)
+  check_where(pairing$where, pairing$left, pairing$right, call)
 }
 
 # The candidates: `matches` of the pairing is list(slot, starts, rows), see
 # src/core/pairs.h.
 match_rows <- function(pairing, keys, ordered, call) {
-  merged <- merge_sorted(pairing, keys, ordered)
-  if (!is.null(merged)) {
-    return(merged)
+  if (!is.null(ordered)) {
+    merged <- merge_sorted(pairing, keys, ordered)
+    if (!is.null(merged)) return(merged)
   }
   groups <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
-      pairing$missing_keys == "match", is_keyed_only(pairing)
+      pairing$missing_keys == "match", pairing$keyed_only
     )
   } else {
     match_everything(pairing$rows)
@@ -118,7 +166,7 @@ match_rows <- function(pairing, keys, ordered, call) {
     return(pairing)
   }
   pairing$matches <- groups[c("slot", "starts", "rows")]
-  pairing$counted <- groups$counts
+  pairing$counts <- groups$counts
   if (!is.null(pairing$where)) {
     pairing$matches <- filter_pairs(pairing, call)
   }

@@ -90,7 +90,7 @@ plain_axis <- function(x) if (inherits(x, "integer64")) int64_double(x) else x
 
 # The keys, which make the panels
 timeline_groups <- function(pairing, side, rows) {
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   if (!length(rules)) {
     return(rep("", length(rows)))
   }

@@ -62,10 +62,10 @@ account_frame <- function(pairing) {
 }
 
 pair_words <- function(pairing) {
-  passed <- pairing$candidates_right - pairing$counts$matched_right
+  passed <- right_candidates(pairing) - pairing$counts$matched_right
   c(
     styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
-      pairing$counts$relationship
+      relationship_of(pairing$counts)
     ), "bold"),
     if (!is.na(passed) && passed > 0) {
       sprintf("%s of %s had a candidate but %s passed over.",
@@ -84,10 +84,10 @@ join_type_words <- function(pairing) {
 }
 
 shared_name_words <- function(pairing) {
-  keys <- rule_columns(rules_of(pairing$rules, "same"), "right")
+  keys <- rule_columns(pairing$same, "right")
   shared <- setdiff(
     intersect(names(pairing$left), names(pairing$right)),
-    c(keys, rule_columns(rules_of(pairing$rules, "same"), "left"))
+    c(keys, rule_columns(pairing$same, "left"))
   )
   if (length(shared)) {
     sprintf("On both sides, and no key: %s", ticked(shared))

@@ -3,13 +3,10 @@
 long_seconds <- 2
 long_rows <- 2e7
 
-# Says which stage begins, where the join has taken long already or surely will
-begin_stage <- function(text, clock, rows, frame) {
-  if (!isTRUE(getOption("ronda.progress", interactive()))) {
-    return(invisible())
-  }
-  takes_long <- now() - clock[[1L]] > long_seconds || sum(rows) > long_rows
-  if (takes_long && requireNamespace("cli", quietly = TRUE)) {
+# Says which stage begins; for joins that have taken long already or surely will
+show_stage <- function(text, frame) {
+  shows <- isTRUE(getOption("ronda.progress", interactive()))
+  if (shows && requireNamespace("cli", quietly = TRUE)) {
     cli::cli_progress_step(text, .envir = frame)
   }
 }

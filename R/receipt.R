@@ -32,7 +32,10 @@ receipt <- function(pairing) {
 
 #' @rdname receipt
 #' @export
-last_receipt <- function() state$receipt
+last_receipt <- function() {
+  latest <- state$latest
+  if (inherits(latest, "ronda_receipt")) latest else frame_receipt(latest)
+}
 
 #' @rdname receipt
 #' @export
@@ -56,61 +59,78 @@ receipt_json <- function(receipt) {
   ))
 }
 
-# what the session remembers
+# what the session remembers: `latest` is the receipt of the latest join, or what
+# is needed to write it
 state <- new.env(parent = emptyenv())
-state$receipt <- NULL
+state$latest <- NULL
 
 new_receipt <- function(pairing) {
+  structure(account_of(pairing), class = "ronda_receipt")
+}
+
+account_of <- function(pairing) {
   counts <- pairing$counts
   rows <- pairing$rows
-  receipt <- list(
+  list(
     labels = pairing$labels,
     rows_left = rows[1L], rows_right = rows[2L],
     matched_left = counts$matched_left, matched_right = counts$matched_right,
     unmatched_left = rows[1L] - counts$matched_left,
     unmatched_right = rows[2L] - counts$matched_right,
-    passed_over_right = pairing$candidates_right - counts$matched_right,
+    passed_over_right = right_candidates(pairing) - counts$matched_right,
     pairs = counts$pairs,
     missing_left = counts$missing_left, missing_right = counts$missing_right,
-    relationship = counts$relationship,
-    row_names_left_behind = c(has_row_names(pairing$left),
-      has_row_names(pairing$right)
-    ),
+    relationship = relationship_of(counts),
+    row_names_left_behind = pairing$row_names,
     notes = pairing$notes,
-    seconds = pairing$seconds
+    seconds = seconds_of(pairing$clock)
   )
-  class(receipt) <- "ronda_receipt"
-  receipt
 }
 
-has_row_names <- function(frame) .row_names_info(frame, 1L) > 0L
-
-# The receipt of a built frame: kept, and told when that is wanted.
-tell <- function(pairing, rows, n, seconds) {
-  receipt <- new_receipt(pairing)
-  receipt <- c(unclass(receipt), list(rows = rows, result_rows = n),
-    result_counts(receipt, rows)
+# What a built frame's receipt is made of is kept, and told when that is wanted.
+# (Written only when it is asked for, as it takes longer than matching a small
+# frame.)
+tell <- function(pairing, rows, n, clock) {
+  state$latest <- list(
+    labels = pairing$labels, rows = pairing$rows, counts = pairing$counts,
+    candidates_right = pairing$candidates_right,
+    row_names = pairing$row_names, notes = pairing$notes,
+    clock = pairing$clock, built = list(rows = rows, n = n, clock = clock)
   )
-  receipt$seconds <- c(pairing$seconds, seconds)
-  class(receipt) <- "ronda_receipt"
-  state$receipt <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
+    receipt <- last_receipt()
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
   }
 }
 
+frame_receipt <- function(latest) {
+  if (is.null(latest)) {
+    return(NULL)
+  }
+  built <- latest$built
+  account <- account_of(latest)
+  receipt <- c(account, list(rows = built$rows, result_rows = built$n),
+    result_counts(account, built$rows)
+  )
+  receipt$seconds <- c(account$seconds, seconds_of(built$clock))
+  structure(receipt, class = "ronda_receipt")
+}
+
 # The lines of the result by where they come from; known from the account
 result_counts <- function(receipt, rows) {
-  only_left <- if (rows %in% c("left", "full", "anti", "unmatched")) {
-    receipt$unmatched_left
-  } else {
+  only_left <- switch(rows,
+    left = ,
+    full = ,
+    anti = ,
+    unmatched = receipt$unmatched_left,
     0
-  }
-  only_right <- if (rows %in% c("right", "full", "unmatched")) {
-    receipt$unmatched_right
-  } else {
+  )
+  only_right <- switch(rows,
+    right = ,
+    full = ,
+    unmatched = receipt$unmatched_right,
     0
-  }
+  )
   both <- switch(rows,
     semi = receipt$matched_left,
     anti = ,

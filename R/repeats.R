@@ -78,13 +78,15 @@ check_repeats_word <- function(repeats, call) {
 # Keeps one candidate of each left row that has several, and recounts.
 keep_repeats <- function(pairing, call) {
   matches <- pairing$matches
-  pairing$candidates_right <- right_candidates(pairing)
-  if (identical(pairing$repeats, "all") || is.null(matches$starts)) {
+  if (is.null(matches$starts) || identical(pairing$repeats, "all")) {
     return(pairing)
   }
   if (identical(pairing$repeats, "stop")) {
     if (pairing$counts$most_left > 1L) stop_repeats(pairing, call)
     return(pairing)
+  }
+  if (is.null(pairing$candidates_right)) {
+    pairing$candidates_right <- pairing$counts$matched_right
   }
   matches$rows <- best_first(matches, pairing$repeats, pairing$right)
   pairing$matches <- list(
@@ -98,10 +100,10 @@ keep_repeats <- function(pairing, call) {
   pairing
 }
 
-# Right rows that had a candidate; NA where nearest() with other conditions
-# stopped before it had tried them all
+# Right rows that had a candidate: noted where not all of them have a pair; NA
+# where nearest() with other conditions stopped before it had tried them all
 right_candidates <- function(pairing) {
-  known <- pairing$nearest_candidates
+  known <- pairing$candidates_right
   if (is.null(known)) {
     return(pairing$counts$matched_right)
   }

@@ -3,6 +3,13 @@
 
 row_choices <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
 
+is_one_sided <- function(rows) rows == "semi" || rows == "anti"
+
+# whether pairs are written out
+writes_pairs <- function(rows) {
+  rows != "semi" && rows != "anti" && rows != "unmatched"
+}
+
 # list(left, right, n, only_left, only_right): `left` NULL says that every left
 # row stands once, in order; `right` is NULL for semi and anti.
 result_rows <- function(pairing, rows) {
@@ -64,7 +71,7 @@ order_rows <- function(pairing, lines, row_order, call) {
 
 # Ascending by the keys in `on` order; equal keys stay as they stand.
 key_order <- function(pairing, lines, call) {
-  rules <- rules_of(pairing$rules, "same")
+  rules <- pairing$same
   if (!length(rules)) {
     stop_argument("`row_order` can't be \"keys\": `on` has no key.",
       "Write row_order = \"left\" or \"right\".",

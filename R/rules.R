@@ -271,12 +271,15 @@ as_rules <- function(on, left, right, call) {
       call = call
     )
   }
+  names <- list(left = names(left), right = names(right))
   for (rule in rules) {
     for (name in rule$left) {
-      check_column(name, left, "left", call)
+      if (!match(name, names$left, 0L)) check_column(name, left, "left", call)
     }
     for (name in rule$right) {
-      check_column(name, right, "right", call)
+      if (!match(name, names$right, 0L)) {
+        check_column(name, right, "right", call)
+      }
     }
   }
   if (is.character(on)) {
@@ -303,12 +306,16 @@ name_rules <- function(on, call) {
     stop_argument("`on` has a missing or empty column name.", call = call)
   }
   left <- names(on)
-  right <- unname(on)
+  right <- if (is.null(attributes(on))) on else as.vector(on)
   if (is.null(left)) left <- right
-  left[!nzchar(left)] <- right[!nzchar(left)]
-  lapply(seq_along(on), function(k) {
-    list(kind = "same", left = left[k], right = right[k], via = NULL)
-  })
+  if (!all(nzchar(left))) left[!nzchar(left)] <- right[!nzchar(left)]
+  rules <- vector("list", length(on))
+  for (k in seq_along(on)) {
+    rules[[k]] <- list(
+      kind = "same", left = left[k], right = right[k], via = NULL
+    )
+  }
+  rules
 }
 
 list_rules <- function(on, call) {

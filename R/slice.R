@@ -125,7 +125,7 @@ frame_like <- function(columns, n, like) {
 
 plain_class <- function(like) {
   class <- oldClass(like)
-  if (identical(class, "data.frame")) {
+  if (length(class) == 1L && class == "data.frame") {
     return(class)
   }
   more <- setdiff(names(attributes(like)), c("names", "row.names", "class"))

@@ -198,7 +198,7 @@ report_near_misses <- function(pairing) {
 
 report_repeats <- function(pairing) {
   keys <- heavy_keys(pairing, 10L)
-  if (!length(rules_of(pairing$rules, "same")) || !nrow(keys)) {
+  if (!length(pairing$same) || !nrow(keys)) {
     return(NULL)
   }
   names(keys)[length(keys) - 2:0] <- c(pairing$labels, "pairs")
@@ -228,9 +228,10 @@ report_columns <- function(pairing) {
 }
 
 report_seconds <- function(pairing) {
+  seconds <- seconds_of(pairing$clock)
   section("Seconds by stage", html_table(
-    data.frame(stage = names(pairing$seconds),
-      seconds = sprintf("%.3f", pairing$seconds)
+    data.frame(stage = names(seconds),
+      seconds = sprintf("%.3f", seconds)
     ), "Of the pairing"
   ))
 }

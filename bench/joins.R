@@ -1,18 +1,21 @@
 # Joins beside the same work written by hand with match() and `[`, and beside
 # the loops of a floor file where one is given: the whole table.
 #
-#   Rscript bench/joins.R [rows] [folder of the floor] [turns]
+#   Rscript bench/joins.R [rows] [folder of the floor] [turns] [cases]
 #
+# `cases` is a pattern: only the cases whose names it fits, and nothing is stored.
 # The folder holds workload.R (the cases) and floor.cpp. The contenders take
-# turns in one process; every figure is the best of all turns; results are
+# turns in one process (work by hand, several times longer, the last three turns
+# only); every figure is the best of all turns; results are
 # compared column by column first, and every column is read inside the timed
 # part. Memory is the peak of the process over what the inputs take, with
 # deferred columns off, beside the size of the result. Writes bench/joins.md
 # and bench/joins.csv.
-arguments <- c(commandArgs(TRUE), NA, NA, NA)
+arguments <- c(commandArgs(TRUE), NA, NA, NA, NA)
 n <- if (is.na(arguments[1])) 1e7 else as.numeric(arguments[1])
 folder <- if (is.na(arguments[2])) "../shared/floor" else arguments[2]
 turns <- if (is.na(arguments[3])) 7 else as.numeric(arguments[3])
+wanted <- function(case) is.na(arguments[4]) || grepl(arguments[4], case)
 suppressMessages(library(ronda))
 Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
 if (!nzchar(Sys.getenv("RONDA_BENCH"))) {
@@ -39,9 +42,16 @@ seconds <- function(f) {
 # turn does not count: one contender may find memory that the case before left
 # behind, which the others then have to get from the system.
 best <- function(runs) {
-  first <- vapply(runs, seconds, 0)
+  quick <- names(runs) != "by_hand"
+  first <- vapply(runs[quick], seconds, 0)
   more <- if (max(first) < 0.25) 5 * turns else turns
-  apply(replicate(more, vapply(runs, seconds, 0)), 1, min)
+  best <- rep(Inf, length(runs))
+  for (turn in seq_len(more)) {
+    for (k in which(quick | turn > more - 3)) {
+      best[k] <- min(best[k], seconds(runs[[k]]))
+    }
+  }
+  stats::setNames(best, names(runs))
 }
 status_mb <- function(field) {
   line <- grep(paste0("^", field), readLines("/proc/self/status"), value = TRUE)
@@ -92,7 +102,7 @@ with_deferral <- function(when, f) {
 # 5: small frames, first: calls this short feel it when the system is still
 # busy with the memory that a large case gave back
 
-if (is_parent) {
+if (is_parent && wanted("small")) {
   add("small", "100_by_100_rows_in_microseconds",
     round(in_fresh_process("small") * 1e6)
   )
@@ -114,7 +124,9 @@ run_case <- function(name) {
     time[["floor"]], time[["by_hand"]], peak
   )
 }
-if (is_parent) for (name in c(star_cases, key_cases)) run_case(name)
+if (is_parent) {
+  for (name in Filter(wanted, c(star_cases, key_cases))) run_case(name)
+}
 
 # an integer and a text over the rows of the text case
 integer_and_text <- function() {
@@ -125,7 +137,7 @@ integer_and_text <- function() {
   w$on <- c("k", "i")
   w
 }
-if (is_parent) local({
+if (is_parent && wanted("integer_and_text")) local({
   z <- for_floor(make_case("text_all_different", n), "text_all_different")
   w <- integer_and_text()
   join <- function() join_frames(w$left, w$right, on = w$on, rows = w$rows)
@@ -224,10 +236,13 @@ if (!is_parent) {
   quit(save = "no")
 }
 
-for (name in c("half_on_one_key", "many_to_many")) run_repeats(name)
+for (name in Filter(wanted, c("half_on_one_key", "many_to_many"))) {
+  run_repeats(name)
+}
 tenth <- n / 10
 
 run_against_hashing <- function(name, keys, spread) {
+  if (!wanted(name)) return(invisible())
   frames <- function(k) {
     list(left = data.frame(k = rev(k), a = 1), right = data.frame(k = k, w = 2))
   }
@@ -281,7 +296,7 @@ run_wide <- function(columns = 50) {
     )
   }
 }
-run_wide()
+if (wanted("wide")) run_wide()
 gc(FALSE)
 
 # 7: growth -----------------------------------------------------------------
@@ -302,9 +317,8 @@ run_growth <- function(size) {
     round(time / size * 1e9, 1)
   )
 }
-for (size in c(1e4, 1e5, 1e6, 1e7, 5e7)[c(1e4, 1e5, 1e6, 1e7, 5e7) <= 5 * n]) {
-  run_growth(size)
-}
+sizes <- c(1e4, 1e5, 1e6, 1e7, 5e7)
+if (wanted("growth")) for (size in sizes[sizes <= 5 * n]) run_growth(size)
 
 # The table -----------------------------------------------------------------
 
@@ -341,7 +355,7 @@ lines <- c(
     paste("|", paste(trimws(row), collapse = " | "), "|")
   })
 )
-if (n == 1e7) {
+if (n == 1e7 && is.na(arguments[4])) {
   writeLines(lines, "bench/joins.md")
   utils::write.csv(table, "bench/joins.csv", row.names = FALSE)
 }

@@ -91,16 +91,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// column_rows_
-IntegerVector column_rows_(List frame);
-RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type frame(frameSEXP);
-    rcpp_result_gen = Rcpp::wrap(column_rows_(frame));
-    return rcpp_result_gen;
-END_RCPP
-}
 // int64_shift_
 NumericVector int64_shift_(NumericVector x, double by);
 RcppExport SEXP _ronda_int64_shift_(SEXP xSEXP, SEXP bySEXP) {
@@ -406,6 +396,62 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// column_rows_
+IntegerVector column_rows_(List frame);
+RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type frame(frameSEXP);
+    rcpp_result_gen = Rcpp::wrap(column_rows_(frame));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sound_rows_
+int sound_rows_(SEXP frame);
+RcppExport SEXP _ronda_sound_rows_(SEXP frameSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type frame(frameSEXP);
+    rcpp_result_gen = Rcpp::wrap(sound_rows_(frame));
+    return rcpp_result_gen;
+END_RCPP
+}
+// bare_kind_
+SEXP bare_kind_(SEXP x, SEXP y);
+RcppExport SEXP _ronda_bare_kind_(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(bare_kind_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
+// distinct_columns_
+SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners);
+RcppExport SEXP _ronda_distinct_columns_(SEXP leftSEXP, SEXP rightSEXP, SEXP keysSEXP, SEXP partnersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type partners(partnersSEXP);
+    rcpp_result_gen = Rcpp::wrap(distinct_columns_(left, right, keys, partners));
+    return rcpp_result_gen;
+END_RCPP
+}
+// bare_sources_
+SEXP bare_sources_(SEXP columns, SEXP left, SEXP right);
+RcppExport SEXP _ronda_bare_sources_(SEXP columnsSEXP, SEXP leftSEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(bare_sources_(columns, left, right));
+    return rcpp_result_gen;
+END_RCPP
+}
 // release_rows_
 void release_rows_(Rcpp::List rows);
 RcppExport SEXP _ronda_release_rows_(SEXP rowsSEXP) {
@@ -446,7 +492,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
     {"_ronda_codes_within_", (DL_FUNC) &_ronda_codes_within_, 2},
-    {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_int64_shift_", (DL_FUNC) &_ronda_int64_shift_, 2},
     {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},
     {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
@@ -471,6 +516,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
+    {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
+    {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
+    {"_ronda_bare_kind_", (DL_FUNC) &_ronda_bare_kind_, 2},
+    {"_ronda_distinct_columns_", (DL_FUNC) &_ronda_distinct_columns_, 4},
+    {"_ronda_bare_sources_", (DL_FUNC) &_ronda_bare_sources_, 3},
     {"_ronda_release_rows_", (DL_FUNC) &_ronda_release_rows_, 1},
     {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},

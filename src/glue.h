@@ -39,7 +39,7 @@ SEXP new_vector(SEXPTYPE type, std::size_t n);
 SEXP plain_vector(SEXPTYPE type, std::size_t n);
 
 // row numbers that stay inside a join, see glue_rows.cpp
-SEXP new_rows(std::size_t n);
+SEXP new_rows(const core::Context& context, std::size_t n);
 void keep_rows(SEXP rows);  // they outlive the join
 void register_rows(DllInfo* library);
 void register_deferred(DllInfo* library);

@@ -88,7 +88,7 @@ List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
         out[k] = x;
       } else if (right[k] && defer && glue::may_defer(x, lines.size())) {
         if (index.isNULL()) {
-          index = glue::new_rows(lines.size());
+          index = glue::new_rows(context, lines.size());
           core::ColumnJob job;
           job.to = INTEGER(index);
           jobs.push_back(job);
@@ -197,20 +197,6 @@ bool codes_within_(IntegerVector codes, int most) {
         });
     return within.load();
   });
-}
-
-// How many rows each column has; NA where only R's own methods can tell.
-// [[Rcpp::export(rng = false)]]
-IntegerVector column_rows_(List frame) {
-  IntegerVector rows(no_init(frame.size()));
-  for (R_xlen_t k = 0; k < frame.size(); ++k) {
-    SEXP x = frame[k];
-    const bool plain = Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP;
-    const bool shaped = Rf_getAttrib(x, R_DimSymbol) != R_NilValue ||
-                        (OBJECT(x) && TYPEOF(x) == VECSXP);
-    rows[k] = plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
-  }
-  return rows;
 }
 
 // 64-bit integers moved by a number, which stop at their ends

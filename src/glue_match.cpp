@@ -21,7 +21,7 @@ List count_list(const core::PairCounts& counts) {
 }  // namespace
 
 // Which right rows have each left row's key, and with `count` all that is
-// counted about that; `left_repeats` says whether a left key is repeated.
+// counted about that; `repeats` says whether keys are repeated on either side.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
                   bool match_missing, bool count) {
@@ -29,14 +29,15 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
-    Shield<SEXP> slot(glue::new_rows(left_keys.rows));
+    Shield<SEXP> slot(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
         context, left_keys, right_keys, match_missing, INTEGER(slot));
     Shield<SEXP> starts(
-        match.right.repeated ? glue::new_rows(right_keys.rows + 1) : R_NilValue);
+        match.right.repeated ? glue::new_rows(context, right_keys.rows + 1)
+                             : R_NilValue);
     Shield<SEXP> rows(
         match.right.repeated
-            ? glue::new_rows(core::listed_rows(context, match.right))
+            ? glue::new_rows(context, core::listed_rows(context, match.right))
             : R_NilValue);
     if (match.right.repeated)
       core::list_rows(context, match.right, INTEGER(starts), INTEGER(rows));
@@ -63,7 +64,8 @@ List match_equal_(List left, List right, IntegerVector kinds,
         _["on_both"] = counts.on_both,
         _["missing_left"] = static_cast<double>(match.missing_left),
         _["missing_right"] = static_cast<double>(match.missing_right),
-        _["left_repeats"] = left_repeats));
+        _["repeats"] = LogicalVector::create(
+            _["left"] = left_repeats, _["right"] = match.right.repeated)));
   });
 }
 
@@ -101,8 +103,10 @@ List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows) {
 IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows,
                            bool last) {
   return glue::guarded([&] {
-    Shield<SEXP> chosen(glue::new_rows(static_cast<std::size_t>(slot.size())));
-    core::one_partner(glue::current_context(),
+    const core::Context context = glue::current_context();
+    Shield<SEXP> chosen(
+        glue::new_rows(context, static_cast<std::size_t>(slot.size())));
+    core::one_partner(context,
                       glue::as_pairs(slot, starts, rows, 0), last,
                       INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
@@ -167,8 +171,8 @@ List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
     if (keeps && !pairs.starts)
       return List::create(_["left"] = R_NilValue, _["right"] = slot);
     const std::size_t size = expansion.size();
-    Shield<SEXP> right(glue::new_rows(size));
-    Shield<SEXP> left(keeps ? R_NilValue : glue::new_rows(size));
+    Shield<SEXP> right(glue::new_rows(context, size));
+    Shield<SEXP> left(keeps ? R_NilValue : glue::new_rows(context, size));
     expansion.write(keeps ? nullptr : INTEGER(left), INTEGER(right));
     return List::create(_["left"] = (SEXP)left, _["right"] = (SEXP)right);
   });

@@ -48,8 +48,8 @@ void register_rows(DllInfo* library) {
   R_set_altinteger_Elt_method(rows_class, rows_element);
 }
 
-SEXP new_rows(std::size_t n) {
-  if (n < std::min(few_rows, current_context().chunk_rows))
+SEXP new_rows(const core::Context& context, std::size_t n) {
+  if (n < std::min(few_rows, context.chunk_rows))
     return new_vector(INTSXP, n);
   Rcpp::Shield<SEXP> rows(unwinding([] {
     SEXP pointer = PROTECT(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));

@@ -5,17 +5,18 @@
 #include <omp.h>
 #endif
 #ifndef _WIN32
-#include <unistd.h>
+#include <pthread.h>
 #endif
 
 namespace ronda::core {
 namespace {
 
+// Told by the system when it forks: asking for the process each time is a call of
+// the system, which made the rest of a small join slower, too.
+bool forked = false;
 #ifndef _WIN32
-const pid_t loading_process = getpid();
-bool is_forked_child() { return getpid() != loading_process; }
-#else
-bool is_forked_child() { return false; }
+[[maybe_unused]] const int told =
+    pthread_atfork(nullptr, nullptr, [] { forked = true; });
 #endif
 
 int machine_threads() {
@@ -30,7 +31,7 @@ int machine_threads() {
 
 int usable_threads(int asked) {
 #ifdef _OPENMP
-  if (is_forked_child()) return 1;
+  if (forked) return 1;
   if (asked > 0) return std::min(asked, omp_get_thread_limit());
   return std::clamp(machine_threads(), 1, 8);
 #else

@@ -6,6 +6,39 @@ right <- data.frame(port = c("A", "C"), status = c(NA, "off"), fare = c(5, 6),
 )
 names_of <- function(...) names(join_frames(left, right, on = "port", ...))
 
+test_that("a column name is one name in whichever encoding", {
+  name <- "caf\u00e9"
+  latin <- iconv(name, "UTF-8", "latin1")
+  a <- stats::setNames(data.frame(1:2, 3:4), c(name, "note"))
+  b <- stats::setNames(data.frame(2:1, 5:6), c(latin, "note"))
+  joined <- join_frames(a, b, on = name)
+  expect_identical(names(joined), c(name, "note_left", "note_right"))
+  expect_identical(joined[[3]], 6:5)
+  names(a)[2] <- "more"
+  joined <- join_frames(a, b, on = c(more = "note"))
+  expect_identical(names(joined),
+    c(paste0(name, "_left"), "more", paste0(name, "_right"))
+  )
+  names(b)[2] <- "other"
+  expect_identical(join_frames(a, b, on = name),
+    stats::setNames(data.frame(1:2, 3:4, 6:5), c(name, "more", "other"))
+  )
+  names(a) <- c(name, latin)
+  expect_error(join_frames(a, b, on = name), class = "ronda_error_argument")
+})
+
+test_that("row names count as such unless they are row numbers", {
+  left_behind <- function(frame) {
+    receipt(pair_rows(frame, right, on = "port"))$row_names_left_behind
+  }
+  expect_identical(left_behind(left), c(FALSE, FALSE))
+  expect_identical(left_behind(left[0, ]), c(FALSE, FALSE))
+  expect_identical(left_behind(`row.names<-`(left, c("a", "b"))), c(TRUE, FALSE))
+  joined <- join_frames(`row.names<-`(left, c("a", "b")), right, on = "port")
+  expect_identical(row.names(joined), c("1", "2"))
+  expect_true(last_receipt()$row_names_left_behind[1])
+})
+
 test_that("columns come in the order told", {
   expect_identical(names_of(), c(
     "port", "day", "status_left", "km", "status_right", "fare", "note"

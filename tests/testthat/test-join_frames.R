@@ -217,7 +217,7 @@ test_that("64-bit keys match exactly and stop where they can't hold a value", {
   right <- data.frame(k = c(9007199254740992, 5, 0.5, 0.5), j = 1:4)
   joined <- join_frames(left, right, on = "k")
   expect_identical(joined$j, c(NA, 1L, 2L))
-  expect_identical(pair_rows(left, right, on = "k")$counts$relationship,
+  expect_identical(receipt(pair_rows(left, right, on = "k"))$relationship,
     "one-to-many"
   )
   expect_error(join_frames(left, right, on = "k", rows = "full"),

@@ -68,11 +68,15 @@ test_that("receipts are JSON, and stages are announced when asked for", {
   expect_identical(content$labels, c("sailings", "vessels"))
   expect_named(content$seconds, c("check", "align", "match", "count"))
   expect_errors(receipt_json(1), receipt_json())
-  expect_silent(ronda:::begin_stage("Matching", c(start = 0), 1, environment()))
+  slowly <- function(left, right) {
+    Sys.sleep(2.1)
+    TRUE
+  }
   withr::local_options(ronda.progress = TRUE)
-  expect_message(
-    ronda:::begin_stage("Matching rows", c(start = 0), 1, environment()),
-    "Matching rows"
+  expect_message(pair_rows(ports, ports, on = "port", where = slowly),
+    "Counting"
   )
   expect_silent(pair_rows(ports, ports, on = "port"))
+  withr::local_options(ronda.progress = FALSE)
+  expect_silent(pair_rows(ports, ports, on = "port", where = slowly))
 })

@@ -1,0 +1,179 @@
+// Frames looked at and columns planned, in short, for the joins that most are: in R
+// it takes a function call or more for each column, longer than matching a small
+// frame. Where something is out of the common these say so, and R looks closer.
+#include <cstdlib>
+#include <initializer_list>
+#include <string_view>
+
+#include "glue.h"
+
+using namespace Rcpp;
+using namespace ronda;
+
+namespace {
+
+SEXP text_vector(std::initializer_list<const char*> texts) {
+  Shield<SEXP> out(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(texts.size())));
+  R_xlen_t k = 0;
+  for (const char* text : texts) SET_STRING_ELT(out, k++, Rf_mkChar(text));
+  return out;
+}
+
+// list(name = , from = , ...): `fields` are the names, `columns` what follows
+SEXP column_record(SEXP fields, SEXP from, std::initializer_list<SEXP> columns) {
+  Shield<SEXP> out(Rf_allocVector(VECSXP, Rf_xlength(fields)));
+  SET_VECTOR_ELT(out, 0, Rf_ScalarString(*columns.begin()));
+  SET_VECTOR_ELT(out, 1, from);
+  R_xlen_t k = 2;
+  for (SEXP column : columns)
+    SET_VECTOR_ELT(out, k++, Rf_ScalarString(column));
+  Rf_setAttrib(out, R_NamesSymbol, fields);
+  return out;
+}
+
+SEXP field(SEXP record, const char* name) {
+  SEXP names = Rf_getAttrib(record, R_NamesSymbol);
+  for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
+    if (std::string_view(CHAR(STRING_ELT(names, k))) == name)
+      return VECTOR_ELT(record, k);
+  return R_NilValue;
+}
+
+// the column of a frame that a record's field names
+SEXP column_named(SEXP frame, SEXP record, const char* side) {
+  SEXP name = STRING_ELT(field(record, side), 0);
+  SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
+  for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
+    if (Rf_NonNullStringMatch(STRING_ELT(names, k), name))
+      return VECTOR_ELT(frame, k);
+  return R_NilValue;
+}
+
+// how many rows a column has; NA where only R's own methods can tell
+int plain_rows(SEXP x) {
+  const bool plain = Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP;
+  const bool shaped = Rf_getAttrib(x, R_DimSymbol) != R_NilValue ||
+                      (OBJECT(x) && TYPEOF(x) == VECSXP);
+  return plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
+}
+
+// the number of rows, negative where row numbers are kept in short: (NA, -n)
+int row_count(SEXP frame) {
+  for (SEXP at = ATTRIB(frame); at != R_NilValue; at = CDR(at)) {
+    if (TAG(at) != R_RowNamesSymbol) continue;
+    SEXP names = CAR(at);
+    const bool in_short = TYPEOF(names) == INTSXP && Rf_length(names) == 2 &&
+                          INTEGER(names)[0] == NA_INTEGER;
+    return in_short ? INTEGER(names)[1] : Rf_length(names);
+  }
+  return 0;
+}
+
+bool is_bare(SEXP x) { return Rf_isVectorAtomic(x) && ATTRIB(x) == R_NilValue; }
+
+}  // namespace
+
+// How many rows each column has; NA where only R's own methods can tell.
+// [[Rcpp::export(rng = false)]]
+IntegerVector column_rows_(List frame) {
+  IntegerVector rows(no_init(frame.size()));
+  for (R_xlen_t k = 0; k < frame.size(); ++k) rows[k] = plain_rows(frame[k]);
+  return rows;
+}
+
+// The rows of a frame whose columns have names of their own and as many values,
+// negative where rows have no names. NA where it takes a closer look.
+// [[Rcpp::export(rng = false)]]
+int sound_rows_(SEXP frame) {
+  if (TYPEOF(frame) != VECSXP || !Rf_inherits(frame, "data.frame"))
+    return NA_INTEGER;
+  SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
+  if (TYPEOF(names) != STRSXP || Rf_xlength(names) != Rf_xlength(frame) ||
+      Rf_any_duplicated(names, FALSE))
+    return NA_INTEGER;
+  const int rows = row_count(frame);
+  for (R_xlen_t k = 0; k < Rf_xlength(frame); ++k) {
+    SEXP name = STRING_ELT(names, k);
+    if (name == NA_STRING || name == R_BlankString ||
+        plain_rows(VECTOR_ELT(frame, k)) != std::abs(rows))
+      return NA_INTEGER;
+  }
+  return rows;
+}
+
+// The engine's kind of two key columns that are plain vectors of one type, which it
+// takes as they are; NULL for others.
+// [[Rcpp::export(rng = false)]]
+SEXP bare_kind_(SEXP x, SEXP y) {
+  if (!is_bare(x) || !is_bare(y) || TYPEOF(x) != TYPEOF(y)) return R_NilValue;
+  switch (TYPEOF(x)) {
+    case INTSXP:
+    case LGLSXP:
+      return Rf_ScalarInteger(static_cast<int>(core::KeyKind::int32));
+    case REALSXP:
+      return Rf_ScalarInteger(static_cast<int>(core::KeyKind::real));
+    default:
+      return R_NilValue;
+  }
+}
+
+// The records of a result's columns (see R/columns.R) where all columns come under
+// their own names: left ones, `keys` among them with their `partners` of the right
+// frame, then the other right ones; by name. NULL when two would be called alike.
+// [[Rcpp::export(rng = false)]]
+SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
+  Shield<SEXP> key_of(Rf_match(keys, left, 0));
+  Shield<SEXP> used(Rf_match(partners, right, 0));
+  const R_xlen_t n = Rf_xlength(left);
+  R_xlen_t all = n;
+  for (R_xlen_t k = 0; k < Rf_xlength(right); ++k) all += !INTEGER(used)[k];
+  Shield<SEXP> names(Rf_allocVector(STRSXP, all));
+  Shield<SEXP> columns(Rf_allocVector(VECSXP, all));
+  Shield<SEXP> of_key(text_vector({"name", "from", "left", "right"}));
+  Shield<SEXP> of_left(text_vector({"name", "from", "left"}));
+  Shield<SEXP> of_right(text_vector({"name", "from", "right"}));
+  Shield<SEXP> from_key(Rf_mkString("key"));
+  Shield<SEXP> from_left(Rf_mkString("left"));
+  Shield<SEXP> from_right(Rf_mkString("right"));
+  for (R_xlen_t k = 0; k < n; ++k) {
+    SEXP name = STRING_ELT(left, k);
+    SET_STRING_ELT(names, k, name);
+    const int key = INTEGER(key_of)[k];
+    SET_VECTOR_ELT(columns, k,
+                   key ? column_record(of_key, from_key,
+                                       {name, STRING_ELT(partners, key - 1)})
+                       : column_record(of_left, from_left, {name}));
+  }
+  for (R_xlen_t k = 0, at = n; k < Rf_xlength(right); ++k) {
+    if (INTEGER(used)[k]) continue;
+    SEXP name = STRING_ELT(right, k);
+    SET_STRING_ELT(names, at, name);
+    SET_VECTOR_ELT(columns, at++, column_record(of_right, from_right, {name}));
+  }
+  if (Rf_any_duplicated(names, FALSE)) return R_NilValue;
+  Rf_setAttrib(columns, R_NamesSymbol, names);
+  return columns;
+}
+
+// What the columns of a plan are taken from, where that is a plain vector without
+// attributes, for a key one of the same type on both sides; NULL where it takes a
+// closer look.
+// [[Rcpp::export(rng = false)]]
+SEXP bare_sources_(SEXP columns, SEXP left, SEXP right) {
+  Shield<SEXP> sources(Rf_allocVector(VECSXP, Rf_xlength(columns)));
+  for (R_xlen_t k = 0; k < Rf_xlength(columns); ++k) {
+    SEXP record = VECTOR_ELT(columns, k);
+    const std::string_view from(CHAR(STRING_ELT(field(record, "from"), 0)));
+    SEXP x = R_NilValue;
+    if (from == "left" || from == "key")
+      x = column_named(left, record, "left");
+    else if (from == "right")
+      x = column_named(right, record, "right");
+    if (from == "key") {
+      SEXP y = column_named(right, record, "right");
+      if (!is_bare(y) || TYPEOF(x) != TYPEOF(y)) continue;
+    }
+    if (is_bare(x)) SET_VECTOR_ELT(sources, k, x);
+  }
+  return sources;
+}
