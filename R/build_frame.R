@@ -49,7 +49,7 @@ check_pairing <- function(pairing, call) {
 # Everything about the result that does not depend on its frames' rows, checked
 # (`rows` itself was, by the caller).
 plan_frame <- function(pairing, rows, choices, call) {
-  if (identical(choices, default_choices) && !is_one_sided(rows)) {
+  if (rows != "semi" && rows != "anti" && identical(choices, default_choices)) {
     plan <- if (pairing$keyed_only) plan_distinct(pairing, call)
     if (!is.null(plan)) {
       return(list(columns = plan, rows = rows, row_order = "left"))
@@ -130,8 +130,7 @@ check_added_names <- function(plan, call) {
 
 # The frame itself; the row limit and stops that look at values come before
 # anything is made.
-make_frame <- function(pairing, plan, call) {
-  clock <- c(start = now_())
+make_frame <- function(pairing, plan, call, clock = c(start = now_())) {
   pairing <- unclass(pairing)
   # (no limit is below this number but one that was asked for)
   if (pairing$counts$pairs + sum(pairing$rows + 0) > least_limit ||

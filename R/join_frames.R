@@ -168,7 +168,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
       fill = fill, row_order = row_order
     )
   )
-  frame <- make_frame(pairing, pairing$plan, call)
+  frame <- make_frame(pairing, pairing$plan, call, pairing$clock["count"])
   release_rows_(pairing$matches)
   frame
 }

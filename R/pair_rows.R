@@ -54,7 +54,7 @@ frame_labels <- function(left, right) {
 
 new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
                         expect, max_rows, sides, labels, call) {
-  match_frames(
+  pairing <- match_frames(
     list(
       left = left, right = right, where = where, missing_keys = missing_keys,
       repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
@@ -62,6 +62,7 @@ new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
     ),
     on, no_on, call
   )
+  structure(pairing, class = "ronda_pairing")
 }
 
 # Checks, matches and counts: `pairing` is a list of the frames and of the
@@ -100,12 +101,11 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     pairing <- keep_repeats(pairing, call)
   }
   pairing$clock <- c(clock, count = now_())
-  class(pairing) <- "ronda_pairing"
   pairing
 }
 
-# The pairing with its rules, all checked. (A plain list until it leaves: `$` looks
-# for methods of a class each time.)
+# The pairing with its rules, all checked. (A plain list until it is given to the
+# analyst: `$` looks for methods of a class each time.)
 checked_pairing <- function(pairing, on, no_on, call) {
   left <- pairing$left
   right <- pairing$right

@@ -274,10 +274,10 @@ as_rules <- function(on, left, right, call) {
   names <- list(left = names(left), right = names(right))
   for (rule in rules) {
     for (name in rule$left) {
-      if (!match(name, names$left, 0L)) check_column(name, left, "left", call)
+      if (!any(names$left == name)) check_column(name, left, "left", call)
     }
     for (name in rule$right) {
-      if (!match(name, names$right, 0L)) {
+      if (!any(names$right == name)) {
         check_column(name, right, "right", call)
       }
     }

@@ -14,6 +14,14 @@ R CMD build ronda
 options=(--as-cran ${CHECK_OPTIONS:-})
 echo "CXX17FLAGS = -O2 -Wall -pedantic" >Makevars
 export R_MAKEVARS_USER="$work/Makevars"
+if ! command -v qpdf >/dev/null; then
+  if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
+    apt-get -q -y install qpdf >/dev/null
+  else
+    echo "R checks PDF files with qpdf. Write: apt-get install qpdf"
+    exit 1
+  fi
+fi
 command -v pdflatex >/dev/null || options+=(--no-manual)
 export _R_CHECK_FORCE_SUGGESTS_=false
 if ! Rscript -e 'readRDS(url(paste0(
