@@ -97,8 +97,7 @@ tell <- function(pairing, rows, n, clock) {
     row_names = pairing$row_names, notes = pairing$notes,
     clock = pairing$clock, built = list(rows = rows, n = n, clock = clock)
   )
-  told <- getOption("ronda.receipt", interactive())
-  if (is.logical(told) && length(told) == 1L && !is.na(told) && told) {
+  if (isTRUE(getOption("ronda.receipt", interactive()))) {
     receipt <- last_receipt()
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
   }

@@ -271,15 +271,12 @@ as_rules <- function(on, left, right, call) {
       call = call
     )
   }
-  names <- list(left = names(left), right = names(right))
   for (rule in rules) {
     for (name in rule$left) {
-      if (!any(names$left == name)) check_column(name, left, "left", call)
+      check_column(name, left, "left", call)
     }
     for (name in rule$right) {
-      if (!any(names$right == name)) {
-        check_column(name, right, "right", call)
-      }
+      check_column(name, right, "right", call)
     }
   }
   if (is.character(on)) {

@@ -116,17 +116,18 @@ as_base_frame <- function(columns, n) {
 # keeps more in its attributes can't be had that way, so its nearest plain
 # parent stands in.
 frame_like <- function(columns, n, like) {
-  class <- oldClass(like)
-  if (length(class) != 1L || class != "data.frame") class <- plain_class(like)
   attributes(columns) <- list(
-    names = as.character(names(columns)), class = class,
-    row.names = if (n > 0) c(NA_integer_, -n) else integer()
+    names = as.character(names(columns)), class = plain_class(like),
+    row.names = .set_row_names(n)
   )
   columns
 }
 
 plain_class <- function(like) {
   class <- oldClass(like)
+  if (identical(class, "data.frame")) {
+    return(class)
+  }
   more <- setdiff(names(attributes(like)), c("names", "row.names", "class"))
   if (!length(more) && !isS4(like)) {
     return(class)
