@@ -193,18 +193,19 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   check_order(context, right, match_missing);
   std::vector<Row> slot(left_rows + 1), starts, rows;
   const Match match =
-      match_equal(context, left.keys, right.keys, match_missing, slot.data());
+      match_equal(context, left.keys, right.keys, match_missing,
+                  KeyNames::numbers, slot.data());
   PairsView view;
   view.slot = slot.data();
   view.left_rows = left_rows;
   view.right_rows = right_rows;
   if (match.right.repeated) {
-    starts.resize(right_rows + 1);
-    rows.resize(listed_rows(context, match.right));
+    starts.resize(match.right.most + 1);
+    rows.resize(match.right.listed);
     list_rows(context, match.right, starts.data(), rows.data());
     view.starts = starts.data();
     view.rows = rows.data();
-    view.slots = right_rows;
+    view.slots = match.right.most;
   }
   const Expansion lines(context, view, keep);
   std::vector<Row> lefts(lines.size() + 1), rights(lines.size() + 1);

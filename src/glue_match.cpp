@@ -22,6 +22,7 @@ List count_list(const core::PairCounts& counts) {
 
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeats` says whether keys are repeated on either side.
+// Without `count` a `slot` is the first right row with the key.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
                   bool match_missing, bool count) {
@@ -31,14 +32,15 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Keys right_keys = glue::as_keys(right, kinds);
     Shield<SEXP> slot(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
-        context, left_keys, right_keys, match_missing, INTEGER(slot));
-    Shield<SEXP> starts(
-        match.right.repeated ? glue::new_rows(context, right_keys.rows + 1)
-                             : R_NilValue);
-    Shield<SEXP> rows(
-        match.right.repeated
-            ? glue::new_rows(context, core::listed_rows(context, match.right))
-            : R_NilValue);
+        context, left_keys, right_keys, match_missing,
+        count ? core::KeyNames::numbers : core::KeyNames::first_rows,
+        INTEGER(slot));
+    Shield<SEXP> starts(match.right.repeated
+                            ? glue::new_rows(context, match.right.most + 1)
+                            : R_NilValue);
+    Shield<SEXP> rows(match.right.repeated
+                          ? glue::new_rows(context, match.right.listed)
+                          : R_NilValue);
     if (match.right.repeated)
       core::list_rows(context, match.right, INTEGER(starts), INTEGER(rows));
     auto found = [&](SEXP counts) {
@@ -76,8 +78,8 @@ SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Grouping grouping = core::group_rows(
         glue::current_context(), glue::as_keys(keys, kinds), match_missing);
-    if (grouping.first.empty()) return R_NilValue;
-    return glue::as_rows(grouping.first.data(), grouping.first.size());
+    if (grouping.key.empty()) return R_NilValue;
+    return glue::as_rows(grouping.key.data(), grouping.key.size());
   });
 }
 

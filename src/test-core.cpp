@@ -110,17 +110,18 @@ struct Found {
   Found(const Context& context, const Keys& left, const Keys& right,
         bool match_missing)
       : slot(left.rows) {
-    match = match_equal(context, left, right, match_missing, slot.data());
+    match = match_equal(context, left, right, match_missing, KeyNames::numbers,
+                        slot.data());
     view.slot = slot.data();
     view.left_rows = left.rows;
     view.right_rows = right.rows;
     if (match.right.repeated) {
-      starts.resize(right.rows + 1);
-      rows.resize(listed_rows(context, match.right));
+      starts.resize(match.right.most + 1);
+      rows.resize(match.right.listed);
       list_rows(context, match.right, starts.data(), rows.data());
       view.starts = starts.data();
       view.rows = rows.data();
-      view.slots = right.rows;
+      view.slots = match.right.most;
     }
   }
 };
@@ -242,7 +243,8 @@ context("equality") {
       Context context;
       context.path = Path::hashed;
       std::vector<Row> slot(values.size());
-      match_equal(context, keys, keys, false, slot.data());
+      match_equal(context, keys, keys, false, KeyNames::first_rows,
+                  slot.data());
       bool right = true;
       for (std::size_t i = 0; i < slot.size(); ++i)
         right = right && slot[i] == (shift == 64 ? 1 : static_cast<Row>(i + 1));

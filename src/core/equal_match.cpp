@@ -26,11 +26,17 @@ struct Side {
 
 struct Wanted {
   bool match_missing;
-  bool first_of_missing;  // `first` also where keys are missing only
+  bool key_of_missing;  // `key` also where keys are missing only
+  KeyNames names;
 };
 
+// Going over the whole table once more pays where many rows share a key.
+bool is_worth_numbers(const FillCounts& filled, std::size_t rows) {
+  return filled.repeated && filled.keys <= rows / 2;
+}
+
 template <class Table, class Reader>
-Match match_in(const Context& context, Table& table, const FillCounts& filled,
+Match match_in(const Context& context, Table& table, const Filled& filled,
                const Side<Reader>& left, const Side<Reader>& right,
                const Wanted& wanted, Row* slot) {
   Match match;
@@ -38,13 +44,23 @@ Match match_in(const Context& context, Table& table, const FillCounts& filled,
     return look_up(context, table, side.reader, side.rows,
                    wanted.match_missing, found, to);
   };
-  match.right.repeated = filled.repeated;
-  if (filled.repeated || (wanted.first_of_missing && filled.missing)) {
-    match.right.first = Buffer<Row>(right.rows);
-    look_up_in(right, NotNoted(), match.right.first.data());
+  const FillCounts& all = filled.all;
+  match.missing_right = all.missing;
+  match.right.repeated = all.repeated;
+  match.right.most = right.rows;
+  match.right.listed = right.rows - (wanted.match_missing ? 0 : all.missing);
+  if constexpr (Table::in_key_order)
+    if (wanted.names == KeyNames::numbers &&
+        is_worth_numbers(all, right.rows)) {
+      number_keys(context, table, filled);
+      match.right.most = all.keys;
+    }
+  if (all.repeated || (wanted.key_of_missing && all.missing)) {
+    match.right.key = Buffer<Row>(right.rows);
+    look_up_in(right, NotNoted(), match.right.key.data());
   }
   LookUpCounts found;
-  if (filled.repeated) {
+  if (all.repeated) {
     found = look_up_in(left, NotNoted(), slot);
   } else {
     FoundRows rows(context, right.rows);
@@ -53,7 +69,6 @@ Match match_in(const Context& context, Table& table, const FillCounts& filled,
   }
   match.matched_left = found.matched;
   match.missing_left = found.missing;
-  match.missing_right = filled.missing;
   return match;
 }
 
@@ -64,7 +79,7 @@ Match match_sides(const Context& context, const Side<Reader>& left,
     return fill_table(context, table, right.reader, right.rows,
                       wanted.match_missing);
   };
-  auto match = [&](auto& table, const FillCounts& filled) {
+  auto match = [&](auto& table, const Filled& filled) {
     return match_in(context, table, filled, left, right, wanted, slot);
   };
   const int bits = share_bits(context, right.rows);
@@ -77,8 +92,8 @@ Match match_sides(const Context& context, const Side<Reader>& left,
   }
   {
     HashTable<Reader> table(right.rows, bits);
-    const FillCounts filled = fill(table);
-    if (!filled.full) return match(table, filled);
+    const Filled filled = fill(table);
+    if (!filled.all.full) return match(table, filled);
   }
   // the words fell into few parts: one part has room for all
   HashTable<Reader> table(right.rows, 0);
@@ -94,9 +109,10 @@ Match match_columns(const Context& context, Keys left, Keys right,
     Buffer<Row> codes(left.rows);
     Keys first_left{{left.columns[0], left.columns[1]}, left.rows};
     Keys first_right{{right.columns[0], right.columns[1]}, right.rows};
-    Match match = match_columns(context, first_left, first_right,
-                                {wanted.match_missing, true}, codes.data());
-    fold_columns(left, right, std::move(codes), std::move(match.right.first),
+    Match match = match_columns(
+        context, first_left, first_right,
+        {wanted.match_missing, true, KeyNames::first_rows}, codes.data());
+    fold_columns(left, right, std::move(codes), std::move(match.right.key),
                  folded);
   }
   if (left.columns.size() == 2) {
@@ -120,9 +136,9 @@ Match match_columns(const Context& context, Keys left, Keys right,
 }  // namespace
 
 Match match_equal(const Context& context, const Keys& left, const Keys& right,
-                  bool match_missing, Row* slot) {
+                  bool match_missing, KeyNames names, Row* slot) {
   Match match = match_columns(context, left, right,
-                              {match_missing, false}, slot);
+                              {match_missing, false, names}, slot);
   // columns put together no longer tell which rows lacked one of them
   if (left.columns.size() > 1) {
     match.missing_left = count_missing(context, left);
@@ -134,69 +150,10 @@ Match match_equal(const Context& context, const Keys& left, const Keys& right,
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing) {
   Buffer<Row> slot(keys.rows);
-  Match match =
-      match_columns(context, keys, keys, {match_missing, true}, slot.data());
+  Match match = match_columns(
+      context, keys, keys, {match_missing, true, KeyNames::first_rows},
+      slot.data());
   return std::move(match.right);
-}
-
-std::size_t listed_rows(const Context& context, const Grouping& grouping) {
-  return count_rows(context, grouping.first.size(), [&](std::size_t i) {
-    return grouping.first[i] != 0;
-  });
-}
-
-namespace {
-
-// every count becomes the sum of those before it
-void sum_before(const Context& context, std::size_t n, Row* counts) {
-  std::vector<Row> sums(chunk_count(context, n), 0);
-  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
-                             std::size_t end) {
-    Row sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += counts[i];
-    sums[chunk] = sum;
-  });
-  Row total = 0;
-  for (Row& sum : sums) {
-    const Row before = total;
-    total += sum;
-    sum = before;
-  }
-  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
-                             std::size_t end) {
-    Row sum = sums[chunk];
-    for (std::size_t i = begin; i < end; ++i) {
-      const Row count = counts[i];
-      counts[i] = sum;
-      sum += count;
-    }
-  });
-}
-
-}  // namespace
-
-void list_rows(const Context& context, const Grouping& grouping, Row* starts,
-               Row* rows) {
-  const Row* first = grouping.first.data();
-  const std::size_t n = grouping.first.size();
-  // (row 0, none, becomes a place beyond all)
-  auto place = [&](std::size_t i) {
-    return static_cast<std::size_t>(first[i]) - 1;
-  };
-  starts[0] = 0;
-  for_rows(context, n, [&](std::size_t at) { starts[at + 1] = 0; });
-  for_shares(
-      context, n, n, place,
-      [&](std::size_t at) { __builtin_prefetch(&starts[at + 1], 1); },
-      [&](std::size_t at, std::size_t) { ++starts[at + 1]; });
-  // from counts to where each range begins, and on to where it ends
-  sum_before(context, n, starts + 1);
-  for_shares(
-      context, n, n, place,
-      [&](std::size_t at) { __builtin_prefetch(&starts[at + 1], 1); },
-      [&](std::size_t at, std::size_t i) {
-        rows[starts[at + 1]++] = static_cast<Row>(i + 1);
-      });
 }
 
 std::size_t count_missing(const Context& context, const Keys& keys) {

@@ -6,32 +6,38 @@
 
 namespace ronda::core {
 
-// Rows of one frame by key: `first[i]` is the first row with the key of row i
-// (0: a missing key that equals nothing). Empty when every row is its own.
+// Rows of one frame by key: `key[i]` is the key of row i, 0 where it is missing
+// and equals nothing. A key goes by its first row, or by a number of its own;
+// either is at most `most`. Empty when every row has its own key.
 struct Grouping {
-  Buffer<Row> first;
+  Buffer<Row> key;
+  std::size_t most = 0;
+  std::size_t listed = 0;  // rows whose key is not 0
   bool repeated = false;
 };
 
 // What matching found out on its way.
 struct Match {
-  Grouping right;  // `first` only where a key is repeated
+  Grouping right;  // `key` only where one is repeated
   std::size_t matched_left = 0;
   std::size_t matched_right = 0;  // known where no right key is repeated
   std::size_t missing_left = 0, missing_right = 0;
 };
 
-// slot[i]: the first right row with the key of left row i, 0 if there is none
-Match match_equal(const Context& context, const Keys& left, const Keys& right,
-                  bool match_missing, Row* slot);
+// What a key goes by where right rows share one
+enum class KeyNames { first_rows, numbers };
 
-// Right rows listed key by key: those of the key whose first row is f stand
-// at starts[f - 1] .. starts[f] of `rows`, ascending. `starts` has a place more
-// than there are rows.
-std::size_t listed_rows(const Context& context, const Grouping& grouping);
+// slot[i]: the right key of left row i, 0 if there is none
+Match match_equal(const Context& context, const Keys& left, const Keys& right,
+                  bool match_missing, KeyNames names, Row* slot);
+
+// Right rows listed key by key: those of key k stand at
+// starts[k - 1] .. starts[k] of `rows`, ascending. `starts` has grouping.most + 1
+// places, `rows` has grouping.listed.
 void list_rows(const Context& context, const Grouping& grouping, Row* starts,
                Row* rows);
 
+// keys go by their first rows
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing);
 

@@ -6,6 +6,9 @@
 //   put(at, word, row)  the first row with this key, `row` if the key is new;
 //                       0 when the part is full
 //   find(at, word)      the first row with this key, 0 if there is none
+// One whose places are in the order of the keys (`in_key_order`) also answers
+//   number(at, last)    gives the key at a place, if there is one, the number
+//                       after `last` in place of its first row
 #pragma once
 #include <algorithm>
 #include <cstddef>
@@ -36,6 +39,7 @@ template <class Reader>
 class HashTable {
  public:
   using Word = typename Reader::Word;
+  static constexpr bool in_key_order = false;
 
   HashTable(std::size_t keys, int part_bits)
       : bits_(bits_for(keys, part_bits)),
@@ -111,6 +115,7 @@ template <class Reader>
 class DirectTable {
  public:
   using Word = typename Reader::Word;
+  static constexpr bool in_key_order = true;
 
   DirectTable(const WholeRange& range, const Reader& reader, int part_bits)
       : low_(static_cast<std::uint64_t>(range.empty() ? 0 : range.low)),
@@ -136,6 +141,9 @@ class DirectTable {
     return rows_[at];
   }
   Row find(std::size_t at, const Word&) const { return rows_[at]; }
+  void number(std::size_t at, Row& last) {
+    if (rows_[at]) rows_[at] = ++last;
+  }
 
  private:
   std::uint64_t low_, span_;

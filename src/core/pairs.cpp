@@ -139,6 +139,9 @@ std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
         pairs.starts ? pairs.starts[slot] - pairs.starts[slot - 1] : 1;
     return size * uses[slot - 1];
   };
+  auto first_row = [&](Row slot) {
+    return pairs.starts ? pairs.rows[pairs.starts[slot - 1]] : slot;
+  };
   std::vector<Row> slots;
   for (std::size_t s = 0; s < uses.size(); ++s)
     if (uses[s]) slots.push_back(static_cast<Row>(s + 1));
@@ -147,7 +150,8 @@ std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
                     slots.begin() + static_cast<std::ptrdiff_t>(most),
                     slots.end(), [&](Row a, Row b) {
                       const double x = weight(a), y = weight(b);
-                      return x > y || (x == y && a < b);
+                      return x > y ||
+                             (x == y && first_row(a) < first_row(b));
                     });
   slots.resize(most);
   return slots;

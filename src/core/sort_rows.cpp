@@ -298,7 +298,7 @@ Buffer<std::int32_t> ranks(const Context& context, const SortColumn& by,
   // until they are sorted, a kind is known by its number in order of rows
   for_chunks_in_order(context, rows, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
-      const auto first = static_cast<std::size_t>(grouping.first[i]);
+      const auto first = static_cast<std::size_t>(grouping.key[i]);
       if (first == i + 1) kinds.push_back(text[i]);
       out[i] = first == 0       ? INT32_MIN
                : first == i + 1 ? static_cast<std::int32_t>(kinds.size())
