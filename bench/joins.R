@@ -153,15 +153,20 @@ if (is_parent && wanted("integer_and_text")) local({
 
 # 3: skew, repeats, keys chosen against hashing -----------------------------
 
-# the pairs written out and the columns gathered, given the match
+# the pairs written out, left row and right row of each, and the columns gathered,
+# given the match
 write_and_gather <- function(left, right, on, expect) {
   p <- pair_rows(left, right, on = on, expect = expect)
   m <- p$matches
   function() {
     lines <- ronda:::expand_pairs_(m$slot, m$starts, m$rows, nrow(right), FALSE)
-    at <- if (is.null(lines$left)) seq_len(nrow(left)) else lines$left
+    if (is.null(lines$left)) {
+      # every left row stands once: neither was written yet
+      lines$left <- seq_len(nrow(left))
+      lines$right <- ronda:::gather_(lines$right, lines$left)
+    }
     touch(c(
-      lapply(left, ronda:::gather_, at),
+      lapply(left, ronda:::gather_, lines$left),
       lapply(right[setdiff(names(right), on)], ronda:::gather_, lines$right)
     ))
   }

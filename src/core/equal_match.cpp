@@ -41,8 +41,7 @@ Match match_in(const Context& context, Table& table, const Filled& filled,
                const Wanted& wanted, Row* slot) {
   Match match;
   auto look_up_in = [&](const Side<Reader>& side, auto&& found, Row* to) {
-    return look_up(context, table, side.reader, side.rows,
-                   wanted.match_missing, found, to);
+    return look_up(context, table, side.reader, side.rows, found, to);
   };
   const FillCounts& all = filled.all;
   match.missing_right = all.missing;

@@ -111,30 +111,28 @@ struct LookUpCounts {
 // the rows found are told to `found`
 template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
-                     const Reader& reader, std::size_t n, bool match_missing,
-                     Found&& found, Row* slot) {
+                     const Reader& reader, std::size_t n, Found&& found,
+                     Row* slot) {
   std::vector<LookUpCounts> counts(chunk_count(context, n));
   for_chunks_by_hand(context, n, [&](std::size_t chunk, std::size_t begin,
                                      std::size_t end, const Crew::Hand& hand) {
     constexpr std::size_t ring_size = 32;
     static_assert(prefetch_distance < ring_size);
     std::size_t places[ring_size];
+    LookUpCounts count;
     auto ask = [&](std::size_t i) {
-      const std::size_t at = table.locate(reader(i));
+      const auto word = reader(i);
+      const std::size_t at = table.locate(word);
       places[i % ring_size] = at;
       table.prefetch(at);
+      count.missing += reader.missing(word);
     };
-    LookUpCounts count;
     auto note = found.noting(hand);
+    // (missing keys that equal nothing were never put in)
     auto answer = [&](std::size_t i) {
-      const auto word = reader(i);
-      const bool missing = reader.missing(word);
-      const Row row = missing && !match_missing
-                          ? 0
-                          : table.find(places[i % ring_size], word);
+      const Row row = table.find(places[i % ring_size], reader(i));
       slot[i] = row;
       note(row);
-      count.missing += missing;
       count.matched += row != 0;
     };
     const std::size_t ahead = std::min(prefetch_distance, end - begin);

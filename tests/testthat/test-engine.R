@@ -194,3 +194,71 @@ test_that("odd numbers keep their meaning", {
   near <- join_frames(odd, odd, on = nearest("k", look = "either"))
   expect_identical(near$i_right, c(2L, 2L, NA, NA, 5L, 6L, 7L))
 })
+
+test_that("rows that turn out late not to be in order are searched, not walked", {
+  n <- 1000L
+  frame <- data.frame(port = rep(1:4, each = n), at = rep(2 * seq_len(n), 4L))
+  right <- transform(frame, at = at + rep_len(c(-1, 0, 1), 4L * n), w = seq_len(4L * n))
+  changes <- list(
+    none = identity,
+    time = function(x) replace(x, "at", list(replace(x$at, 2500:2501, x$at[2501:2500]))),
+    port = function(x) replace(x, "port", list(replace(x$port, 3500L, 2L))),
+    missing = function(x) replace(x, "at", list(replace(x$at, 3001L, NA))),
+    late = function(x) replace(x, "at", list(replace(x$at, 4000L, 7)))
+  )
+  for (chunk in c(17, 1e5)) for (within in c(Inf, 3)) {
+    withr::local_options(ronda.chunk_rows = chunk)
+    join <- function(left, right, path) {
+      withr::local_options(ronda.path = path)
+      join_frames(left, right, on = list("port", nearest("at", within = within)))
+    }
+    for (change in changes) {
+      left <- change(frame)
+      expect_identical(join(left, right, NULL), join(left, right, "hashed"))
+      expect_identical(join(frame, change(right), NULL),
+        join(frame, change(right), "hashed")
+      )
+    }
+  }
+})
+
+test_that("repeated keys of any number and order pair alike on every path", {
+  ways <- expand.grid(path = c("choose", "direct", "hashed"), threads = 1:2,
+    chunk = c(64, 1e5), stringsAsFactors = FALSE
+  )
+  set.seed(71)
+  for (keys in c(1L, 3L, 40L, 900L, 1500L, 3000L)) for (sorted in c(FALSE, TRUE)) {
+    frames <- lapply(1:2, function(side) {
+      k <- sample.int(keys, 3000L, TRUE)
+      if (sorted) k <- sort(k)
+      if (keys < 3000L) k[sample.int(3000L, 20L)] <- NA
+      data.frame(k = k, row = seq_along(k))
+    })
+    if (keys < 40L) frames[[1L]] <- frames[[1L]][1:50, ]
+    by_key <- split(frames[[2L]]$row, frames[[2L]]$k)
+    partners <- by_key[as.character(frames[[1L]]$k)]
+    sizes <- lengths(partners, use.names = FALSE)
+    for (way in seq_len(nrow(ways))) {
+      withr::local_options(ronda.path = ways$path[way],
+        ronda.threads = ways$threads[way], ronda.chunk_rows = ways$chunk[way]
+      )
+      x <- join_frames(frames[[1L]], frames[[2L]], on = "k", rows = "inner",
+        expect = "many-to-many", collisions = "rename"
+      )
+      expect_identical(x$row_left, rep.int(frames[[1L]]$row, sizes))
+      expect_identical(x$row_right, unlist(partners, use.names = FALSE))
+    }
+  }
+})
+
+test_that("keys that multiply alike are named in the order of the right frame", {
+  right <- data.frame(k = rep(c(9L, 2L, 5L), each = 4L))
+  left <- right[c(5:12, 1:4), , drop = FALSE]
+  words <- lapply(c("direct", "hashed"), function(path) {
+    withr::local_options(ronda.path = path)
+    conditionMessage(expect_error(join_frames(left, right, on = "k",
+      expect = "one-to-one"
+    ), class = "ronda_error"))
+  })
+  expect_identical(words[[1L]], words[[2L]])
+})

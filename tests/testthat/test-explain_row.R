@@ -72,3 +72,15 @@ test_that("what is no row is refused", {
     explain_row(pairing, right = 1.5), explain_row(pairing, right = "Ambrel")
   )
 })
+
+test_that("the closest keys are named where keys have distances, none of factors", {
+  left <- data.frame(n = c(11, 7), f = factor(c("low", "high")))
+  right <- data.frame(n = c(10, 30, 12.5), f = factor("mid"))
+  expect_match(format(explain_row(pair_rows(left, right, on = "n"), left = 1)),
+    "10.*12\\.5",
+    all = FALSE
+  )
+  text <- format(explain_row(pair_rows(left, right, on = "f"), left = 1))
+  expect_match(text, "low", all = FALSE)
+  expect_false(any(grepl("mid", text)))
+})

@@ -57,3 +57,17 @@ test_that("a file that can't be written leaves nothing behind", {
     c("folder.csv", "old.csv")
   )
 })
+
+test_that("whole numbers are read as the smallest type that holds them all", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  class_of <- function(...) {
+    writeLines(c("id", ...), path)
+    class(read_frame(path)$id)
+  }
+  expect_identical(class_of("1", "-2147483647"), "integer")
+  expect_identical(class_of("1", "2147483648"), "numeric")
+  expect_identical(class_of("9007199254740991", "-7"), "numeric")
+  expect_identical(class_of("9007199254740993", "-7"), "integer64")
+  expect_identical(read_frame(path)$id, bit64::as.integer64(c("9007199254740993", "-7")))
+  expect_identical(class_of("99999999999999999999", "1"), "character")
+})

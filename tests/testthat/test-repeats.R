@@ -43,3 +43,15 @@ test_that("`repeats` leaves counts of candidates and of pairs", {
   expect_equal(account$passed_over_right, 2)
   expect_identical(account$relationship, "many-to-many")
 })
+
+test_that("refusing repeats changes nothing where there are none", {
+  left <- data.frame(k = c(3, 1, 1), v = 1:3)
+  right <- data.frame(k = 1:3, w = 4:6)
+  expect_identical(join_frames(left, right, on = "k", repeats = "stop"),
+    join_frames(left, right, on = "k")
+  )
+  expect_identical(
+    join_frames(left, right, on = list(relate("v", ">=", "w")), repeats = "stop")$w,
+    rep(NA_integer_, 3L)
+  )
+})

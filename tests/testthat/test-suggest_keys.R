@@ -54,3 +54,10 @@ test_that("what is no frame is refused", {
     suggest_keys(1, ports), suggest_keys(ports), suggest_keys(ports, ports, 0)
   )
 })
+
+test_that("columns that are missing throughout suggest nothing", {
+  left <- data.frame(id = 1:4, empty = NA_character_, none = NA_real_)
+  right <- data.frame(id = 2:5, empty = NA_character_, none = NA_real_)
+  expect_identical(suggest_keys(left, right)$on, "\"id\"")
+  expect_identical(nrow(suggest_keys(left[-1L], right[-1L])), 0L)
+})

@@ -66,3 +66,18 @@ test_that("rows look like frames to a condition, in every way of asking", {
     5L
   )
 })
+
+test_that("an error of ours inside a condition blames the join, another is quoted", {
+  nested <- function(left, right) {
+    join_frames(many, many, on = "nowhere")
+    TRUE
+  }
+  error <- expect_error(join_frames(many, many, on = "k", where = nested,
+    expect = "many-to-many"
+  ), class = "ronda_error")
+  expect_match(deparse(conditionCall(error))[1L], "^join_frames")
+  expect_match(conditionMessage(error), "nowhere")
+  expect_error(join_frames(many, many, on = "k", expect = "many-to-many",
+    where = function(left, right) stop("the tide is out")
+  ), "`where` failed: the tide is out", class = "ronda_error")
+})

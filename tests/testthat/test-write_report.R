@@ -101,3 +101,19 @@ test_that("a browser shows it without errors or requests, wide and narrow", {
   expect_match(page, "&lt;script&gt;alert", fixed = TRUE)
   expect_false(grepl("<script", page, fixed = TRUE))
 })
+
+test_that("a report shows columns that are matrices, and leaves out a search too long", {
+  file <- withr::local_tempfile(fileext = ".html")
+  page_of <- function(left, right) {
+    write_report(pair_rows(left, right, on = "k"), file)
+    paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+  }
+  left <- data.frame(k = 1:3)
+  left$grid <- matrix(1:6, 3L)
+  left$inner <- data.frame(a = 1:3)
+  page <- page_of(left, data.frame(k = 2L))
+  expect_match(page, "a matrix", fixed = TRUE)
+  expect_match(page, "a data frame", fixed = TRUE)
+  page <- page_of(data.frame(k = 1:20002), data.frame(k = 1L))
+  expect_match(page, "More than 20,000 rows did not match", fixed = TRUE)
+})
