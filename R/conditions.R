@@ -124,7 +124,9 @@ shortened <- function(text, most = 40L) {
 }
 
 described <- function(value) {
-  kind <- if (is.object(value) && !is.null(dim(value))) {
+  kind <- if (is.data.frame(value)) {
+    return("a data frame")
+  } else if (is.object(value) && !is.null(dim(value))) {
     sprintf("an object of class `%s`", class(value)[1L])
   } else if (!is.null(dim(value))) {
     return("a matrix")

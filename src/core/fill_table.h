@@ -107,8 +107,8 @@ struct LookUpCounts {
   std::size_t missing = 0;  // rows with a missing key
 };
 
-// slot[i]: the first row of the table with the key of row i, 0 if there is none;
-// the rows found are told to `found`
+// slot[i]: the first row with the key of row i, or the key's number, as the table
+// has it, 0 if it has none; what is found is told to `found`
 template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, Found&& found,

@@ -144,14 +144,16 @@ std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
   };
   std::vector<Row> slots;
   for (std::size_t s = 0; s < uses.size(); ++s)
-    if (uses[s]) slots.push_back(static_cast<Row>(s + 1));
+    if (uses[s] && weight(static_cast<Row>(s + 1)) > 0)
+      slots.push_back(static_cast<Row>(s + 1));
   most = std::min(most, slots.size());
   std::partial_sort(slots.begin(),
                     slots.begin() + static_cast<std::ptrdiff_t>(most),
                     slots.end(), [&](Row a, Row b) {
                       const double x = weight(a), y = weight(b);
-                      return x > y ||
-                             (x == y && first_row(a) < first_row(b));
+                      if (x != y) return x > y;
+                      const Row p = first_row(a), q = first_row(b);
+                      return p < q || (p == q && a < b);
                     });
   slots.resize(most);
   return slots;

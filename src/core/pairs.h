@@ -55,7 +55,8 @@ Buffer<std::uint8_t> mark_right(const Context& context,
 // how many left rows point at each range (or right row, without ranges)
 Buffer<Row> slot_uses(const Context& context, const PairsView& pairs);
 
-// the slots that give the most pairs, most first
+// the slots that give the most pairs, most first; in the order of right rows
+// where they give as many
 std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
                                 std::size_t most);
 

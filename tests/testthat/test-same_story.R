@@ -17,6 +17,10 @@ build_spec <- function(pairing, spec) {
   )
 }
 
+oracle_slice <- function(frame, rows) {
+  as_frame(lapply(frame, pick, rows), length(rows))
+}
+
 test_that("a frame is the same built in one call and in two, and as often as asked", {
   for (seed in 1:150) {
     set.seed(seed)
@@ -67,10 +71,6 @@ test_that("parts, counts, print and explanations agree with the pairs", {
   }
 })
 
-oracle_slice <- function(frame, rows) {
-  as_frame(lapply(frame, pick, rows), length(rows))
-}
-
 test_that("the command line writes what the function gives, whatever the options", {
   withr::local_dir(withr::local_tempdir())
   for (seed in 301:360) {
@@ -108,7 +108,7 @@ test_that("the command line writes what the function gives, whatever the options
     arguments <- list(left, right,
       on = on, rows = rows, expect = "many-to-many",
       missing_keys = choices[["missing-keys"]], repeats = choices$repeats,
-      sides = if (is.null(choices$sides)) c("trips", "calls") else c("trip", "call"),
+      sides = if (!is.null(choices$sides)) c("trip", "call"),
       take = if (!is.null(choices$take)) c("note", places = "seats"),
       keys = choices$keys, collisions = choices$collisions,
       name_pattern = choices$pattern, origin = choices$origin,
