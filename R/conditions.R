@@ -103,9 +103,6 @@ shown <- function(value) {
   if (is.function(value)) {
     return("a function")
   }
-  if (is.data.frame(value)) {
-    return("a data frame")
-  }
   if (!is.atomic(value) || length(value) != 1L || is.object(value) ||
     !is.null(dim(value))) {
     return(described(value))

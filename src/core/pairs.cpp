@@ -144,7 +144,7 @@ std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
   };
   std::vector<Row> slots;
   for (std::size_t s = 0; s < uses.size(); ++s)
-    if (uses[s] && weight(static_cast<Row>(s + 1)) > 0)
+    if (weight(static_cast<Row>(s + 1)) > 0)
       slots.push_back(static_cast<Row>(s + 1));
   most = std::min(most, slots.size());
   std::partial_sort(slots.begin(),

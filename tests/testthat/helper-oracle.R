@@ -447,17 +447,28 @@ make_spec <- function(case) {
   spec
 }
 
-run_spec <- function(case, spec) {
+rules_of <- function(spec) {
   on <- spec$right
   names(on) <- spec$left
   if (!is.null(spec$via)) {
     on <- Map(function(l, r) same(l, r, via = spec$via), spec$left, spec$right)
     on <- unname(on)
   }
-  if (length(spec$calls)) on <- c(as.list(on), spec$calls)
+  if (length(spec$calls)) c(as.list(on), spec$calls) else on
+}
+
+pair_spec <- function(case, spec) {
+  pair_rows(case$left, case$right,
+    on = rules_of(spec), where = spec$condition,
+    missing_keys = spec$missing_keys, repeats = spec$repeats,
+    expect = "many-to-many", sides = spec$sides
+  )
+}
+
+run_spec <- function(case, spec) {
   tryCatch(
     join_frames(case$left, case$right,
-      on = on, rows = spec$rows, where = spec$condition,
+      on = rules_of(spec), rows = spec$rows, where = spec$condition,
       missing_keys = spec$missing_keys, repeats = spec$repeats,
       expect = "many-to-many", sides = spec$sides, take = spec$take,
       omit = spec$omit, keys = spec$keys, collisions = spec$collisions,

@@ -32,11 +32,7 @@ test_that("the list says what the pairing has, for every row", {
   for (round in 1:25) {
     case <- make_ordered_case()
     spec <- make_ordered_spec(case)
-    on <- structure(spec$right, names = spec$left)
-    pairing <- pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
-      where = spec$condition, missing_keys = spec$missing_keys,
-      repeats = spec$repeats, expect = "many-to-many"
-    )
+    pairing <- pair_spec(case, spec)
     pairs <- oracle_pairs(case$left, case$right, spec)
     for (row in seq_len(nrow(case$left))) {
       found <- explain_row(pairing, left = row)

@@ -4,11 +4,7 @@ test_that("counts add up and equal those of built frames", {
   for (round in 1:150) {
     case <- make_case()
     spec <- make_spec(case)
-    on <- structure(case$right_keys, names = case$left_keys)
-    pairing <- pair_rows(case$left, case$right, on = on,
-      where = spec$condition, missing_keys = spec$missing_keys,
-      repeats = spec$repeats, expect = "many-to-many"
-    )
+    pairing <- pair_spec(case, spec)
     sizes <- vapply(join_types, function(rows) {
       nrow(build_frame(pairing, rows))
     }, 1L)

@@ -1,14 +1,6 @@
 # Every way of asking about one join gives the same answer: what is built, split,
 # counted, explained, printed and written by the command line.
 
-pairing_of <- function(case, spec) {
-  on <- structure(spec$right, names = spec$left)
-  pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
-    where = spec$condition, missing_keys = spec$missing_keys,
-    repeats = spec$repeats, expect = "many-to-many", sides = spec$sides
-  )
-}
-
 build_spec <- function(pairing, spec) {
   build_frame(pairing, spec$rows, take = spec$take, omit = spec$omit,
     keys = spec$keys, collisions = spec$collisions,
@@ -27,10 +19,9 @@ test_that("a frame is the same built in one call and in two, and as often as ask
     ordered <- seed %% 2L == 0L
     case <- if (ordered) make_ordered_case() else make_case()
     spec <- if (ordered) make_ordered_spec(case) else make_spec(case)
-    spec$collisions <- if (is.character(spec$collisions)) "rename" else spec$collisions
     at_once <- run_spec(case, spec)
     if (is.character(at_once)) next
-    pairing <- pairing_of(case, spec)
+    pairing <- pair_spec(case, spec)
     expect_identical(build_spec(pairing, spec), at_once)
     expect_identical(build_spec(pairing, spec), at_once)
   }
@@ -42,7 +33,7 @@ test_that("parts, counts, print and explanations agree with the pairs", {
     case <- make_ordered_case()
     spec <- make_ordered_spec(case)
     pairs <- oracle_pairs(case$left, case$right, spec)
-    pairing <- pairing_of(case, spec)
+    pairing <- pair_spec(case, spec)
     alone <- list(
       left = setdiff(seq_len(nrow(case$left)), pairs$left),
       right = setdiff(seq_len(nrow(case$right)), pairs$right)
