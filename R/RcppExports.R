@@ -53,8 +53,8 @@ scan_bytes_ <- function(bytes, delimiter, state) {
     .Call(`_ronda_scan_bytes_`, bytes, delimiter, state)
 }
 
-match_equal_ <- function(left, right, kinds, match_missing, count) {
-    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count)
+match_equal_ <- function(left, right, kinds, match_missing, count, settled = NULL) {
+    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, settled)
 }
 
 group_rows_ <- function(keys, kinds, match_missing) {
@@ -151,6 +151,10 @@ release_rows_ <- function(rows) {
 
 utf8_text_ <- function(x) {
     .Call(`_ronda_utf8_text_`, x)
+}
+
+comparable_texts_ <- function(left, right) {
+    .Call(`_ronda_comparable_texts_`, left, right)
 }
 
 shortened_codes_ <- function(x) {

@@ -163,7 +163,8 @@ conversion_of_unknown <- function(x) {
 }
 
 # One rule's two columns as the engine takes them: a list of one or two column
-# pairs, each list(kind, left, right).
+# pairs, each list(kind, left, right), and where texts of a side may be equal at
+# different addresses, `settled`: FALSE for that side.
 align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
   families <- c(key_family(x), key_family(y))
   if (!families_match(families[1L], families[2L])) {
@@ -253,7 +254,7 @@ align_text <- function(x, y, families) {
   if (all(families == "factor")) {
     return(align_factors(x, y))
   }
-  key_pair("text", utf8_text_(as_text(x)), utf8_text_(as_text(y)))
+  c(list(kind = engine_kinds[["text"]]), comparable_texts_(as_text(x), as_text(y)))
 }
 
 as_text <- function(x) if (is.factor(x)) as.character(x) else x
@@ -319,6 +320,7 @@ engine_keys <- function(left, right, rules, call) {
   if (!length(rules)) {
     return(list(left = list(), right = list(), kinds = integer()))
   }
+  settled <- c(TRUE, TRUE)
   keys <- list()
   others <- list()
   kinds <- integer()
@@ -339,7 +341,8 @@ engine_keys <- function(left, right, rules, call) {
       keys[[k]] <- pair$left
       others[[k]] <- pair$right
       kinds[k] <- pair$kind
+      if (!is.null(pair$settled)) settled <- settled & pair$settled
     }
   }
-  list(left = keys, right = others, kinds = kinds)
+  list(left = keys, right = others, kinds = kinds, settled = settled)
 }

@@ -154,7 +154,7 @@ match_rows <- function(pairing, keys, ordered, call) {
   }
   groups <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
-      pairing$missing_keys == "match", pairing$keyed_only
+      pairing$missing_keys == "match", pairing$keyed_only, keys$settled
     )
   } else {
     match_everything(pairing$rows)

@@ -240,8 +240,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   must(plain.pairs == counts.pairs && plain.on_both == counts.on_both &&
            plain.matched_right == counts.matched_right &&
            plain.most_left == counts.most_left, "the two ways to count");
-  must(repeats_unmatched(context, left.keys, slot.data(), match_missing) ==
-           alone_twice, "repeats");
+  const auto alone = unmatched_rows(context, slot.data(), left.keys.rows);
+  must(repeats_among(context, left.keys, alone, match_missing) == alone_twice,
+       "repeats");
   // row numbers and two right columns, which may be laid side by side
   std::vector<Row> gathered(lines.size() + 1);
   std::vector<std::uint64_t> values(right_rows + 1), wide(lines.size() + 1);

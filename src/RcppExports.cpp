@@ -156,8 +156,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_equal_
-List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count);
-RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
+List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP settled);
+RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP settledSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type left(leftSEXP);
@@ -165,7 +165,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
     Rcpp::traits::input_parameter< bool >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing, count));
+    Rcpp::traits::input_parameter< SEXP >::type settled(settledSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing, count, settled));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -471,6 +472,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// comparable_texts_
+List comparable_texts_(SEXP left, SEXP right);
+RcppExport SEXP _ronda_comparable_texts_(SEXP leftSEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(comparable_texts_(left, right));
+    return rcpp_result_gen;
+END_RCPP
+}
 // shortened_codes_
 List shortened_codes_(CharacterVector x);
 RcppExport SEXP _ronda_shortened_codes_(SEXP xSEXP) {
@@ -498,7 +510,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
     {"_ronda_scan_bytes_", (DL_FUNC) &_ronda_scan_bytes_, 3},
-    {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 5},
+    {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 4},
@@ -523,6 +535,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_bare_sources_", (DL_FUNC) &_ronda_bare_sources_, 3},
     {"_ronda_release_rows_", (DL_FUNC) &_ronda_release_rows_, 1},
     {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
+    {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
     {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}

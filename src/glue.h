@@ -22,6 +22,13 @@ inline std::ptrdiff_t characters_behind_address() {
   return CHAR(NA_STRING) - reinterpret_cast<const char*>(NA_STRING);
 }
 
+// Key columns with texts such that equal ones share one address in some rows (in
+// all, without `rows`); other columns as they are
+Rcpp::List settled_texts(const core::Context& context,
+                         const Rcpp::List& columns,
+                         const Rcpp::IntegerVector& kinds,
+                         const core::Buffer<core::Row>* rows = nullptr);
+
 // slot, and starts and rows where right rows are listed in ranges
 core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
                          SEXP rows, int right_rows);

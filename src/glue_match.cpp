@@ -18,14 +18,38 @@ List count_list(const core::PairCounts& counts) {
       _["on_both"] = counts.on_both);
 }
 
+bool is_settled(SEXP settled, int side) {
+  return Rf_isNull(settled) || LOGICAL(settled)[side];
+}
+
+// Whether a key stands in several rows of a side without a partner. Texts that are
+// not settled may be equal at different addresses; `only_such`: nothing else is.
+template <class Partner>
+bool repeats_unmatched(const core::Context& context, const List& columns,
+                       const IntegerVector& kinds, const Partner* partner,
+                       std::size_t n, bool match_missing, bool is_settled,
+                       bool only_such) {
+  const core::Buffer<core::Row> rows = core::unmatched_rows(context, partner, n);
+  List settled = columns;
+  if (!is_settled) settled = glue::settled_texts(context, columns, kinds, &rows);
+  bool same = true;
+  for (R_xlen_t k = 0; k < columns.size(); ++k)
+    same = same && (SEXP)settled[k] == (SEXP)columns[k];
+  return !(only_such && same) &&
+         core::repeats_among(context, glue::as_keys(settled, kinds), rows,
+                             match_missing);
+}
+
 }  // namespace
 
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeats` says whether keys are repeated on either side.
-// Without `count` a `slot` is the first right row with the key.
+// Without `count` a `slot` is the first right row with the key. `settled`: whether
+// equal texts share one address on the left, and on the right.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
-                  bool match_missing, bool count) {
+                  bool match_missing, bool count,
+                  SEXP settled = R_NilValue) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
@@ -48,16 +72,22 @@ List match_equal_(List left, List right, IntegerVector kinds,
                           _["rows"] = (SEXP)rows, _["counts"] = counts);
     };
     if (!count) return found(R_NilValue);
+    const core::PairsView pairs = glue::as_pairs(
+        (SEXP)slot, starts, rows, static_cast<int>(right_keys.rows));
     const core::PairCounts counts =
         match.right.repeated
-            ? core::count_disjoint(
-                  context, glue::as_pairs((SEXP)slot, starts, rows,
-                                          static_cast<int>(right_keys.rows)))
+            ? core::count_disjoint(context, pairs)
             : core::single_counts(match.matched_left, match.matched_right);
     const bool left_repeats =
         counts.most_right > 1 ||
-        core::repeats_unmatched(context, left_keys, INTEGER(slot),
-                                match_missing);
+        repeats_unmatched(context, left, kinds, pairs.slot, pairs.left_rows,
+                          match_missing, is_settled(settled, 0), false);
+    const bool right_repeats =
+        match.right.repeated ||
+        (!is_settled(settled, 1) &&
+         repeats_unmatched(context, right, kinds,
+                           core::mark_right(context, pairs).data(),
+                           pairs.right_rows, match_missing, false, true));
     return found(List::create(
         _["pairs"] = counts.pairs,
         _["matched_left"] = static_cast<double>(counts.matched_left),
@@ -67,7 +97,7 @@ List match_equal_(List left, List right, IntegerVector kinds,
         _["missing_left"] = static_cast<double>(match.missing_left),
         _["missing_right"] = static_cast<double>(match.missing_right),
         _["repeats"] = LogicalVector::create(
-            _["left"] = left_repeats, _["right"] = match.right.repeated)));
+            _["left"] = left_repeats, _["right"] = right_repeats)));
   });
 }
 
@@ -76,8 +106,10 @@ List match_equal_(List left, List right, IntegerVector kinds,
 // [[Rcpp::export(rng = false)]]
 SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
+    const core::Context context = glue::current_context();
+    const List settled = glue::settled_texts(context, keys, kinds);
     const core::Grouping grouping = core::group_rows(
-        glue::current_context(), glue::as_keys(keys, kinds), match_missing);
+        context, glue::as_keys(settled, kinds), match_missing);
     if (grouping.key.empty()) return R_NilValue;
     return glue::as_rows(grouping.key.data(), grouping.key.size());
   });

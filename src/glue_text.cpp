@@ -47,28 +47,84 @@ class SeenTexts {
   std::vector<SEXP> places_;
 };
 
-// Whether all texts are plain ASCII
-bool all_ascii(const core::Context& context, const SEXP* text, std::size_t n) {
+// The texts to look at: all of a column, or those of some rows
+class AskedTexts {
+ public:
+  explicit AskedTexts(SEXP column, const core::Buffer<core::Row>* rows = nullptr)
+      : text_(STRING_PTR_RO(column)),
+        rows_(rows ? rows->data() : nullptr),
+        size_(rows ? rows->size()
+                   : static_cast<std::size_t>(Rf_xlength(column))) {}
+  std::size_t size() const { return size_; }
+  SEXP operator[](std::size_t k) const {
+    return text_[rows_ ? static_cast<std::size_t>(rows_[k] - 1) : k];
+  }
+
+ private:
+  const SEXP* text_;
+  const core::Row* rows_;
+  std::size_t size_;
+};
+
+// Whether all texts asked for are plain ASCII
+bool all_ascii(const core::Context& context, const AskedTexts& texts) {
   const std::ptrdiff_t characters = glue::characters_behind_address();
+  auto bytes_of = [&](std::size_t k) {
+    return reinterpret_cast<const char*>(texts[k]) + characters;
+  };
   std::atomic<bool> ascii{true};
   // large chunks, as each starts with no text seen
   core::Context wide = context;
   wide.chunk_rows *= 8;
   core::for_chunks(
-      wide, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+      wide, texts.size(), [&](std::size_t, std::size_t begin, std::size_t end) {
         SeenTexts lately(end - begin);
-        for (std::size_t i = begin; i < end && ascii; ++i) {
-          if (i + core::prefetch_distance < end)
-            __builtin_prefetch(reinterpret_cast<const char*>(
-                                   text[i + core::prefetch_distance]) +
-                               characters);
-          if (!lately.seen(text[i]) &&
-              has_high_bit(reinterpret_cast<const char*>(text[i]) +
-                           characters))
+        for (std::size_t k = begin; k < end && ascii; ++k) {
+          if (k + core::prefetch_distance < end)
+            __builtin_prefetch(bytes_of(k + core::prefetch_distance));
+          if (!lately.seen(texts[k]) && has_high_bit(bytes_of(k)))
             ascii = false;
         }
       });
   return ascii;
+}
+
+// How long a look at all texts takes, in looks at texts that follow each other in
+// memory, as those of the column that was read first do; one at random takes ten
+// times as long.
+double effort(const AskedTexts& texts) {
+  constexpr std::size_t page = 4096;
+  const std::size_t step = std::max<std::size_t>(1, texts.size() / 256);
+  std::size_t pairs = 0, apart = 0;
+  for (std::size_t k = 1; k < texts.size(); k += step, ++pairs) {
+    const auto a = reinterpret_cast<std::uintptr_t>(texts[k - 1]);
+    const auto b = reinterpret_cast<std::uintptr_t>(texts[k]);
+    apart += (a > b ? a - b : b - a) > page;
+  }
+  const double share = pairs ? static_cast<double>(apart) / pairs : 0;
+  return static_cast<double>(texts.size()) * (1 + 9 * share);
+}
+
+// x itself when equal texts share one address, else a copy in UTF-8
+SEXP in_utf8(SEXP x, const AskedTexts& texts) {
+  std::size_t same = 0;
+  while (same < texts.size() && !needs_translation(texts[same])) ++same;
+  if (same == texts.size()) return x;
+  Shield<SEXP> out(Rf_allocVector(STRSXP, Rf_xlength(x)));
+  for (R_xlen_t i = 0; i < Rf_xlength(x); ++i) {
+    if (i % 100000 == 0) checkUserInterrupt();
+    SEXP one = STRING_ELT(x, i);
+    SET_STRING_ELT(out, i, needs_translation(one)
+                               ? Rf_mkCharCE(Rf_translateCharUTF8(one), CE_UTF8)
+                               : one);
+  }
+  return out;
+}
+
+SEXP settled(const core::Context& context, SEXP x,
+             const core::Buffer<core::Row>* rows = nullptr) {
+  const AskedTexts texts(x, rows);
+  return all_ascii(context, texts) ? x : in_utf8(x, texts);
 }
 
 // The characters of a UTF-8 text, each as its bytes in one number
@@ -94,26 +150,41 @@ std::uint64_t code_without(const std::vector<std::uint64_t>& text,
 
 }  // namespace
 
+List glue::settled_texts(const core::Context& context, const List& columns,
+                         const IntegerVector& kinds,
+                         const core::Buffer<core::Row>* rows) {
+  List out(columns.size());
+  for (R_xlen_t k = 0; k < columns.size(); ++k)
+    out[k] = kinds[k] == static_cast<int>(core::KeyKind::text)
+                 ? settled(context, columns[k], rows)
+                 : (SEXP)columns[k];
+  return out;
+}
+
 // x itself when equal texts share one address, else a copy in UTF-8
 // [[Rcpp::export(rng = false)]]
 SEXP utf8_text_(SEXP x) {
-  return glue::guarded([&]() -> SEXP {
-    const SEXP* text = STRING_PTR_RO(x);
-    const auto n = static_cast<std::size_t>(Rf_xlength(x));
-    if (all_ascii(glue::current_context(), text, n)) return x;
-    std::size_t same = 0;
-    while (same < n && !needs_translation(text[same])) ++same;
-    if (same == n) return x;
-    Shield<SEXP> out(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(n)));
-    for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(n); ++i) {
-      if (i % 100000 == 0) checkUserInterrupt();
-      SEXP one = STRING_ELT(x, i);
-      SET_STRING_ELT(out, i, needs_translation(one)
-                                 ? Rf_mkCharCE(Rf_translateCharUTF8(one),
-                                               CE_UTF8)
-                                 : one);
-    }
-    return static_cast<SEXP>(out);
+  return glue::guarded([&] { return settled(glue::current_context(), x); });
+}
+
+// Two columns in which a left and a right text that are equal share one address.
+// Where one side is plain ASCII, texts of the other side that are not equal none of it
+// and need no look: the side that is looked at faster is looked at first. Two texts
+// of the other side may be equal at different addresses then: it is not `settled`.
+// (3e6 different texts a side, nine of ten on both: 0.25 s to 0.06, and 0.03 more for
+// the texts without a partner; the whole join 0.6 s to 0.4.)
+// [[Rcpp::export(rng = false)]]
+List comparable_texts_(SEXP left, SEXP right) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const AskedTexts lefts(left), rights(right);
+    const bool left_first = effort(lefts) < effort(rights);
+    const bool plain = all_ascii(context, left_first ? lefts : rights);
+    return List::create(
+        _["left"] = plain ? left : settled(context, left),
+        _["right"] = plain ? right : settled(context, right),
+        _["settled"] =
+            LogicalVector::create(!plain || left_first, !plain || !left_first));
   });
 }
 

@@ -224,8 +224,9 @@ context("equality") {
       differ += !counts_agree(context, found, pairs);
       differ += found.match.missing_left != slow_missing(left);
       differ += found.match.missing_right != slow_missing(right);
-      differ += repeats_unmatched(context, left.keys, found.slot.data(),
-                                  match_missing) !=
+      const auto alone =
+          unmatched_rows(context, found.slot.data(), left.keys.rows);
+      differ += repeats_among(context, left.keys, alone, match_missing) !=
                 slow_repeats(left, found, match_missing);
     }
     expect_true(differ == 0);
@@ -260,10 +261,10 @@ context("equality") {
       if (twice) values[n - 1] = values[n - 2];
       values[0] = values[1] = std::nan("");
       const Keys keys{{{KeyKind::real, values.data(), nullptr}}, n};
-      const std::vector<Row> slot(n, 0);
-      expect_true(repeats_unmatched(Context{}, keys, slot.data(), false) ==
-                  twice);
-      expect_true(repeats_unmatched(Context{}, keys, slot.data(), true));
+      const std::vector<std::uint8_t> marks(n, 0);
+      const auto rows = unmatched_rows(Context{}, marks.data(), n);
+      expect_true(repeats_among(Context{}, keys, rows, false) == twice);
+      expect_true(repeats_among(Context{}, keys, rows, true));
     }
   }
 }

@@ -103,6 +103,8 @@ Match match_sides(const Context& context, const Side<Reader>& left,
 Match match_columns(const Context& context, Keys left, Keys right,
                     const Wanted& wanted, Row* slot) {
   PackedKeys packed = pack_keys(context, left, right, wanted.match_missing);
+  const bool packs = !packed.left.empty() || !packed.right.empty();
+  bool told = !packs || !wanted.match_missing;
   std::vector<Buffer<Row>> folded;  // keeps the folded columns alive
   while (left.columns.size() > 2) {
     Buffer<Row> codes(left.rows);
@@ -113,22 +115,27 @@ Match match_columns(const Context& context, Keys left, Keys right,
         {wanted.match_missing, true, KeyNames::first_rows}, codes.data());
     fold_columns(left, right, std::move(codes), std::move(match.right.key),
                  folded);
+    told = false;
   }
+  auto match = [&](const auto& left_side, const auto& right_side) {
+    Match found = match_sides(context, left_side, right_side, wanted, slot);
+    found.missing_told = told;
+    return found;
+  };
   if (left.columns.size() == 2) {
     const Buffer<TwoWords> left_words = two_words(context, left);
     const Buffer<TwoWords> right_words = two_words(context, right);
     const TwoWords missing{missing_word(right.columns[0]),
                            missing_word(right.columns[1])};
-    return match_sides<TwoReader>(
-        context, {{left_words.data(), missing}, left.rows},
-        {{right_words.data(), missing}, right.rows}, wanted, slot);
+    return match(Side<TwoReader>{{left_words.data(), missing}, left.rows},
+                 Side<TwoReader>{{right_words.data(), missing}, right.rows});
   }
   return with_reader(left.columns[0], [&](auto reader) {
     using Reader = decltype(reader);
     Reader other = reader;
     other.values = static_cast<decltype(other.values)>(right.columns[0].data);
-    return match_sides<Reader>(context, {reader, left.rows},
-                               {other, right.rows}, wanted, slot);
+    return match(Side<Reader>{reader, left.rows},
+                 Side<Reader>{other, right.rows});
   });
 }
 
@@ -138,8 +145,7 @@ Match match_equal(const Context& context, const Keys& left, const Keys& right,
                   bool match_missing, KeyNames names, Row* slot) {
   Match match = match_columns(context, left, right,
                               {match_missing, false, names}, slot);
-  // columns put together no longer tell which rows lacked one of them
-  if (left.columns.size() > 1) {
+  if (!match.missing_told) {
     match.missing_left = count_missing(context, left);
     match.missing_right = count_missing(context, right);
   }
@@ -163,17 +169,21 @@ std::size_t count_missing(const Context& context, const Keys& keys) {
       });
     });
   }
-  Buffer<std::uint8_t> missing(keys.rows, Start::zero);
-  for (const KeyColumn& column : keys.columns)
-    with_reader(column, [&](auto reader) {
-      for_chunks(context, keys.rows,
-                 [&](std::size_t, std::size_t begin, std::size_t end) {
-                   for (std::size_t i = begin; i < end; ++i)
-                     missing[i] |= reader.missing(reader(i));
-                 });
-    });
-  std::size_t total = 0;
-  for (std::uint8_t flag : missing) total += flag;
+  std::atomic<std::size_t> total{0};
+  for_chunks(context, keys.rows, [&](std::size_t, std::size_t begin,
+                                     std::size_t end) {
+    constexpr std::size_t most = 4096;
+    for (; begin < end; begin += most) {
+      const std::size_t n = std::min(most, end - begin);
+      std::uint8_t missing[most] = {};
+      for (const KeyColumn& column : keys.columns)
+        with_reader(column, [&](auto reader) {
+          for (std::size_t i = 0; i < n; ++i)
+            missing[i] |= reader.missing(reader(begin + i));
+        });
+      total += static_cast<std::size_t>(std::count(missing, missing + n, 1));
+    }
+  });
   return total;
 }
 

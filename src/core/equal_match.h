@@ -22,6 +22,7 @@ struct Match {
   std::size_t matched_left = 0;
   std::size_t matched_right = 0;  // known where no right key is repeated
   std::size_t missing_left = 0, missing_right = 0;
+  bool missing_told = true;  // false: columns put together hid missing keys
 };
 
 // What a key goes by where right rows share one
@@ -44,8 +45,14 @@ Grouping group_rows(const Context& context, const Keys& keys,
 // rows with a missing value in any key column
 std::size_t count_missing(const Context& context, const Keys& keys);
 
-// whether a key stands in several of the rows whose `slot` is 0
-bool repeats_unmatched(const Context& context, const Keys& keys,
-                       const Row* slot, bool match_missing);
+// the rows whose `partner` is 0: a slot on the left, a mark on the right
+Buffer<Row> unmatched_rows(const Context& context, const Row* partner,
+                           std::size_t n);
+Buffer<Row> unmatched_rows(const Context& context, const std::uint8_t* partner,
+                           std::size_t n);
+
+// whether a key stands in several of some rows
+bool repeats_among(const Context& context, const Keys& keys,
+                   const Buffer<Row>& rows, bool match_missing);
 
 }  // namespace ronda::core

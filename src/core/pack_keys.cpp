@@ -7,24 +7,6 @@ constexpr std::int64_t missing_code = INT64_MIN;
 constexpr std::int64_t outside_code = -1;  // a value the right side lacks
 constexpr double largest_code = 4e18;
 
-template <class Reader>
-int common_zero_bits(const Context& context, const Reader& reader,
-                     std::size_t n, std::int64_t low) {
-  std::atomic<std::uint64_t> all{0};
-  for_chunks(context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
-    std::uint64_t bits = 0;
-    for (std::size_t i = begin; i < end; ++i) {
-      const auto word = reader(i);
-      std::int64_t value;
-      if (reader.missing(word) || !Reader::whole(word, value)) continue;
-      bits |= static_cast<std::uint64_t>(value) -
-              static_cast<std::uint64_t>(low);
-    }
-    all |= bits;
-  });
-  return all == 0 ? 0 : __builtin_ctzll(all);
-}
-
 struct Digit {
   std::size_t column;
   WholeRange range;
@@ -33,15 +15,48 @@ struct Digit {
   double places() const { return static_cast<double>(span()) + 2.0; }
 };
 
-// The digit a column makes. Texts count by their addresses, which lie apart
-// by some power of two.
+// Texts count by their addresses, which lie apart by some power of two: the bits
+// in which any of them differs from the first one tell which, in the same pass.
+Digit digit_of_texts(const Context& context, const TextReader& reader,
+                     std::size_t n, std::size_t column) {
+  struct Part {
+    WholeRange range;
+    std::uint64_t differing = 0;
+  };
+  std::vector<Part> parts(chunk_count(context, n));
+  const auto first = n ? static_cast<std::int64_t>(reader(0)) : 0;
+  for_chunks(context, n, [&](std::size_t k, std::size_t begin,
+                             std::size_t end) {
+    Part part;
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto word = reader(i);
+      if (reader.missing(word)) continue;
+      const auto address = static_cast<std::int64_t>(word);
+      part.range.low = std::min(part.range.low, address);
+      part.range.high = std::max(part.range.high, address);
+      part.differing |= static_cast<std::uint64_t>(address ^ first);
+    }
+    parts[k] = part;
+  });
+  Digit digit{column, {}};
+  std::uint64_t differing = 0;
+  for (const Part& part : parts) {
+    digit.range.low = std::min(digit.range.low, part.range.low);
+    digit.range.high = std::max(digit.range.high, part.range.high);
+    differing |= part.differing;
+  }
+  if (differing) digit.shift = __builtin_ctzll(differing);
+  return digit;
+}
+
+// the digit a column makes
 Digit digit_of(const Context& context, const Keys& keys, std::size_t column) {
-  return with_reader(keys.columns[column], [&](auto reader) {
-    Digit digit{column, whole_range(context, reader, keys.rows)};
-    if (keys.columns[column].kind == KeyKind::text && !digit.range.empty())
-      digit.shift = common_zero_bits(context, reader, keys.rows,
-                                     digit.range.low);
-    return digit;
+  const KeyColumn& values = keys.columns[column];
+  return with_reader(values, [&](auto reader) {
+    if constexpr (std::is_same_v<decltype(reader), TextReader>)
+      return digit_of_texts(context, reader, keys.rows, column);
+    else
+      return Digit{column, whole_range(context, reader, keys.rows)};
   });
 }
 
@@ -58,22 +73,22 @@ std::vector<Digit> choose_digits(const Context& context, const Keys& right) {
   return digits;
 }
 
-// one more digit at the end of every code; the first one starts the codes
+// one more digit at the end of the codes of some rows; the first one starts them
 template <class Reader>
-void append_digit(const Context& context, const Reader& reader,
-                  const Digit& digit, bool first, bool match_missing,
-                  Buffer<std::int64_t>& codes) {
+void append_digit(const Reader& reader, const Digit& digit, bool first,
+                  bool match_missing, std::size_t begin, std::size_t end,
+                  std::int64_t* codes) {
   const std::uint64_t span = digit.span();
   const std::int64_t places = static_cast<std::int64_t>(span) + 2;
   const std::uint64_t low =
       static_cast<std::uint64_t>(digit.range.empty() ? 0 : digit.range.low);
   const std::uint64_t odd = (std::uint64_t{1} << digit.shift) - 1;
   auto code = [&](std::int64_t before, const typename Reader::Word& word) {
+    // (told even after a value the right side lacks: such rows are counted)
+    if (reader.missing(word) && !match_missing) return missing_code;
     if (before < 0) return before;
     if (reader.missing(word))
-      return match_missing
-                 ? before * places + static_cast<std::int64_t>(span) + 1
-                 : missing_code;
+      return before * places + static_cast<std::int64_t>(span) + 1;
     std::int64_t value;
     const bool whole = Reader::whole(word, value);
     const std::uint64_t above = static_cast<std::uint64_t>(value) - low;
@@ -81,22 +96,24 @@ void append_digit(const Context& context, const Reader& reader,
       return outside_code;
     return before * places + static_cast<std::int64_t>(above >> digit.shift);
   };
-  for_chunks(context, codes.size(),
-             [&](std::size_t, std::size_t begin, std::size_t end) {
-               for (std::size_t i = begin; i < end; ++i)
-                 codes[i] = code(first ? 0 : codes[i], reader(i));
-             });
+  for (std::size_t i = begin; i < end; ++i)
+    codes[i] = code(first ? 0 : codes[i], reader(i));
 }
 
+// All digits of a chunk before the next chunk: its codes stay in the cache. (Rows
+// that lack a key need no pass of their own either, see Match::missing_told.)
 Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
                                const std::vector<Digit>& digits,
                                bool match_missing) {
   Buffer<std::int64_t> codes(keys.rows);
-  for (const Digit& digit : digits)
-    with_reader(keys.columns[digit.column], [&](auto reader) {
-      append_digit(context, reader, digit, &digit == &digits[0], match_missing,
-                   codes);
-    });
+  for_chunks(context, keys.rows,
+             [&](std::size_t, std::size_t begin, std::size_t end) {
+               for (const Digit& digit : digits)
+                 with_reader(keys.columns[digit.column], [&](auto reader) {
+                   append_digit(reader, digit, &digit == &digits[0],
+                                match_missing, begin, end, codes.data());
+                 });
+             });
   return codes;
 }
 

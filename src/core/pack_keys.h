@@ -41,8 +41,9 @@ struct PackedKeys {
   Buffer<std::int64_t> left, right;
 };
 
-// Replaces columns of whole numbers and of texts by one 64-bit column where their ranges fit:
-// a mixed-radix number whose digits are the values, counted from the lowest.
+// Replaces columns of whole numbers and of texts by one 64-bit column where their
+// ranges fit: a mixed-radix number whose digits are the values, counted from the
+// lowest.
 PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
                      bool match_missing);
 

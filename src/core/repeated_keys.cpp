@@ -1,5 +1,5 @@
-// Whether a key is repeated among the left rows that found no partner. (That
-// two matched rows share a key shows in the counts: more of them than partners.)
+// Whether a key is repeated among the rows that found no partner. (That two
+// matched left rows share a key shows in the counts: more of them than partners.)
 //
 // Only those rows are grouped, and first a few of them: where keys are repeated
 // at all, some thousand rows mostly show it.
@@ -51,13 +51,14 @@ bool repeats_in(const Context& context, const Keys& keys, const Row* rows,
   return group_rows(context, some, match_missing).repeated;
 }
 
-Buffer<Row> unmatched_rows(const Context& context, std::size_t n,
-                           const Row* slot) {
+template <class Partner>
+Buffer<Row> rows_without(const Context& context, const Partner* partner,
+                         std::size_t n) {
   std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
   for_chunks(context, n, [&](std::size_t k, std::size_t begin,
                              std::size_t end) {
     std::size_t count = 0;
-    for (std::size_t i = begin; i < end; ++i) count += slot[i] == 0;
+    for (std::size_t i = begin; i < end; ++i) count += partner[i] == 0;
     starts[k + 1] = count;
   });
   for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
@@ -66,16 +67,25 @@ Buffer<Row> unmatched_rows(const Context& context, std::size_t n,
                              std::size_t end) {
     std::size_t at = starts[k];
     for (std::size_t i = begin; i < end; ++i)
-      if (slot[i] == 0) rows[at++] = static_cast<Row>(i + 1);
+      if (partner[i] == 0) rows[at++] = static_cast<Row>(i + 1);
   });
   return rows;
 }
 
 }  // namespace
 
-bool repeats_unmatched(const Context& context, const Keys& keys,
-                       const Row* slot, bool match_missing) {
-  const Buffer<Row> rows = unmatched_rows(context, keys.rows, slot);
+Buffer<Row> unmatched_rows(const Context& context, const Row* partner,
+                           std::size_t n) {
+  return rows_without(context, partner, n);
+}
+
+Buffer<Row> unmatched_rows(const Context& context, const std::uint8_t* partner,
+                           std::size_t n) {
+  return rows_without(context, partner, n);
+}
+
+bool repeats_among(const Context& context, const Keys& keys,
+                   const Buffer<Row>& rows, bool match_missing) {
   constexpr std::size_t few = 1 << 14;
   auto repeats_in_first = [&](std::size_t n) {
     return repeats_in(context, keys, rows.data(), n, match_missing);

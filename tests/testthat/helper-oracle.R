@@ -325,6 +325,12 @@ key_makers <- list(
     x <- some(c("a", "\u00e9", "b"), n)
     iconv(x, "UTF-8", "latin1")
   },
+  plain = function(n) some(c("a", "b", "c"), n),
+  # equal texts at different addresses
+  encodings = function(n) {
+    x <- c("a", "b", "\u00e9", "\u00f8")
+    some(c(x, iconv(x[3:4], "UTF-8", "latin1")), n)
+  },
   logical = function(n) some(c(TRUE, FALSE), n),
   date = function(n) as.Date("2031-05-01") + some(c(0, 1, 1.5, 2), n),
   date_whole = function(n) {
@@ -345,8 +351,10 @@ key_partners <- list(
   integer = c("integer", "double", "integer64"),
   double = c("integer", "double"),
   integer64 = c("integer", "integer64"),
-  text = c("text", "factor", "latin"), factor = c("factor", "ordered", "text"),
-  ordered = c("ordered", "factor"), latin = "text", logical = "logical",
+  text = c("text", "factor", "latin", "encodings"), factor = c("factor", "ordered", "text"),
+  ordered = c("ordered", "factor"), latin = "text",
+  plain = c("plain", "encodings"), encodings = c("plain", "encodings", "text"),
+  logical = "logical",
   date = c("date", "date_whole"), date_whole = c("date", "date_whole"),
   time = c("time", "time_zoned"), time_zoned = "time",
   minutes = c("minutes", "hours"), hours = c("hours", "minutes")

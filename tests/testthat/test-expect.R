@@ -47,8 +47,12 @@ test_that("relationships are those of the keys, or of the candidates", {
     "one-to-many" = c("one-to-one", "one-to-many"),
     "many-to-one" = c("one-to-one", "many-to-one")
   )
-  for (round in 1:120) {
-    case <- make_case(c("integer", "integer"), most = 6L)
+  types <- list(
+    c("integer", "integer"), c("plain", "encodings"), c("encodings", "plain"),
+    c("encodings", "encodings")
+  )
+  for (round in 1:240) {
+    case <- make_case(types[[1L + round %% 4L]], most = 6L)
     spec <- make_spec(case)
     on <- structure(case$right_keys, names = case$left_keys)
     words <- lapply(c("left", "right"), function(side) {
