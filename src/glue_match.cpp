@@ -22,16 +22,16 @@ bool is_settled(SEXP settled, int side) {
   return Rf_isNull(settled) || LOGICAL(settled)[side];
 }
 
-// Whether a key stands in several rows of a side without a partner. Texts that are
-// not settled may be equal at different addresses; `only_such`: nothing else is.
+// Whether a key stands in several rows of a side without a partner. Texts that were
+// not looked at may be equal at different addresses; `only_such`: nothing else is.
 template <class Partner>
 bool repeats_unmatched(const core::Context& context, const List& columns,
                        const IntegerVector& kinds, const Partner* partner,
-                       std::size_t n, bool match_missing, bool is_settled,
+                       std::size_t n, bool match_missing, bool looked_at,
                        bool only_such) {
   const core::Buffer<core::Row> rows = core::unmatched_rows(context, partner, n);
   List settled = columns;
-  if (!is_settled) settled = glue::settled_texts(context, columns, kinds, &rows);
+  if (!looked_at) settled = glue::settled_texts(context, columns, kinds, &rows);
   bool same = true;
   for (R_xlen_t k = 0; k < columns.size(); ++k)
     same = same && (SEXP)settled[k] == (SEXP)columns[k];

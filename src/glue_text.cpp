@@ -180,10 +180,10 @@ List comparable_texts_(SEXP left, SEXP right) {
     const AskedTexts lefts(left), rights(right);
     const bool left_first = effort(lefts) < effort(rights);
     const bool plain = all_ascii(context, left_first ? lefts : rights);
+    const Shield<SEXP> x(plain ? left : settled(context, left));
+    const Shield<SEXP> y(plain ? right : settled(context, right));
     return List::create(
-        _["left"] = plain ? left : settled(context, left),
-        _["right"] = plain ? right : settled(context, right),
-        _["settled"] =
+        _["left"] = (SEXP)x, _["right"] = (SEXP)y, _["settled"] =
             LogicalVector::create(!plain || left_first, !plain || !left_first));
   });
 }

@@ -10,7 +10,8 @@ left <- data.frame(
 )
 right <- data.frame(
   i = sample.int(9L, n, TRUE), d = sample(c(0.5, 1, NA), n, TRUE),
-  t = sample(c("a", "b", "\u00e4", NA), n, TRUE), at = runif(n), w = seq_len(n)
+  t = sample(c("a", "b", "\u00e4", iconv("\u00e4", "UTF-8", "latin1"), NA), n, TRUE),
+  at = runif(n), w = seq_len(n)
 )
 right$list <- as.list(seq_len(n))
 if (identical(Sys.getenv("RONDA_TORTURE"), "yes")) gctorture2(step = 100L)
