@@ -351,7 +351,8 @@ key_partners <- list(
   integer = c("integer", "double", "integer64"),
   double = c("integer", "double"),
   integer64 = c("integer", "integer64"),
-  text = c("text", "factor", "latin", "encodings"), factor = c("factor", "ordered", "text"),
+  text = c("text", "factor", "latin", "encodings"),
+  factor = c("factor", "ordered", "text"),
   ordered = c("ordered", "factor"), latin = "text",
   plain = c("plain", "encodings"), encodings = c("plain", "encodings", "text"),
   logical = "logical",
@@ -455,7 +456,7 @@ make_spec <- function(case) {
   spec
 }
 
-rules_of <- function(spec) {
+spec_rules <- function(spec) {
   on <- spec$right
   names(on) <- spec$left
   if (!is.null(spec$via)) {
@@ -467,7 +468,7 @@ rules_of <- function(spec) {
 
 pair_spec <- function(case, spec) {
   pair_rows(case$left, case$right,
-    on = rules_of(spec), where = spec$condition,
+    on = spec_rules(spec), where = spec$condition,
     missing_keys = spec$missing_keys, repeats = spec$repeats,
     expect = "many-to-many", sides = spec$sides
   )
@@ -476,7 +477,7 @@ pair_spec <- function(case, spec) {
 run_spec <- function(case, spec) {
   tryCatch(
     join_frames(case$left, case$right,
-      on = rules_of(spec), rows = spec$rows, where = spec$condition,
+      on = spec_rules(spec), rows = spec$rows, where = spec$condition,
       missing_keys = spec$missing_keys, repeats = spec$repeats,
       expect = "many-to-many", sides = spec$sides, take = spec$take,
       omit = spec$omit, keys = spec$keys, collisions = spec$collisions,
