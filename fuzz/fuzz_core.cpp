@@ -243,6 +243,15 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   const auto alone = unmatched_rows(context, slot.data(), left.keys.rows);
   must(repeats_among(context, left.keys, alone, match_missing) == alone_twice,
        "repeats");
+  if (!match.right.repeated) {
+    const auto marks = mark_right(context, view);
+    std::size_t unmarked = 0;
+    for (const Row row : unmatched_rows(context, match.found, right_rows)) {
+      must(!marks[static_cast<std::size_t>(row) - 1], "an unmatched right row");
+      ++unmarked;
+    }
+    must(unmarked + match.matched_right == right_rows, "unmatched right rows");
+  }
   // row numbers and two right columns, which may be laid side by side
   std::vector<Row> gathered(lines.size() + 1);
   std::vector<std::uint64_t> values(right_rows + 1), wide(lines.size() + 1);

@@ -24,12 +24,10 @@ bool is_settled(SEXP settled, int side) {
 
 // Whether a key stands in several rows of a side without a partner. Texts that were
 // not looked at may be equal at different addresses; `only_such`: nothing else is.
-template <class Partner>
 bool repeats_unmatched(const core::Context& context, const List& columns,
-                       const IntegerVector& kinds, const Partner* partner,
-                       std::size_t n, bool match_missing, bool looked_at,
-                       bool only_such) {
-  const core::Buffer<core::Row> rows = core::unmatched_rows(context, partner, n);
+                       const IntegerVector& kinds,
+                       const core::Buffer<core::Row>& rows, bool match_missing,
+                       bool looked_at, bool only_such) {
   List settled = columns;
   if (!looked_at) settled = glue::settled_texts(context, columns, kinds, &rows);
   bool same = true;
@@ -80,14 +78,17 @@ List match_equal_(List left, List right, IntegerVector kinds,
             : core::single_counts(match.matched_left, match.matched_right);
     const bool left_repeats =
         counts.most_right > 1 ||
-        repeats_unmatched(context, left, kinds, pairs.slot, pairs.left_rows,
-                          match_missing, is_settled(settled, 0), false);
+        repeats_unmatched(
+            context, left, kinds,
+            core::unmatched_rows(context, pairs.slot, pairs.left_rows),
+            match_missing, is_settled(settled, 0), false);
     const bool right_repeats =
         match.right.repeated ||
         (!is_settled(settled, 1) &&
-         repeats_unmatched(context, right, kinds,
-                           core::mark_right(context, pairs).data(),
-                           pairs.right_rows, match_missing, false, true));
+         repeats_unmatched(
+             context, right, kinds,
+             core::unmatched_rows(context, match.found, pairs.right_rows),
+             match_missing, false, true));
     return found(List::create(
         _["pairs"] = counts.pairs,
         _["matched_left"] = static_cast<double>(counts.matched_left),

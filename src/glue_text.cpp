@@ -181,8 +181,12 @@ List comparable_texts_(SEXP left, SEXP right) {
     const AskedTexts lefts(left), rights(right);
     const bool left_first = effort(lefts) < effort(rights);
     const bool plain = all_ascii(context, left_first ? lefts : rights);
-    const Shield<SEXP> x(plain ? left : settled(context, left));
-    const Shield<SEXP> y(plain ? right : settled(context, right));
+    auto utf8 = [&](SEXP column, const AskedTexts& texts, bool looked_at) {
+      if (plain || (!looked_at && all_ascii(context, texts))) return column;
+      return in_utf8(column, texts);
+    };
+    const Shield<SEXP> x(utf8(left, lefts, left_first));
+    const Shield<SEXP> y(utf8(right, rights, !left_first));
     return List::create(
         _["left"] = (SEXP)x, _["right"] = (SEXP)y, _["settled"] =
             LogicalVector::create(!plain || left_first, !plain || !left_first));

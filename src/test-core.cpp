@@ -173,6 +173,13 @@ bool counts_agree(const Context& context, const Found& found,
   if (chosen != last) return false;
   const auto marks = mark_right(context, found.view);
   const std::size_t marked = std::accumulate(marks.begin(), marks.end(), 0u);
+  if (!match.right.repeated) {
+    const std::size_t m = found.view.right_rows;
+    const auto alone = unmatched_rows(context, match.found, m);
+    if (alone.size() + marked != m) return false;
+    for (const Row row : alone)
+      if (marks[static_cast<std::size_t>(row) - 1]) return false;
+  }
   return counts.pairs == static_cast<double>(pairs.size()) &&
          counts.matched_left == distinct(left) &&
          counts.matched_right == distinct(right) && marked == distinct(right);
@@ -261,8 +268,9 @@ context("equality") {
       if (twice) values[n - 1] = values[n - 2];
       values[0] = values[1] = std::nan("");
       const Keys keys{{{KeyKind::real, values.data(), nullptr}}, n};
-      const std::vector<std::uint8_t> marks(n, 0);
-      const auto rows = unmatched_rows(Context{}, marks.data(), n);
+      FoundRows found(Context{}, n);
+      found.unite(Context{});
+      const auto rows = unmatched_rows(Context{}, found, n);
       expect_true(repeats_among(Context{}, keys, rows, false) == twice);
       expect_true(repeats_among(Context{}, keys, rows, true));
     }

@@ -62,9 +62,9 @@ Match match_in(const Context& context, Table& table, const Filled& filled,
   if (all.repeated) {
     found = look_up_in(left, NotNoted(), slot);
   } else {
-    FoundRows rows(context, right.rows);
-    found = look_up_in(left, rows, slot);
-    match.matched_right = rows.count(context);
+    match.found = FoundRows(context, right.rows);
+    found = look_up_in(left, match.found, slot);
+    match.matched_right = match.found.unite(context);
   }
   match.matched_left = found.matched;
   match.missing_left = found.missing;
@@ -73,7 +73,8 @@ Match match_in(const Context& context, Table& table, const Filled& filled,
 
 template <class Reader>
 Match match_sides(const Context& context, const Side<Reader>& left,
-                  const Side<Reader>& right, const Wanted& wanted, Row* slot) {
+                  const Side<Reader>& right, const WholeRange* known,
+                  const Wanted& wanted, Row* slot) {
   auto fill = [&](auto& table) {
     return fill_table(context, table, right.reader, right.rows,
                       wanted.match_missing);
@@ -83,7 +84,8 @@ Match match_sides(const Context& context, const Side<Reader>& left,
   };
   const int bits = share_bits(context, right.rows);
   if constexpr (Reader::countable) {
-    const WholeRange range = whole_range(context, right.reader, right.rows);
+    const WholeRange range =
+        known ? *known : whole_range(context, right.reader, right.rows);
     if (is_dense(context, range, right.rows)) {
       DirectTable<Reader> table(range, right.reader, bits);
       return match(table, fill(table));
@@ -118,7 +120,10 @@ Match match_columns(const Context& context, Keys left, Keys right,
     told = false;
   }
   auto match = [&](const auto& left_side, const auto& right_side) {
-    Match found = match_sides(context, left_side, right_side, wanted, slot);
+    const bool is_packed = packs && right.columns.size() == 1;
+    Match found = match_sides(context, left_side, right_side,
+                              is_packed ? &packed.right_range : nullptr, wanted,
+                              slot);
     found.missing_told = told;
     return found;
   };
@@ -159,6 +164,14 @@ Grouping group_rows(const Context& context, const Keys& keys,
       context, keys, keys, {match_missing, true, KeyNames::first_rows},
       slot.data());
   return std::move(match.right);
+}
+
+// (no row is looked up)
+bool has_repeats(const Context& context, const Keys& keys, bool match_missing) {
+  const Keys none{keys.columns, 0};
+  return match_columns(context, none, keys,
+                       {match_missing, false, KeyNames::first_rows}, nullptr)
+      .right.repeated;
 }
 
 std::size_t count_missing(const Context& context, const Keys& keys) {

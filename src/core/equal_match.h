@@ -1,6 +1,7 @@
 // Equality: for every left row the right rows with an equal key.
 #pragma once
 #include "context.h"
+#include "found_rows.h"
 #include "key_column.h"
 #include "memory.h"
 
@@ -20,7 +21,9 @@ struct Grouping {
 struct Match {
   Grouping right;  // `key` only where one is repeated
   std::size_t matched_left = 0;
-  std::size_t matched_right = 0;  // known where no right key is repeated
+  // known where no right key is repeated:
+  std::size_t matched_right = 0;
+  FoundRows found;  // the right rows that have a partner
   std::size_t missing_left = 0, missing_right = 0;
   bool missing_told = true;  // false: columns put together hid missing keys
 };
@@ -45,13 +48,16 @@ Grouping group_rows(const Context& context, const Keys& keys,
 // rows with a missing value in any key column
 std::size_t count_missing(const Context& context, const Keys& keys);
 
-// the rows whose `partner` is 0: a slot on the left, a mark on the right
-Buffer<Row> unmatched_rows(const Context& context, const Row* partner,
+// the left rows without a partner, and the right ones
+Buffer<Row> unmatched_rows(const Context& context, const Row* slot,
                            std::size_t n);
-Buffer<Row> unmatched_rows(const Context& context, const std::uint8_t* partner,
+Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,
                            std::size_t n);
 
-// whether a key stands in several of some rows
+// whether a key stands in several rows
+bool has_repeats(const Context& context, const Keys& keys, bool match_missing);
+
+// the same for some rows
 bool repeats_among(const Context& context, const Keys& keys,
                    const Buffer<Row>& rows, bool match_missing);
 

@@ -102,6 +102,9 @@ void number_keys(const Context& context, Table& table, const Filled& filled) {
   });
 }
 
+// What is found is noted some rows later, when the place for the note is at hand.
+constexpr std::size_t note_distance = 16;
+
 struct LookUpCounts {
   std::size_t matched = 0;  // rows whose key was found
   std::size_t missing = 0;  // rows with a missing key
@@ -127,20 +130,23 @@ LookUpCounts look_up(const Context& context, const Table& table,
       table.prefetch(at);
       count.missing += reader.missing(word);
     };
-    auto note = found.noting(hand);
+    auto notes = found.noting(hand);
     // (missing keys that equal nothing were never put in)
     auto answer = [&](std::size_t i) {
       const Row row = table.find(places[i % ring_size], reader(i));
       slot[i] = row;
-      note(row);
+      notes.prefetch(row);
       count.matched += row != 0;
     };
     const std::size_t ahead = std::min(prefetch_distance, end - begin);
+    const std::size_t behind = std::min(note_distance, end - begin);
     for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
     for (std::size_t i = begin; i < end; ++i) {
       if (i + ahead < end) ask(i + ahead);
       answer(i);
+      if (i >= begin + behind) notes.set(slot[i - behind]);
     }
+    for (std::size_t i = end - behind; i < end; ++i) notes.set(slot[i]);
     counts[chunk] = count;
   });
   LookUpCounts all;

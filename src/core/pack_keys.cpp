@@ -117,6 +117,14 @@ Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
   return codes;
 }
 
+WholeRange range_of(const std::vector<Digit>& digits) {
+  WholeRange range{true, 0, 1};
+  for (const Digit& digit : digits)
+    range.high *= static_cast<std::int64_t>(digit.span()) + 2;
+  --range.high;
+  return range;
+}
+
 void replace_columns(Keys& keys, const std::vector<Digit>& digits,
                      const Buffer<std::int64_t>& codes) {
   for (std::size_t k = digits.size(); k-- > 0;)
@@ -136,6 +144,7 @@ PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
   if (digits.size() < 2) return packed;
   packed.left = pack_side(context, left, digits, match_missing);
   packed.right = pack_side(context, right, digits, match_missing);
+  packed.right_range = range_of(digits);
   replace_columns(left, digits, packed.left);
   replace_columns(right, digits, packed.right);
   return packed;

@@ -39,6 +39,7 @@ WholeRange whole_range(const Context& context, const Reader& reader,
 // Owns the columns that pack_keys() makes.
 struct PackedKeys {
   Buffer<std::int64_t> left, right;
+  WholeRange right_range;  // as its digits tell: the codes need not be read for it
 };
 
 // Replaces columns of whole numbers and of texts by one 64-bit column where their

@@ -48,17 +48,18 @@ bool repeats_in(const Context& context, const Keys& keys, const Row* rows,
     picked.emplace_back(context, column, rows, n);
     some.columns.push_back(picked.back().view());
   }
-  return group_rows(context, some, match_missing).repeated;
+  return has_repeats(context, some, match_missing);
 }
 
-template <class Partner>
-Buffer<Row> rows_without(const Context& context, const Partner* partner,
-                         std::size_t n) {
+// the rows i + 1 of which is_alone(i) is true
+template <class IsAlone>
+Buffer<Row> rows_alone(const Context& context, std::size_t n,
+                       IsAlone&& is_alone) {
   std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
   for_chunks(context, n, [&](std::size_t k, std::size_t begin,
                              std::size_t end) {
     std::size_t count = 0;
-    for (std::size_t i = begin; i < end; ++i) count += partner[i] == 0;
+    for (std::size_t i = begin; i < end; ++i) count += is_alone(i);
     starts[k + 1] = count;
   });
   for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
@@ -67,21 +68,23 @@ Buffer<Row> rows_without(const Context& context, const Partner* partner,
                              std::size_t end) {
     std::size_t at = starts[k];
     for (std::size_t i = begin; i < end; ++i)
-      if (partner[i] == 0) rows[at++] = static_cast<Row>(i + 1);
+      if (is_alone(i)) rows[at++] = static_cast<Row>(i + 1);
   });
   return rows;
 }
 
 }  // namespace
 
-Buffer<Row> unmatched_rows(const Context& context, const Row* partner,
+Buffer<Row> unmatched_rows(const Context& context, const Row* slot,
                            std::size_t n) {
-  return rows_without(context, partner, n);
+  return rows_alone(context, n, [&](std::size_t i) { return slot[i] == 0; });
 }
 
-Buffer<Row> unmatched_rows(const Context& context, const std::uint8_t* partner,
+Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,
                            std::size_t n) {
-  return rows_without(context, partner, n);
+  return rows_alone(context, n, [&](std::size_t i) {
+    return !found.has(static_cast<Row>(i + 1));
+  });
 }
 
 bool repeats_among(const Context& context, const Keys& keys,
