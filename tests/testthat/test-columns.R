@@ -105,6 +105,15 @@ test_that("every value of `collisions` names and fills as it says", {
   expect_identical(filled$status, c("on", NA, "y"))
 })
 
+test_that("lists are filled by element", {
+  left <- data.frame(k = 1:3)
+  left$l <- list(1, NULL, "a")
+  right <- data.frame(k = 2:3)
+  right$l <- list(8:7, "z")
+  filled <- join_frames(left, right, on = "k", rows = "left", collisions = "fill")
+  expect_identical(filled$l, list(1, 8:7, "a"))
+})
+
 test_that("\"agree\" compares values of every type, and says where they differ", {
   columns <- list(
     integer = list(1:2, c(1, 3)), factor = list(factor(c("a", "b")), c("a", "z")),
