@@ -10,6 +10,21 @@ stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
   stop(condition)
 }
 
+# Called by the engine's side
+stop_no_memory <- function() {
+  verbs <- getNamespaceExports("ronda")
+  called <- Find(function(call) {
+    is.symbol(call[[1L]]) && as.character(call[[1L]]) %in% verbs
+  }, sys.calls())
+  stop_ronda("too_many_rows", "There is not enough memory for this join.",
+    paste(
+      "Let go of what is not needed with rm() and gc(), keep fewer columns with",
+      "`take`, or join a part of the rows at a time."
+    ),
+    call = if (!is.null(called)) as.call(list(called[[1L]]))
+  )
+}
+
 warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
   condition <- ronda_condition(
     c(paste0("ronda_warning_", class), "ronda_warning", "warning"),

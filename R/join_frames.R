@@ -51,8 +51,9 @@
 #' column can't hold), `ronda_error_collision` (a name that is taken, columns
 #' that should agree and don't), `ronda_error_expectation` (`expect`,
 #' `missing_keys = "stop"` or `repeats = "stop"`: the condition carries
-#' `left_rows`, `right_rows` and `keys`), `ronda_error_too_many_rows`. The
-#' warning about many-to-many keys is a `ronda_warning_many_to_many`.
+#' `left_rows`, `right_rows` and `keys`), `ronda_error_too_many_rows` (more than
+#' `max_rows`, or than there is memory for). The warning about many-to-many keys
+#' is a `ronda_warning_many_to_many`.
 #'
 #' @param left,right `[data.frame]` The frames. They are never changed.
 #' @param on `[character | rule | list]` Which columns must be equal: `"port"`,

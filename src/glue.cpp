@@ -84,13 +84,44 @@ core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
   return pairs;
 }
 
+SEXP stop_no_memory() {
+  Rcpp::Shield<SEXP> call(Rf_lang1(Rf_install("stop_no_memory")));
+  return Rf_eval(call, R_FindNamespace(Rf_mkString("ronda")));
+}
+
+namespace {
+
+struct Request {
+  SEXPTYPE type;
+  std::size_t n;
+  bool refused = false;
+};
+
+SEXP granted(void* request) {
+  const auto& asked = *static_cast<Request*>(request);
+  return plain_vector(asked.type, asked.n);
+}
+
+SEXP refused(SEXP, void* request) {
+  static_cast<Request*>(request)->refused = true;
+  return R_NilValue;
+}
+
+}  // namespace
+
 // Memory for several columns may take several collections in a row, so the
-// user is asked between them.
+// user is asked between them. (R's own error is caught where a vector is large
+// enough for that not to show.)
 SEXP new_vector(SEXPTYPE type, std::size_t n) {
-  return unwinding([&] {
+  Request request{type, n};
+  SEXP out = unwinding([&] {
     if (n > 1 << 16) R_CheckUserInterrupt();
-    return plain_vector(type, n);
+    return n < 1 << 20
+               ? granted(&request)
+               : R_tryCatchError(granted, &request, refused, &request);
   });
+  if (request.refused) throw std::bad_alloc();
+  return out;
 }
 
 SEXP plain_vector(SEXPTYPE type, std::size_t n) {

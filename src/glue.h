@@ -40,7 +40,12 @@ SEXP unwinding(Action&& action) {
   return Rcpp::unwindProtect(std::function<SEXP()>(action));
 }
 
-// a new vector of `n` values of a type, its memory in large pages
+// The error of memory that ran out, as all errors of ours: with a class, and what
+// to write instead. It leaves by a jump.
+SEXP stop_no_memory();
+
+// A new vector of `n` values of a type, its memory in large pages. Where R has none
+// for a large one, that is thrown as C++ would.
 SEXP new_vector(SEXPTYPE type, std::size_t n);
 // the same outside of guarded(), where a jump harms nothing
 SEXP plain_vector(SEXPTYPE type, std::size_t n);
@@ -63,7 +68,8 @@ auto guarded(Action&& action) {
   } catch (const core::Interrupted&) {
     throw Rcpp::internal::InterruptedException();
   } catch (const std::bad_alloc&) {
-    Rcpp::stop("there is not enough memory for this join");
+    unwinding(stop_no_memory);
+    throw;
   }
 }
 

@@ -43,7 +43,7 @@ SEXP fill(SEXP x) {
   } catch (const std::bad_alloc&) {
     memory = false;
   }
-  if (!memory) Rf_error("there is not enough memory to fill a column");
+  if (!memory) glue::stop_no_memory();
   R_set_altrep_data2(x, out);
   R_set_altrep_data1(x, R_NilValue);
   UNPROTECT(3);

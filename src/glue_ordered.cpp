@@ -88,7 +88,7 @@ core::Nearest as_nearest(const List& spec) {
 // Each left row has its own range, or its one partner where none has more.
 List as_matches(const core::PairList& list) {
   const auto n = static_cast<R_xlen_t>(list.counts.size());
-  IntegerVector slot(no_init(n));
+  IntegerVector slot(glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
   bool single = true;
   for (core::Row count : list.counts) single = single && count <= 1;
   if (single) {
@@ -98,7 +98,8 @@ List as_matches(const core::PairList& list) {
     return List::create(_["slot"] = slot, _["starts"] = R_NilValue,
                         _["rows"] = R_NilValue);
   }
-  IntegerVector starts(no_init(n + 1));
+  IntegerVector starts(
+      glue::new_vector(INTSXP, static_cast<std::size_t>(n) + 1));
   starts[0] = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
     slot[i] = list.counts[i] ? static_cast<int>(i + 1) : 0;
@@ -164,7 +165,7 @@ List range_block_(SEXP search, double from, double most) {
     const auto first = static_cast<std::size_t>(from) - 1;
     const core::PairList list =
         ranges->search->block(glue::current_context(), first, most);
-    IntegerVector left(no_init(static_cast<R_xlen_t>(list.rows.size())));
+    IntegerVector left(glue::new_vector(INTSXP, list.rows.size()));
     R_xlen_t at = 0;
     for (std::size_t k = 0; k < list.counts.size(); ++k)
       for (core::Row c = 0; c < list.counts[k]; ++c)
@@ -232,7 +233,7 @@ SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
     const core::Nearest spec = as_nearest(nearest);
     const R_xlen_t n = Rf_xlength(nearest["left"]);
     const R_xlen_t right_rows = Rf_xlength(nearest["right"]);
-    IntegerVector slot(no_init(n));
+    IntegerVector slot(glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
     const core::MergeResult result = core::merge_nearest(
         glue::current_context(), glue::as_keys(left_keys, kinds),
         glue::as_keys(right_keys, kinds), spec, static_cast<std::size_t>(n),

@@ -136,7 +136,12 @@ left <- data.frame(k = sample.int(n), v = 1, t = as.character(seq_len(n)))
 right <- data.frame(k = sample.int(n), w = 2, t = as.character(seq_len(n)))
 result <- tryCatch(
   nrow(join_frames(left, right, on = c("k", "t"), rows = "full")),
-  error = conditionMessage
+  error = function(e) {
+    paste(
+      if (inherits(e, "ronda_error")) "ours," else "NOT OURS,",
+      strsplit(conditionMessage(e), "\\n")[[1]][1]
+    )
+  }
 )
 cat("OUTCOME", result, "\n")
 x <- join_frames(left[1:10, ], right, on = "k")
@@ -151,6 +156,7 @@ for (mb in c(seq(320, 560, by = 20), 800, 1200)) {
   ))), stdout = TRUE))
   outcome <- sub("OUTCOME ", "", grep("^OUTCOME", out, value = TRUE))
   crashed <- any(grepl("segfault|caught|terminate|Aborted", out))
+  if (any(grepl("NOT OURS", outcome))) fail("an error that is not ours, ", mb, " MB")
   if (crashed) fail("a crash with ", mb, " MB: ", paste(out, collapse = " "))
   outcomes <- c(outcomes, sprintf("%d MB: %s", mb,
     if (length(outcome)) outcome else "R itself had too little"

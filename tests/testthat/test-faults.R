@@ -41,6 +41,21 @@ test_that("a full disk and a killed process leave the old file", {
   }
 })
 
+test_that("memory that runs out is an error of ours, and the session lives", {
+  # (AddressSanitizer takes more addresses for itself than any limit here)
+  skip_if(nzchar(Sys.getenv("ASAN_OPTIONS")))
+  said <- run_limited("ulimit -v 1200000", "
+    options(ronda.receipt = FALSE)
+    join <- function(x) join_frames(x, x, on = 'k', rows = 'inner',
+      expect = 'many-to-many', max_rows = Inf
+    )
+    x <- data.frame(k = rep(1L, 12000), v = 1)
+    e <- tryCatch(join(x), error = identity)
+    cat(class(e)[1:2], deparse(conditionCall(e)), nrow(join(x[1:3, ])))
+  ")
+  expect_identical(said, "ronda_error_too_many_rows ronda_error join_frames() 9")
+})
+
 test_that("a folder that can't be written to is named", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "no-folder", "x.csv")
