@@ -27,7 +27,8 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
     name_pattern = name_pattern, origin = origin, partners = partners,
     fill = fill, row_order = row_order
   )
-  make_frame(pairing, plan_frame(pairing, rows, choices, call), call)
+  plan <- plan_frame(pairing, rows, choices, call)
+  with_memory_told(make_frame(pairing, plan, call))
 }
 
 check_pairing <- function(pairing, call) {

@@ -10,7 +10,21 @@ stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
   stop(condition)
 }
 
-# Called by the engine's side
+# Evaluates `expr`; memory that R refuses is an error of ours, as it is where the
+# engine has none.
+with_memory_told <- function(expr) {
+  withCallingHandlers(expr, error = function(e) {
+    if (is_memory_error(e)) stop_no_memory()
+  })
+}
+
+is_memory_error <- function(e) {
+  text <- "cannot allocate vector of size %0.1f Gb"
+  begins <- sub("%.*", "", c(text, gettext(text, domain = "R")))
+  !inherits(e, "ronda_error") && any(startsWith(conditionMessage(e), begins))
+}
+
+# (called by the engine's side, too)
 stop_no_memory <- function() {
   verbs <- getNamespaceExports("ronda")
   called <- Find(function(call) {

@@ -156,20 +156,22 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     sides
   }
   check_choice(rows, row_choices, "rows", call)
-  pairing <- match_frames(
-    list(
-      left = left, right = right, where = where, missing_keys = missing_keys,
-      repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
-      labels = labels
-    ),
-    if (missing(on)) NULL else on, missing(on), call, rows,
-    list(
-      take = take, omit = omit, keys = keys, collisions = collisions,
-      name_pattern = name_pattern, origin = origin, partners = partners,
-      fill = fill, row_order = row_order
+  with_memory_told({
+    pairing <- match_frames(
+      list(
+        left = left, right = right, where = where, missing_keys = missing_keys,
+        repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
+        labels = labels
+      ),
+      if (missing(on)) NULL else on, missing(on), call, rows,
+      list(
+        take = take, omit = omit, keys = keys, collisions = collisions,
+        name_pattern = name_pattern, origin = origin, partners = partners,
+        fill = fill, row_order = row_order
+      )
     )
-  )
-  frame <- make_frame(pairing, pairing$plan, call, pairing$clock["count"])
+    frame <- make_frame(pairing, pairing$plan, call, pairing$clock["count"])
+  })
   release_rows_(pairing$matches)
   frame
 }

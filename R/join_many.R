@@ -62,9 +62,11 @@ join_many <- function(frames, on, rows = "full", ...,
   )
   check_many_options(options, frames, chain, call)
   clock <- c(clock, check = now_())
-  lines <- match_many(frames, chain, keys, options, call)
-  clock <- c(clock, match = now_())
-  result <- make_many(frames, plan, lines, call)
+  with_memory_told({
+    lines <- match_many(frames, chain, keys, options, call)
+    clock <- c(clock, match = now_())
+    result <- make_many(frames, plan, lines, call)
+  })
   tell_many(frames, lines, rows, seconds_of(c(clock, columns = now_())))
   result
 }

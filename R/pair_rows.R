@@ -54,14 +54,14 @@ frame_labels <- function(left, right) {
 
 new_pairing <- function(left, right, on, no_on, where, missing_keys, repeats,
                         expect, max_rows, sides, labels, call) {
-  pairing <- match_frames(
+  pairing <- with_memory_told(match_frames(
     list(
       left = left, right = right, where = where, missing_keys = missing_keys,
       repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
       labels = labels
     ),
     on, no_on, call
-  )
+  ))
   structure(pairing, class = "ronda_pairing")
 }
 

@@ -89,39 +89,13 @@ SEXP stop_no_memory() {
   return Rf_eval(call, R_FindNamespace(Rf_mkString("ronda")));
 }
 
-namespace {
-
-struct Request {
-  SEXPTYPE type;
-  std::size_t n;
-  bool refused = false;
-};
-
-SEXP granted(void* request) {
-  const auto& asked = *static_cast<Request*>(request);
-  return plain_vector(asked.type, asked.n);
-}
-
-SEXP refused(SEXP, void* request) {
-  static_cast<Request*>(request)->refused = true;
-  return R_NilValue;
-}
-
-}  // namespace
-
 // Memory for several columns may take several collections in a row, so the
-// user is asked between them. (R's own error is caught where a vector is large
-// enough for that not to show.)
+// user is asked between them.
 SEXP new_vector(SEXPTYPE type, std::size_t n) {
-  Request request{type, n};
-  SEXP out = unwinding([&] {
+  return unwinding([&] {
     if (n > 1 << 16) R_CheckUserInterrupt();
-    return n < 1 << 20
-               ? granted(&request)
-               : R_tryCatchError(granted, &request, refused, &request);
+    return plain_vector(type, n);
   });
-  if (request.refused) throw std::bad_alloc();
-  return out;
 }
 
 SEXP plain_vector(SEXPTYPE type, std::size_t n) {

@@ -44,8 +44,7 @@ SEXP unwinding(Action&& action) {
 // to write instead. It leaves by a jump.
 SEXP stop_no_memory();
 
-// A new vector of `n` values of a type, its memory in large pages. Where R has none
-// for a large one, that is thrown as C++ would.
+// a new vector of `n` values of a type, its memory in large pages
 SEXP new_vector(SEXPTYPE type, std::size_t n);
 // the same outside of guarded(), where a jump harms nothing
 SEXP plain_vector(SEXPTYPE type, std::size_t n);
