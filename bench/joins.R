@@ -302,20 +302,14 @@ gc(FALSE)
 run_growth <- function(size) {
   w <- make_case("big_inner", size)
   z <- for_floor(w, "big_inner")
-  turns <- if (size > 2e7) 5 else if (size < 1e6) 20 else 9
   repeats <- if (size < 1e6) 10 else 1
+  repeated <- function(run) function() for (i in seq_len(repeats)) run()
   join <- function() join_frames(w$left, w$right, on = w$on, rows = w$rows)
-  runs <- list(
-    ronda = function() touch(join()), floor = function() touch(run_floor(z))
-  )
-  time <- c(ronda = Inf, floor = Inf)
-  for (turn in seq_len(turns)) {
-    for (run in names(runs)) {
-      repeated <- function() for (i in seq_len(repeats)) runs[[run]]()
-      time[[run]] <- min(time[[run]], seconds(repeated) / repeats)
-    }
-  }
-  ns <- round(time / size * 1e9, 1)
+  time <- best(list(
+    ronda = repeated(function() touch(join())),
+    floor = repeated(function() touch(run_floor(z)))
+  ))
+  ns <- round(time / repeats / size * 1e9, 1)
   add("growth", sprintf("big_inner_%g_rows_ns_each", size), ns[["ronda"]],
     ns[["floor"]]
   )

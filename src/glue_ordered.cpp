@@ -88,7 +88,7 @@ core::Nearest as_nearest(const List& spec) {
 // Each left row has its own range, or its one partner where none has more.
 List as_matches(const core::PairList& list) {
   const auto n = static_cast<R_xlen_t>(list.counts.size());
-  IntegerVector slot(glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
+  IntegerVector slot(glue::new_vector(INTSXP, list.counts.size()));
   bool single = true;
   for (core::Row count : list.counts) single = single && count <= 1;
   if (single) {
@@ -98,8 +98,7 @@ List as_matches(const core::PairList& list) {
     return List::create(_["slot"] = slot, _["starts"] = R_NilValue,
                         _["rows"] = R_NilValue);
   }
-  IntegerVector starts(
-      glue::new_vector(INTSXP, static_cast<std::size_t>(n) + 1));
+  IntegerVector starts(glue::new_vector(INTSXP, list.counts.size() + 1));
   starts[0] = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
     slot[i] = list.counts[i] ? static_cast<int>(i + 1) : 0;

@@ -182,8 +182,8 @@ List comparable_texts_(SEXP left, SEXP right) {
     const bool left_first = effort(lefts) < effort(rights);
     const bool plain = all_ascii(context, left_first ? lefts : rights);
     auto utf8 = [&](SEXP column, const AskedTexts& texts, bool looked_at) {
-      if (plain || (!looked_at && all_ascii(context, texts))) return column;
-      return in_utf8(column, texts);
+      if (plain) return column;
+      return looked_at ? in_utf8(column, texts) : settled(context, column);
     };
     const Shield<SEXP> x(utf8(left, lefts, left_first));
     const Shield<SEXP> y(utf8(right, rights, !left_first));

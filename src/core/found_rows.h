@@ -18,10 +18,10 @@ namespace ronda::core {
 class FoundRows {
  public:
   FoundRows() = default;
-  FoundRows(const Context& context, std::size_t rows)
-      : words_(rows / word_bits + 1) {
+  FoundRows(const Context& context, std::size_t rows) {
     const int threads = std::max(1, context.threads);
-    for (int k = 0; k < threads; ++k) sets_.emplace_back(words_, Start::zero);
+    for (int k = 0; k < threads; ++k)
+      sets_.emplace_back(rows / word_bits + 1, Start::zero);
   }
   // What a thread tells its rows to; row 0, none, may be told as well.
   class Notes {
@@ -44,7 +44,7 @@ class FoundRows {
   // Puts the threads' bits together, once, and counts them.
   std::size_t unite(const Context& context) {
     std::atomic<std::size_t> total{0};
-    for_chunks(context, words_,
+    for_chunks(context, sets_[0].size(),
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  std::size_t count = 0;
                  for (std::size_t k = begin; k < end; ++k)
@@ -68,7 +68,6 @@ class FoundRows {
     if (k == 0) word &= ~std::uint64_t{1};
     return std::bitset<word_bits>(word).count();
   }
-  std::size_t words_ = 0;
   std::vector<Buffer<std::uint64_t>> sets_;
 };
 
