@@ -39,6 +39,22 @@ stop_no_memory <- function() {
   )
 }
 
+# Evaluates the analyst's own code. An error of it becomes one of ours, which says
+# where it was and keeps the analyst's as `parent`, with the calls that led to it.
+# (It is raised from where the analyst's was, so that traceback() shows both.)
+run_theirs <- function(expr, class, text, call, ...) {
+  withCallingHandlers(expr, error = function(e) {
+    if (inherits(e, "ronda_error")) {
+      e$call <- call
+      stop(e)
+    }
+    if (is_memory_error(e)) stop_no_memory()
+    stop_ronda(class, paste0(text, ": ", conditionMessage(e)), ...,
+      call = call, data = list(parent = e, parent_calls = sys.calls())
+    )
+  })
+}
+
 warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
   condition <- ronda_condition(
     c(paste0("ronda_warning_", class), "ronda_warning", "warning"),
@@ -79,7 +95,45 @@ any_of <- function(values, quote = "\"") {
 
 # `a`, `b` and `c`
 ticked <- function(values, most = 8L) {
-  listed(paste0("`", values, "`"), "and", most)
+  listed(paste0("`", readable(values), "`"), "and", most)
+}
+
+# Text that can be shown, whatever its bytes: what is no text in its own encoding
+# stands as <ff>. (Most functions on text stop at such bytes.)
+readable <- function(text) {
+  wrong <- !is.na(text) & (!validEnc(text) | Encoding(text) == "bytes")
+  if (any(wrong)) {
+    text[wrong] <- iconv(text[wrong], "UTF-8", "UTF-8", sub = "byte")
+  }
+  text
+}
+
+# Texts as R code: "port", c("port", "day")
+as_code <- function(texts) {
+  quoted <- text_code(texts)
+  if (length(texts) == 1L) quoted else {
+    sprintf("c(%s)", paste(quoted, collapse = ", "))
+  }
+}
+
+text_code <- function(text) paste0("\"", escaped(text, "\""), "\"")
+
+# A name as R code: port, `tide level`
+name_code <- function(name) {
+  plain <- make.names(readable(name)) == name
+  ifelse(plain, name, paste0("`", escaped(name, "`"), "`"))
+}
+
+# A column of a frame as R code: ports$`tide level`
+place_code <- function(frame, column) {
+  paste0(name_code(frame), "$", name_code(column))
+}
+
+escaped <- function(text, quote) {
+  text <- readable(text)
+  signs <- c("\\" = "\\\\", "\n" = "\\n", "\r" = "\\r", "\t" = "\\t")
+  for (sign in names(signs)) text <- gsub(sign, signs[[sign]], text, fixed = TRUE)
+  gsub(quote, paste0("\\", quote), text, fixed = TRUE)
 }
 
 listed <- function(values, word, most = 8L) {
@@ -105,6 +159,8 @@ with_commas <- function(n) {
 
 # "Did you mean `vessel`?", or nothing when no name is close
 closest_name <- function(name, names) {
+  name <- readable(name)
+  names <- readable(names)
   if (!length(names) || nchar(name) > 200L) {
     return("")
   }
@@ -143,6 +199,7 @@ shown <- function(value) {
 }
 
 shortened <- function(text, most = 40L) {
+  text <- readable(text)
   long <- nchar(text, "width", allowNA = TRUE) > most
   long <- !is.na(long) & long
   text[long] <- paste0(substr(text[long], 1L, most - 3L), "...")

@@ -92,3 +92,56 @@ distance_words <- function(number, scale) {
   number <- seconds / steps[[unit]]
   paste(format(number, digits = 3), if (number == 1) sub("s$", "", unit) else unit)
 }
+
+# Distances as the engine tells them -----------------------------------------
+
+# `found` is what standings_() gives. A distance of 64-bit integers has two halves,
+# high * 2^32 + low, so that none is rounded; one of doubles is `high` alone.
+new_distances <- function(found, int64, scale) {
+  list(high = found$high, low = found$low, int64 = int64, scale = scale)
+}
+
+closest_first <- function(distance, at) {
+  at[order(distance$high[at], distance$low[at])]
+}
+
+# below 0, 0 or above 0 as those at `at` are closer than, as far as, or farther
+# than the one at `other`
+compare_distances <- function(distance, at, other) {
+  high <- compare_numbers(distance$high[at], distance$high[other])
+  ifelse(high != 0, high, compare_numbers(distance$low[at], distance$low[other]))
+}
+
+compare_numbers <- function(x, y) (x > y) - (x < y)
+
+is_finite_distance <- function(distance, at) is.finite(distance$high[at])
+
+# as one number each; rounded beyond 2^53
+distance_numbers <- function(distance) {
+  if (distance$int64) distance$high * 2^32 + distance$low else distance$high
+}
+
+words_of_distance <- function(distance, at) {
+  if (distance$int64) {
+    return(int64_digits(distance$high[at], distance$low[at]))
+  }
+  if (!is_finite_distance(distance, at)) {
+    return("infinitely far")
+  }
+  distance_words(distance$high[at], distance$scale)
+}
+
+# by how much it is more than a number
+words_of_excess <- function(distance, at, within) {
+  if (!distance$int64) {
+    return(distance_words(distance$high[at] - within, distance$scale))
+  }
+  within <- floor(within)
+  high <- distance$high[at] - within %/% 2^32
+  low <- distance$low[at] - within %% 2^32
+  if (low < 0) {
+    high <- high - 1
+    low <- low + 2^32
+  }
+  int64_digits(high, low)
+}

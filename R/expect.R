@@ -74,25 +74,24 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
 # The distinct keys of some rows as a frame, under the left names where all
 # rows are left ones
 key_frame <- function(pairing, left_rows, right_rows) {
-  rules <- pairing$same
-  columns_of <- function(side, rows) {
-    columns <- vapply(rules, function(rule) rule[[side]], "")
-    columns <- unique(columns)
-    frame <- pairing[[side]]
-    values <- lapply(columns, function(column) {
-      slice_column(.subset2(frame, column), rows, column, NULL)
-    })
-    names(values) <- columns
-    frame <- as_base_frame(values, length(rows))
-    frame[!duplicated(frame), , drop = FALSE]
+  side <- if (length(left_rows) || !length(right_rows)) "left" else "right"
+  rows <- if (side == "left") left_rows else right_rows
+  columns <- unique(vapply(pairing$same, function(rule) rule[[side]], ""))
+  if (length(columns)) {
+    keys <- engine_keys(pairing$left, pairing$right, pairing$same, NULL)
+    first <- group_rows_(lapply(keys[[side]], gather_, rows), keys$kinds, TRUE)
+    if (!is.null(first)) rows <- rows[first == seq_along(first)]
   }
-  keys <- if (length(left_rows) || !length(right_rows)) {
-    columns_of("left", left_rows)
-  } else {
-    columns_of("right", right_rows)
-  }
-  row.names(keys) <- NULL
-  keys
+  picked_columns(pairing[[side]], columns, rows)
+}
+
+# Some rows of some columns, as a plain frame
+picked_columns <- function(frame, columns, rows) {
+  values <- lapply(columns, function(column) {
+    slice_column(.subset2(frame, column), rows, column, NULL)
+  })
+  names(values) <- columns
+  as_base_frame(values, length(rows))
 }
 
 # "`port` = \"Gull Quay\" and `day` = 2031-05-01" for one row
@@ -105,7 +104,7 @@ key_words <- function(frame, columns, row) {
 }
 
 value_words <- function(value) {
-  if (length(value) == 1L && is.na(value)) {
+  if (length(value) == 1L && isTRUE(is_missing(value))) {
     return("NA")
   }
   text <- shortened(int64_text(value))
@@ -119,10 +118,6 @@ value_words <- function(value) {
 int64_text <- function(value) {
   if (!inherits(value, "integer64")) {
     return(format(value, digits = 15, trim = TRUE)[1L])
-  }
-  number <- int64_double(value)
-  if (abs(number) < 2^53) {
-    return(format(number, scientific = FALSE, trim = TRUE))
   }
   halves <- int64_halves_(value)
   int64_digits(halves[[1L]], halves[[2L]])
@@ -142,7 +137,7 @@ int64_digits <- function(high, low) {
     low <- rest %/% 1e4
     parts <- c(sprintf("%04d", as.integer(rest %% 1e4)), parts)
   }
-  digits <- sub("^0+", "", paste(parts, collapse = ""))
+  digits <- sub("^0+(?=.)", "", paste(c("0", parts), collapse = ""), perl = TRUE)
   paste0(if (negative) "-", digits)
 }
 
@@ -226,15 +221,9 @@ repeated_keys_line <- function(pairing, side) {
   columns <- rule_columns(pairing$same, side)
   if (length(columns)) {
     sprintf("repeated_keys(%s, %s) shows the rows.",
-      pairing$labels[match(side, c("left", "right"))], as_code(columns)
+      name_code(pairing$labels[side_number(side)]), as_code(columns)
     )
   }
-}
-
-# c("a", "b") as it is written
-as_code <- function(names) {
-  quoted <- paste0("\"", names, "\"", collapse = ", ")
-  if (length(names) == 1L) quoted else sprintf("c(%s)", quoted)
 }
 
 relationship_rows <- function(pairing, keys, left_once, right_once) {
@@ -343,10 +332,7 @@ heavy_keys <- function(pairing, most = 3L) {
   # keys that repeat on both sides, where there are any
   multiply <- heavy$left_rows > 1L & heavy$right_rows > 1L
   if (any(multiply)) heavy <- lapply(heavy, `[`, multiply)
-  keys <- lapply(columns, function(column) {
-    slice_column(.subset2(pairing$left, column), heavy$row, column, NULL)
-  })
-  names(keys) <- columns
+  keys <- picked_columns(pairing$left, columns, heavy$row)
   as_base_frame(c(keys, heavy[-1L]), length(heavy$row))
 }
 

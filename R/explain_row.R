@@ -57,8 +57,13 @@ explain <- function(pairing, side, row) {
   view <- list(
     side = side, other = other, row = row,
     label = pairing$labels[side_number(side)],
-    other_label = pairing$labels[side_number(other)]
+    other_label = pairing$labels[side_number(other)],
+    other_rows = pairing$rows[side_number(other)]
   )
+  nearest <- rules_of(pairing$rules, "nearest")
+  if (length(nearest)) {
+    view$standing <- standing_of_row(pairing, view, nearest[[1L]])
+  }
   followed <- follow_rules(pairing, view)
   partners <- partners_of_row(pairing, view)
   lines <- c(
@@ -95,12 +100,15 @@ row_line <- function(pairing, view) {
   paste0("Row ", view$row, " of ", view$label, values)
 }
 
-# Rules one at a time: the engine is asked about this row alone. nearest()
-# comes last, for it chooses among what the others leave.
+# Rules one at a time: the engine is asked about this row alone, with what it was
+# given when it matched. nearest() comes last, for it chooses among what the others
+# leave.
 follow_rules <- function(pairing, view) {
   kinds <- kinds_of(pairing$rules)
-  rules <- c(pairing$rules[kinds != "nearest"], pairing$rules[kinds == "nearest"])
-  left_over <- seq_len(pairing$rows[side_number(view$other)])
+  rules <- pairing$rules
+  rules[kinds == "same"] <- pairing$same # as they were matched
+  rules <- c(rules[kinds != "nearest"], rules[kinds == "nearest"])
+  left_over <- seq_len(view$other_rows)
   refused <- integer() # by the condition
   lines <- character()
   steps <- list()
@@ -134,63 +142,75 @@ follow_rules <- function(pairing, view) {
 # The other frame's rows for which one rule holds with this row. For nearest()
 # that is what its side and distance allow, whichever is closest.
 rows_that_hold <- function(pairing, view, rule) {
-  one <- gather_rows(pairing[[view$side]], view$row)
-  frames <- list(left = pairing$left, right = pairing$right)
-  frames[[view$side]] <- one
-  if (rule$kind == "nearest") {
-    return(rows_in_reach(frames, view, rule))
-  }
-  found <- single_rule(frames, rule, pairing$missing_keys)
-  if (view$side == "left") found$right else found$left
-}
-
-single_rule <- function(frames, rule, missing_keys) {
-  pairing <- new_pairing(frames$left, frames$right,
-    on = list(structure(rule, class = "ronda_rule_record")), no_on = FALSE,
-    where = NULL,
-    missing_keys = if (missing_keys == "stop") "unmatched" else missing_keys,
-    repeats = "all", expect = "many-to-many", max_rows = Inf,
-    sides = c("left", "right"), labels = c("left", "right"),
-    call = quote(explain_row())
+  switch(rule$kind,
+    same = rows_of_equal_key(pairing, view, rule),
+    cross = seq_len(view$other_rows),
+    nearest = which(view$standing$reach == reach_codes[["near"]]),
+    rows_in_range(pairing, view, rule)
   )
-  pairs <- expand(pairing, FALSE)
-  if (is.null(pairs$left)) pairs$left <- seq_along(pairs$right)
-  pairs
 }
 
-gather_rows <- function(frame, rows) {
-  columns <- lapply(names(frame), function(name) {
-    slice_column(.subset2(frame, name), rows, name, NULL)
+rows_of_equal_key <- function(pairing, view, rule) {
+  keys <- engine_keys(pairing$left, pairing$right, list(rule), NULL)
+  keys[[view$side]] <- lapply(keys[[view$side]], gather_, view$row)
+  groups <- match_equal_(keys$left, keys$right, keys$kinds,
+    pairing$missing_keys == "match", FALSE, keys$settled
+  )
+  rows_found(groups, view)
+}
+
+rows_in_range <- function(pairing, view, rule) {
+  plan <- plan_rule(pairing, rule, NULL)
+  skip <- lapply(c(left = "left", right = "right"), function(side) {
+    flags <- plan$skip[[side]]
+    if (side == view$side) flags <- flags[view$row]
+    if (length(flags)) as.raw(flags)
   })
-  names(columns) <- names(frame)
-  as_base_frame(columns, length(rows))
-}
-
-# left - right of this row and every row of the other frame, as numbers
-all_gaps <- function(frames, view, rule) {
-  found <- ordered_values(frames, side_columns(rule), "nearest", NULL)
-  if (found$int64) {
-    n <- max(lengths(found$values))
-    values <- lapply(found$values, function(x) rep_len(int64_double(x), n))
-  } else {
-    values <- lapply(found$values, strip_class)
-  }
-  list(gap = values[[1L]] - values[[2L]], scale = found$scale)
-}
-
-rows_in_reach <- function(frames, view, rule) {
-  gaps <- all_gaps(frames, view, rule)
-  within <- distance_number(rule$within, gaps$scale, "within", NULL)
-  which(on_right_side(gaps$gap, rule) & abs(gaps$gap) <= within)
-}
-
-on_right_side <- function(gap, rule) {
-  ok <- switch(rule$look, back = gap >= 0, ahead = gap <= 0,
-    either = rep(TRUE, length(gap))
+  comparisons <- lapply(plan$comparisons, function(one) {
+    one$left <- strip_class(one$left)
+    one$right <- strip_class(one$right)
+    one[[view$side]] <- gather_(one[[view$side]], view$row)
+    one
+  })
+  rows <- c(view$other_rows, 1L)
+  if (view$side == "left") rows <- rev(rows)
+  groups <- match_everything(rows)
+  search <- range_search_(groups$slot, groups$starts, groups$rows, rows[2L],
+    comparisons, skip$left, skip$right
   )
-  if (!rule$equal) ok <- ok & gap != 0
-  ok & !is.na(gap)
+  rows_found(range_all_(search, Inf)$matches, view)
 }
+
+# The other frame's rows in the matches of one row of this one
+rows_found <- function(matches, view) {
+  if (view$side == "right") {
+    return(which(matches$slot > 0L))
+  }
+  partners_of(list(matches = matches), 1L)
+}
+
+gather_rows <- function(frame, rows) picked_columns(frame, names(frame), rows)
+
+# How each row of the other frame stands to this one for nearest(), by the engine:
+# list(reach, sign, distance)
+standing_of_row <- function(pairing, view, rule) {
+  plan <- plan_nearest(pairing, rule, NULL)
+  others <- seq_len(view$other_rows)
+  own <- rep.int(view$row, view$other_rows)
+  found <- if (view$side == "left") {
+    standings_(plan$nearest, own, others)
+  } else {
+    standings_(plan$nearest, others, own)
+  }
+  list(
+    reach = found$reach, sign = found$sign,
+    distance = new_distances(found, plan$nearest$int64, plan$scale),
+    within = plan$nearest$within
+  )
+}
+
+# the codes of Reach in src/core/nearest_match.h
+reach_codes <- c(missing = 0L, other_side = 1L, far = 2L, near = 3L)
 
 condition_holds <- function(pairing, view, rows) {
   if (is.null(pairing$where) || !length(rows)) {
@@ -198,14 +218,8 @@ condition_holds <- function(pairing, view, rows) {
   }
   own <- rep.int(view$row, length(rows))
   sides <- if (view$side == "left") list(own, rows) else list(rows, own)
-  parts <- where_parts(pairing$where)
-  keep <- rep(TRUE, length(rows))
-  left <- row_view(pairing$left, sides[[1L]], "left")
-  right <- row_view(pairing$right, sides[[2L]], "right")
-  for (part in unlist(parts, recursive = FALSE)) {
-    keep <- keep & holds(part, left, right, length(rows), quote(explain_row()))
-  }
-  keep
+  parts <- do.call(c, unname(where_parts(pairing$where)))
+  pairs_hold(pairing, sides[[1L]], sides[[2L]], parts, quote(explain_row()))
 }
 
 condition_line <- function(pairing, view, before, after) {
@@ -221,8 +235,7 @@ condition_line <- function(pairing, view, before, after) {
 }
 
 rule_line <- function(pairing, view, rule, holds, before, left_over) {
-  other_rows <- pairing$rows[side_number(view$other)]
-  so_far <- length(before) < other_rows
+  so_far <- length(before) < view$other_rows
   missing <- missing_line(pairing, view, rule)
   if (!is.null(missing)) {
     return(missing)
@@ -276,7 +289,7 @@ closest_line <- function(pairing, view, rule) {
   close <- if (is.character(value) || is.factor(value)) {
     closest_text(as.character(value), unique(as.character(y)))
   } else {
-    closest_number(value, y)
+    closest_number(pairing, view, rule)
   }
   if (length(close)) {
     sprintf("  The closest `%s` of %s: %s.", rule[[view$other]],
@@ -304,7 +317,7 @@ closest_range_line <- function(pairing, view, rule) {
     pmax(0, if (one$op %in% c("<", "<=")) gap else -gap)
   }))
   closest <- which.min(miss)
-  if (length(closest)) {
+  if (length(closest) && is.finite(miss[closest])) {
     sprintf("  The closest is row %d (%s).", closest,
       key_words(pairing[[view$other]], rule[[view$other]], closest)
     )
@@ -312,7 +325,8 @@ closest_range_line <- function(pairing, view, rule) {
 }
 
 closest_text <- function(value, values, most = 3L) {
-  values <- values[!is.na(values)]
+  value <- readable(value)
+  values <- readable(values[!is.na(values)])
   if (!length(values)) {
     return(NULL)
   }
@@ -323,31 +337,44 @@ closest_text <- function(value, values, most = 3L) {
   encodeString(values[near], quote = "\"")
 }
 
-closest_number <- function(value, values, most = 2L) {
-  number <- function(x) {
-    if (inherits(x, "integer64")) int64_double(x) else as.double(strip_class(x))
-  }
-  if (is.factor(values)) {
+# (the engine knows how far apart two values are)
+closest_number <- function(pairing, view, rule, most = 2L) {
+  column <- rule[[view$other]]
+  families <- vapply(list(
+    .subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right)
+  ), ordered_family, "", distances = TRUE)
+  if (anyNA(families) || length(rule$via)) {
     return(NULL)
   }
-  distance <- abs(number(values) - number(value))
-  near <- utils::head(order(distance), most)
-  near <- near[!is.na(distance[near])]
-  vapply(near, function(k) {
-    value_words(slice_column(values, k, "value", NULL))
+  near <- list(left = rule$left, right = rule$right, look = "either",
+    within = Inf, equal = TRUE, ties = "last"
+  )
+  standing <- tryCatch(standing_of_row(pairing, view, near),
+    ronda_error_type = function(e) NULL # no distance is exact
+  )
+  if (is.null(standing)) {
+    return(NULL)
+  }
+  there <- which(standing$reach == reach_codes[["near"]] &
+    is.finite(standing$distance$high))
+  closest <- utils::head(closest_first(standing$distance, there), most)
+  vapply(closest, function(row) {
+    value_words(slice_column(.subset2(pairing[[view$other]], column), row, column,
+      NULL
+    ))
   }, "")
 }
 
 # What nearest() can reach, and what lies just outside
 reach_line <- function(pairing, view, rule, before, left_over) {
-  gaps <- row_gaps(pairing, view, rule)
+  standing <- view$standing
   text <- rule_text(rule)
   if (length(left_over)) {
     return(sprintf("%s: %s within reach.", text,
       counted(length(left_over), "row")
     ))
   }
-  side <- before[on_right_side(gaps$gap[before], rule)]
+  side <- before[standing$reach[before] == reach_codes[["far"]]]
   if (!length(side)) {
     where <- switch(rule$look, back = "before it", ahead = "after it",
       either = "there"
@@ -361,14 +388,18 @@ reach_line <- function(pairing, view, rule, before, left_over) {
       counted(length(before), "row"), where
     ))
   }
-  closest <- side[which.min(abs(gaps$gap[side]))]
-  within <- distance_number(rule$within, gaps$scale, "within", NULL)
-  distance <- abs(gaps$gap[closest])
-  sprintf(
-    "%s: the closest is row %d (%s), %s away: outside %s by %s.", text,
-    closest, key_words(pairing[[view$other]], rule[[view$other]], closest),
-    distance_words(distance, gaps$scale), distance_words(within, gaps$scale),
-    distance_words(distance - within, gaps$scale)
+  distance <- standing$distance
+  closest <- closest_first(distance, side)[1L]
+  place <- sprintf("%s: the closest is row %d (%s)", text, closest,
+    key_words(pairing[[view$other]], rule[[view$other]], closest)
+  )
+  if (!is_finite_distance(distance, closest)) {
+    return(sprintf("%s, infinitely far away.", place))
+  }
+  sprintf("%s, %s away: outside %s by %s.", place,
+    words_of_distance(distance, closest),
+    distance_words(standing$within, distance$scale),
+    words_of_excess(distance, closest, standing$within)
   )
 }
 
@@ -387,12 +418,6 @@ other_group_line <- function(pairing, view, holds, before) {
       paste(are, "refused by what stands above")
     }
   )
-}
-
-row_gaps <- function(pairing, view, rule) {
-  frames <- list(left = pairing$left, right = pairing$right)
-  frames[[view$side]] <- gather_rows(pairing[[view$side]], view$row)
-  all_gaps(frames, view, rule)
 }
 
 # Why these candidates and not others: the nearest value, then `repeats`
@@ -428,17 +453,21 @@ choice_lines <- function(pairing, view, followed, partners) {
 
 nearest_choice_line <- function(pairing, view, rule, partners, passed,
                                 followed) {
-  gaps <- row_gaps(pairing, view, rule)
+  standing <- view$standing
+  distance <- standing$distance
   chosen <- partners[1L]
-  tied <- passed[!is.na(gaps$gap[passed]) &
-    gaps$gap[passed] == gaps$gap[chosen]]
-  next_best <- setdiff(passed, tied)
-  reach <- abs(gaps$gap[followed$refused])
-  nearer <- followed$refused[on_right_side(gaps$gap[followed$refused], rule) &
-    reach < abs(gaps$gap[chosen])]
+  at_point <- function(rows) {
+    standing$sign[rows] == standing$sign[chosen] &
+      compare_distances(distance, rows, chosen) == 0
+  }
+  tied <- passed[at_point(passed)]
+  next_best <- closest_first(distance, setdiff(passed, tied))
+  refused <- followed$refused
+  nearer <- refused[standing$reach[refused] == reach_codes[["near"]] &
+    compare_distances(distance, refused, chosen) < 0]
   c(
     if (length(nearer)) {
-      closest <- nearer[which.min(abs(gaps$gap[nearer]))]
+      closest <- closest_first(distance, nearer)[1L]
       sprintf("Nearer, but refused by `where`: %s, the nearest row %d (%s).",
         counted(length(nearer), "row"), closest,
         key_words(pairing$right, rule$right, closest)
@@ -446,7 +475,7 @@ nearest_choice_line <- function(pairing, view, rule, partners, passed,
     },
     sprintf("Chosen: row %s (%s), %s away.", listed(partners, "and"),
       key_words(pairing$right, rule$right, chosen),
-      distance_words(abs(gaps$gap[chosen]), gaps$scale)
+      words_of_distance(distance, chosen)
     ),
     if (length(tied)) {
       sprintf("At the same point: row %s (ties = \"%s\").", listed(tied, "and"),
@@ -454,9 +483,8 @@ nearest_choice_line <- function(pairing, view, rule, partners, passed,
       )
     },
     if (length(next_best)) {
-      closest <- next_best[which.min(abs(gaps$gap[next_best]))]
-      sprintf("The next best is row %d, %s away.", closest,
-        distance_words(abs(gaps$gap[closest]), gaps$scale)
+      sprintf("The next best is row %d, %s away.", next_best[1L],
+        words_of_distance(distance, next_best[1L])
       )
     }
   )

@@ -104,9 +104,19 @@ convert_value <- function(value, x) {
     factor = if (is.character(value) || is.factor(value)) as.character(value),
     logical = if (is.logical(value)) value,
     Date = ,
-    POSIXct = if (inherits(value, family)) as_double(value),
-    difftime = duration_value(value, x)
+    POSIXct = if (inherits(value, family)) as_stored(as_double(value), x),
+    difftime = as_stored(duration_value(value, x), x)
   )
+}
+
+# A number as a column stores its own: an integer one keeps its type, whichever rows
+# are absent; one that can't be held so is refused.
+as_stored <- function(number, x) {
+  number <- strip_class(number)
+  if (is.null(number) || typeof(x) == "double") {
+    return(number)
+  }
+  if (is_whole(number, 2^31 - 1)) as.integer(number)
 }
 
 is_whole <- function(value, most) abs(value) <= most && value == trunc(value)
@@ -151,8 +161,6 @@ put_value <- function(x, at, value) {
   kept <- attributes(x)
   if (is.factor(x)) {
     value <- match(value, levels(x))
-  } else if (typeof(x) == "integer" && typeof(value) == "double") {
-    storage.mode(x) <- "double"
   }
   attributes(x) <- NULL
   x[at] <- if (is.list(value)) value else as.vector(unclass(value))

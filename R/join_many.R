@@ -1,8 +1,7 @@
 #' Join two to dozens of data frames
 #'
 #' On keys that all frames share, or along a chain in which every frame has its
-#' own keys. Where each key is unique in its frame all frames are matched in
-#' one pass, else one after the other; the result is the same.
+#' own keys. One frame after the other is paired with the rows so far.
 #'
 #' @inheritParams join_frames
 #' @param frames `[list]` A named list of two or more data frames.
@@ -89,7 +88,7 @@ check_frames <- function(frames, call) {
     )
   }
   for (name in names) {
-    check_frame(frames[[name]], sprintf("frames$%s", name), call)
+    check_frame(frames[[name]], place_code("frames", name), call)
   }
 }
 
@@ -97,7 +96,7 @@ stop_no_shared_on <- function(frames, call) {
   shared <- Reduce(intersect, lapply(frames, names))
   stop_ronda("key", "`on` is missing: say which columns must be equal.",
     if (length(shared)) sprintf("All frames have: %s", ticked(shared)),
-    if (length(shared)) sprintf("Write: on = \"%s\"", shared[1L]),
+    if (length(shared)) sprintf("Write: on = %s", as_code(shared[1L])),
     call = call
   )
 }
@@ -141,27 +140,44 @@ names_so_far <- function(frames) {
   structure(vector("list", length(names)), names = names)
 }
 
-# Where the values of each left column of the rules come from: a list by
-# column name of frame = column, in frame order. Columns of same() rules take
-# the value of the first frame that a line has.
+# The key columns of the result: list(columns, of). `columns` says by name where the
+# values come from, frame = column in frame order: of the first frame that a line has.
+# `of` says which of them a left name in a rule means. Columns that a same() rule
+# makes equal are one key, also where a later rule goes on from the second of them.
 chain_keys <- function(chain, frames, call) {
-  keys <- list()
+  columns <- list()
+  of <- character()
   for (name in names(chain)) {
     for (rule in chain[[name]]) {
       for (column in rule$left) {
-        if (is.null(keys[[column]])) {
-          first <- names(frames)[vapply(frames, function(frame) {
-            column %in% names(frame)
-          }, NA)][1L]
-          keys[[column]] <- structure(column, names = first)
+        if (column %in% names(of)) next
+        first <- first_holder(column, frames)
+        key <- key_that_holds(columns, first, column)
+        if (is.null(key)) {
+          key <- column
+          columns[[key]] <- structure(column, names = first)
         }
+        of[[column]] <- key
       }
-      if (rule$kind == "same" && !name %in% names(keys[[rule$left]])) {
-        keys[[rule$left]][name] <- rule$right
-      }
+      if (rule$kind != "same") next
+      key <- of[[rule$left]]
+      if (!name %in% names(columns[[key]])) columns[[key]][name] <- rule$right
     }
   }
-  keys
+  list(columns = columns, of = of)
+}
+
+first_holder <- function(column, frames) {
+  names(frames)[vapply(frames, function(frame) column %in% names(frame), NA)][1L]
+}
+
+key_that_holds <- function(columns, frame, column) {
+  for (key in names(columns)) {
+    at <- match(frame, names(columns[[key]]))
+    if (!is.na(at) && columns[[key]][[at]] == column) {
+      return(key)
+    }
+  }
 }
 
 check_many_options <- function(options, frames, chain, call) {
@@ -176,135 +192,14 @@ check_many_options <- function(options, frames, chain, call) {
 }
 
 # Lines: for each frame, the row that each line of the result takes from it
-# (0: none).
+# (0: none). One frame after the other is paired with the lines so far.
 match_many <- function(frames, chain, keys, options, call) {
-  lines <- if (is_shared(chain, options)) {
-    match_at_once(frames, chain, options, call)
-  }
-  if (is.null(lines)) lines <- match_in_order(frames, chain, keys, options, call)
-  lines
-}
-
-# Whether one key serves all frames and nothing asks for step by step
-is_shared <- function(chain, options) {
-  left <- lapply(chain, function(rules) {
-    if (all(vapply(rules, function(rule) {
-      rule$kind == "same" && !length(rule$via)
-    }, NA))) {
-      vapply(rules, function(rule) rule$left, "")
-    }
-  })
-  is.null(options$expect) && options$missing_keys != "stop" &&
-    !is.null(left[[1L]]) && length(unique(left)) == 1L
-}
-
-# All keys in one table; NULL when a frame has a key twice.
-match_at_once <- function(frames, chain, options, call) {
-  sizes <- vapply(frames, nrow, 1L)
-  if (sum(as.numeric(sizes)) > largest_frame) {
-    return(NULL)
-  }
-  rules <- chain[[1L]]
-  columns <- lapply(seq_along(rules), function(k) {
-    own <- c(rules[[k]]$left, vapply(chain, function(x) x[[k]]$right, ""))
-    values <- Map(.subset2, frames, own)
-    for (at in which(vapply(values, is.factor, NA))) {
-      check_factor(values[[at]], own[at], names(frames)[at], call)
-    }
-    stack_columns(values, rules[[k]], own, call)
-  })
-  if (any(vapply(columns, is.null, NA))) {
-    return(NULL)
-  }
-  pairs <- do.call(c, lapply(columns, function(x) align_keys(x, x, NULL, call)))
-  first <- group_rows_(
-    lapply(pairs, function(pair) pair$left),
-    vapply(pairs, function(pair) pair$kind, 1L),
-    options$missing_keys == "match"
-  )
-  lines_of_groups(first, sizes, options$rows)
-}
-
-lines_of_groups <- function(first, sizes, rows) {
-  total <- sum(sizes)
-  if (is.null(first)) first <- seq_len(total)
-  alone <- first == 0L
-  first[alone] <- which(alone)
-  line <- cumsum(first == seq_along(first))[first]
-  ends <- cumsum(sizes)
-  lines <- Map(function(end, size) {
-    own <- line[seq.int(to = end, length.out = size)]
-    if (anyDuplicated(own)) {
-      return(NULL)
-    }
-    rows <- integer(max(line, 0L))
-    rows[own] <- seq_len(size)
-    rows
-  }, ends, sizes)
-  if (any(vapply(lines, is.null, NA))) {
-    return(NULL)
-  }
-  keep_lines(lines, rows)
-}
-
-keep_lines <- function(lines, rows) {
-  if (rows == "full") {
-    return(lines)
-  }
-  keep <- if (rows == "left") {
-    lines[[1L]] > 0L
-  } else {
-    Reduce(`&`, lapply(lines, function(rows) rows > 0L))
-  }
-  lapply(lines, function(rows) rows[keep])
-}
-
-# Columns of several frames under each other, in their common type; NULL where
-# only step by step can tell (a number that a 64-bit integer can't hold).
-stack_columns <- function(columns, rule, names, call) {
-  proto <- common_prototype(columns, rule, names, call)
-  if (is.null(proto)) {
-    return(NULL)
-  }
-  values <- lapply(columns, function(x) common_columns(proto, x)$right)
-  if (any(vapply(values, function(x) !is.null(attr(x, "left_over")), NA))) {
-    return(NULL)
-  }
-  kept <- attributes(proto)
-  kept$names <- NULL
-  stacked <- unlist(lapply(values, function(x) {
-    attributes(x) <- NULL
-    x
-  }), use.names = FALSE)
-  attributes(stacked) <- kept
-  stacked
-}
-
-# a column of no rows in the common type of all
-common_prototype <- function(columns, rule, names, call) {
-  none <- lapply(columns, slice_column, integer(), "key", call)
-  proto <- none[[1L]]
-  for (k in seq_along(none)[-1L]) {
-    if (!families_match(key_family(proto), key_family(none[[k]]))) {
-      if (is.null(rule)) {
-        return(NULL)
-      }
-      stop_key_types(proto, none[[k]],
-        list(left = names[1L], right = names[[k]]), call
-      )
-    }
-    proto <- without_left_over(common_columns(proto, none[[k]]))$left
-  }
-  proto
-}
-
-match_in_order <- function(frames, chain, keys, options, call) {
   lines <- list(seq_len(nrow(frames[[1L]])))
   names(lines) <- names(frames)[1L]
   for (name in names(chain)) {
     needed <- rule_columns(chain[[name]], "left")
     so_far <- lapply(needed, function(column) {
-      key_of_lines(frames, keys[[column]], lines, call)
+      key_of_lines(frames, keys$columns[[keys$of[[column]]]], lines, call)
     })
     names(so_far) <- needed
     so_far <- as_base_frame(so_far, length(lines[[1L]]))
@@ -334,22 +229,39 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
 
 # A key's values on the lines so far: of the first frame that a line has
 key_of_lines <- function(frames, sources, lines, call) {
-  sources <- sources[names(sources) %in% names(lines)]
-  columns <- Map(function(frame, column) {
-    .subset2(frames[[frame]], column)
-  }, names(sources), sources)
-  coalesce_columns(columns, lines[names(sources)], sources[[1L]], call)
+  columns <- in_finest_units(many_sources(frames, sources))
+  known <- names(sources) %in% names(lines)
+  coalesce_columns(columns[known], lines[names(sources)[known]], sources[known],
+    call
+  )
 }
 
-coalesce_columns <- function(columns, lines, name, call) {
-  value <- columns[[1L]]
-  value <- slice_column(value, lines[[1L]], name, call)
+# Durations to be compared, in the finest unit that any frame of the chain has: no
+# number is rounded to a coarser one's.
+in_finest_units <- function(columns) {
+  durations <- vapply(columns, inherits, NA, "difftime")
+  units <- vapply(columns[durations], attr, "", "units")
+  if (length(unique(units)) < 2L) {
+    return(columns)
+  }
+  finest <- min(duration_seconds[units])
+  unit <- names(duration_seconds)[match(finest, duration_seconds)]
+  columns[durations] <- lapply(columns[durations], function(x) {
+    as_duration(as_double(strip_class(x)) *
+      (duration_seconds[[attr(x, "units")]] / finest), unit)
+  })
+  columns
+}
+
+coalesce_columns <- function(columns, lines, sources, call) {
+  value <- slice_column(columns[[1L]], lines[[1L]], sources[[1L]], call)
   filled <- lines[[1L]]
   for (k in seq_along(columns)[-1L]) {
     common <- common_columns(value, columns[[k]])
     check_int64_range(common,
-      list(left = seq_along(filled), right = integer(length(filled))),
-      list(left = name, right = name), call
+      list(left = ifelse(filled > 0L, seq_along(filled), 0L), right = lines[[k]]),
+      list(left = sources[[1L]], right = sources[[k]]), call,
+      names(sources)[c(1L, k)]
     )
     common <- without_left_over(common)
     value <- patch_(common$left, filled, common$right, lines[[k]])

@@ -22,9 +22,31 @@ key_family <- function(x) {
   if (inherits(x, "AsIs")) {
     return(key_family(plain_as_is(x)))
   }
-  known <- c("factor", "Date", "POSIXct", "difftime", "integer64")
-  found <- inherits(x, known, which = TRUE) > 0L
-  if (!any(found) || !is.null(dim(x))) NA_character_ else known[found][1L]
+  found <- inherits(x, names(stored_as), which = TRUE) > 0L
+  if (!any(found) || !is.null(dim(x))) {
+    return(NA_character_)
+  }
+  family <- names(stored_as)[found][1L]
+  if (is_sound(x, family)) family else NA_character_
+}
+
+# how the values of a class are stored; others are damaged
+stored_as <- list(
+  factor = "integer", Date = c("double", "integer"),
+  POSIXct = c("double", "integer"), difftime = c("double", "integer"),
+  integer64 = "double"
+)
+
+is_sound <- function(x, family) {
+  if (!typeof(x) %in% stored_as[[family]]) {
+    return(FALSE)
+  }
+  if (family == "difftime") {
+    units <- attr(x, "units")
+    return(is.character(units) && length(units) == 1L &&
+      units %in% names(duration_seconds))
+  }
+  family != "factor" || is.character(levels(x))
 }
 
 plain_as_is <- function(x) {
@@ -93,9 +115,13 @@ check_key_types <- function(left, right, rules, call) {
 # The conversion to write, for two types that don't match
 key_conversion <- function(x, y, rule, frames) {
   families <- c(key_family(x), key_family(y))
-  places <- paste0(frames, "$", c(rule$left, rule$right))
+  places <- place_code(frames, c(rule$left, rule$right))
   if (anyNA(families)) {
     at <- which(is.na(families))[1L]
+    damage <- damage_of(list(x, y)[[at]])
+    if (!is.null(damage)) {
+      return(sprintf("%s is damaged: %s. Make it anew.", places[at], damage))
+    }
     as <- conversion_of_unknown(list(x, y)[[at]])
     if (is.null(as)) {
       return(sprintf(
@@ -150,6 +176,24 @@ key_conversion <- function(x, y, rule, frames) {
   "Convert one of them, so that both are of one type."
 }
 
+# What is wrong with a vector that says it is of a class that can be a key
+damage_of <- function(x) {
+  found <- inherits(x, names(stored_as), which = TRUE) > 0L
+  if (!any(found) || !is.null(dim(x))) {
+    return(NULL)
+  }
+  family <- names(stored_as)[found][1L]
+  if (!typeof(x) %in% stored_as[[family]]) {
+    return(sprintf("it says it is %s, but holds values of type %s", family,
+      typeof(x)
+    ))
+  }
+  if (family == "difftime") {
+    return(sprintf("its units must be %s", any_of(names(duration_seconds))))
+  }
+  "its levels are not text"
+}
+
 conversion_of_unknown <- function(x) {
   if (inherits(x, "POSIXlt")) {
     "as.POSIXct"
@@ -185,15 +229,14 @@ align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
 
 # A factor whose codes have no level would be read past its levels.
 check_factor <- function(x, column, frame, call) {
-  if (typeof(x) == "integer" && is.character(levels(x)) &&
-    codes_within_(x, length(levels(x)))) {
+  if (codes_within_(x, length(levels(x)))) {
     return()
   }
   stop_ronda("type",
     sprintf("`%s` of `%s` is a damaged factor: it has codes without a level.",
       column, frame
     ),
-    sprintf("Make it anew: %s$%s <- factor(...)", frame, column),
+    sprintf("Make it anew: %s <- factor(...)", place_code(frame, column)),
     call = call
   )
 }
@@ -245,7 +288,7 @@ align_int64 <- function(x, y, families) {
   if (!is.null(rest[[1L]]) || !is.null(rest[[2L]])) {
     none <- vapply(rest, is.null, NA)
     rest[none] <- lapply(list(x, y)[none], function(x) numeric(length(x)))
-    pairs[[2L]] <- key_pair("real", rest[[1L]], rest[[2L]])
+    pairs[[2L]] <- c(key_pair("real", rest[[1L]], rest[[2L]]), rest = TRUE)
   }
   pairs
 }
@@ -262,7 +305,7 @@ as_text <- function(x) if (is.factor(x)) as.character(x) else x
 align_factors <- function(x, y) {
   left <- enc2utf8(levels(x))
   right <- enc2utf8(levels(y))
-  if (!identical(left, right) || anyNA(left)) {
+  if (!identical(left, right) || anyNA(left) || anyDuplicated(left)) {
     all <- union(left, right)
     all <- all[!is.na(all)]
     x <- match(left, all)[as.integer(x)]
@@ -290,6 +333,22 @@ align_durations <- function(x, y) {
   )
 }
 
+# The rules, each with `cleaned`: what its `via` makes of the two whole columns. It
+# is run once, and whoever asks later (row order, explanations) is told the same.
+clean_keys <- function(rules, left, right, call) {
+  for (k in seq_along(rules)) {
+    rule <- rules[[k]]
+    if (!length(rule$via) || !is.null(rule$cleaned)) next
+    rules[[k]]$cleaned <- list(
+      left = apply_via(.subset2(left, rule$left), rule$via, rule, "left", call),
+      right = apply_via(.subset2(right, rule$right), rule$via, rule, "right",
+        call
+      )
+    )
+  }
+  rules
+}
+
 # `via` applied, and what it returned checked
 apply_via <- function(x, via, rule, side, call) {
   fun <- via[[side]]
@@ -297,12 +356,9 @@ apply_via <- function(x, via, rule, side, call) {
     return(x)
   }
   place <- sprintf("`%s` of `%s`", rule[[side]], side)
-  value <- tryCatch(fun(x), error = function(e) {
-    stop_ronda("argument",
-      sprintf("`via` failed on %s: %s", place, conditionMessage(e)),
-      call = call
-    )
-  })
+  value <- run_theirs(fun(x), "argument", sprintf("`via` failed on %s", place),
+    call
+  )
   if (!is.null(dim(value)) || length(value) != length(x)) {
     stop_ronda("argument",
       sprintf(
@@ -315,21 +371,25 @@ apply_via <- function(x, via, rule, side, call) {
   value
 }
 
-# All same() rules of a pairing, as the engine takes them
+# All same() rules of a pairing, as the engine takes them. (`rest`: a second column
+# of the rule before, of numbers that are no 64-bit integers.)
 engine_keys <- function(left, right, rules, call) {
   if (!length(rules)) {
     return(list(left = list(), right = list(), kinds = integer()))
   }
+  rules <- clean_keys(rules, left, right, call)
   settled <- c(TRUE, TRUE)
   keys <- list()
   others <- list()
   kinds <- integer()
+  rest <- logical()
   for (rule in rules) {
-    x <- .subset2(left, rule$left)
-    y <- .subset2(right, rule$right)
-    if (length(rule$via)) {
-      x <- apply_via(x, rule$via, rule, "left", call)
-      y <- apply_via(y, rule$via, rule, "right", call)
+    if (is.null(rule$cleaned)) {
+      x <- .subset2(left, rule$left)
+      y <- .subset2(right, rule$right)
+    } else {
+      x <- rule$cleaned$left
+      y <- rule$cleaned$right
     }
     pairs <- if (is.null(rule$bare)) {
       align_keys(x, y, rule, call)
@@ -341,8 +401,11 @@ engine_keys <- function(left, right, rules, call) {
       keys[[k]] <- pair$left
       others[[k]] <- pair$right
       kinds[k] <- pair$kind
+      rest[k] <- !is.null(pair$rest)
       if (!is.null(pair$settled)) settled <- settled & pair$settled
     }
   }
-  list(left = keys, right = others, kinds = kinds, settled = settled)
+  list(
+    left = keys, right = others, kinds = kinds, settled = settled, rest = rest
+  )
 }

@@ -11,6 +11,7 @@ plan_many <- function(frames, keys, collisions, pattern, origin, call) {
     list(left = unlist(names), right = character()), call
   )
   check_many_collisions(collisions, call)
+  keys <- keys$columns
   own <- own_columns(names, keys)
   shared <- unique(unlist(own)[duplicated(unlist(own))])
   plan <- list()
@@ -155,7 +156,7 @@ make_many_column <- function(frames, column, lines, call) {
   }
   switch(column$how,
     one = slice_column(columns[[1L]], rows[[1L]], column$name, call),
-    key = coalesce_columns(columns, rows, column$name, call),
+    key = coalesce_columns(columns, rows, column$sources, call),
     fill = ,
     agree = fill_many(column, columns, rows, call),
     stop("make_many_column(): unknown ", column$how)
@@ -184,49 +185,49 @@ fold_by_function <- function(column, columns, rows, call) {
   )
   n <- length(rows[[1L]])
   Reduce(function(left, right) {
-    value <- column$how(left, right)
-    if (is.null(value) || NROW(value) != n) {
-      stop_ronda("collision",
-        sprintf(
-          "The `collisions` function must give one value for each of %s of `%s`.",
-          counted(n, "row"), column$name
-        ),
-        call = call
-      )
-    }
-    value
+    made_by_function(column, left, right, n, call)
   }, values)
 }
 
 # The first value that is there, in frame order
 fill_many <- function(column, columns, rows, call) {
-  n <- length(rows[[1L]])
-  all <- seq_len(n)
-  Reduce(function(x, y) {
+  values <- Map(slice_column, columns, rows, column$sources,
+    MoreArgs = list(call = call)
+  )
+  x <- values[[1L]]
+  held <- rows[[1L]] > 0L # (raw values are never missing, but their row may be)
+  all <- seq_along(held)
+  for (k in seq_along(values)[-1L]) {
+    y <- values[[k]]
     common <- common_columns(x, y)
     if (identical(column$how, "agree")) {
-      differ <- which(!is_missing(common$left) & !is_missing(common$right) &
-        unlike(common$left, common$right))
-      if (length(differ)) {
-        stop_ronda("collision",
-          sprintf("`%s` differs between frames in %s, first in row %d: %s.",
-            column$name, counted(length(differ), "row"), differ[1L],
-            listed(c(
-              value_words(slice_column(x, differ[1L], column$name, call)),
-              value_words(slice_column(y, differ[1L], column$name, call))
-            ), "and")
-          ),
-          call = call
-        )
-      }
+      check_many_agree(column, x, y, common, held & rows[[k]] > 0L, call)
     }
-    blank <- is_missing(common$left)
+    blank <- is_missing(common$left) | !held
     over <- lapply(common, attr, "left_over")
-    lines <- list(left = all, right = all)
-    check_left_over(over, blank, lines, column, call)
+    check_left_over(over, blank, list(left = all, right = all), column, call)
     common <- without_left_over(common)
-    patch_(common$left, as.integer(!blank), common$right, all)
-  }, Map(slice_column, columns, rows, column$sources,
-    MoreArgs = list(call = call)
-  ))
+    x <- patch_(common$left, as.integer(!blank), common$right, all)
+    held <- held | rows[[k]] > 0L
+  }
+  x
+}
+
+check_many_agree <- function(column, x, y, common, both, call) {
+  differ <- which(both & !is_missing(common$left) & !is_missing(common$right) &
+    unlike(common$left, common$right))
+  if (!length(differ)) {
+    return()
+  }
+  at <- differ[1L]
+  stop_ronda("collision",
+    sprintf("`%s` differs between frames in %s, first in row %d: %s.",
+      column$name, counted(length(differ), "row"), at,
+      listed(c(
+        value_words(slice_column(x, at, column$name, call)),
+        value_words(slice_column(y, at, column$name, call))
+      ), "and")
+    ),
+    call = call
+  )
 }

@@ -177,13 +177,13 @@ gap_column <- function(pairing, column, lines, call) {
   y <- slice_column(.subset2(pairing$right, rule$right), lines$right,
     rule$right, call
   )
-  gap_of(x, y)
+  gap_of(x, y, call)
 }
 
-gap_of <- function(x, y) {
+gap_of <- function(x, y, call) {
   family <- key_family(x)
   if (inherits(x, "integer64") || inherits(y, "integer64")) {
-    return(gap_of_long(x, y))
+    return(gap_of_long(x, y, call))
   }
   units <- c(attr(x, "units"), attr(y, "units"))
   x <- as.double(strip_class(x))
@@ -203,17 +203,40 @@ as_duration <- function(number, units) {
   structure(number, class = "difftime", units = units)
 }
 
-gap_of_long <- function(x, y) {
+# Of 64-bit integers and integers a 64-bit integer; beside doubles, which may have
+# fractions, a double.
+gap_of_long <- function(x, y, call) {
   long <- lapply(list(x, y), function(x) {
     if (inherits(x, "integer64")) list(values = x) else int64_from_number_(x)
   })
-  if (!is.null(long[[1L]]$left_over) || !is.null(long[[2L]]$left_over)) {
+  whole <- is.null(long[[1L]]$left_over) && is.null(long[[2L]]$left_over)
+  if (whole) {
+    gap <- structure(int64_minus_(long[[1L]]$values, long[[2L]]$values),
+      class = "integer64"
+    )
+  }
+  is_real <- function(x) is.double(x) && !inherits(x, "integer64")
+  if (!is_real(x) && !is_real(y)) {
+    return(gap)
+  }
+  if (!whole) {
     plain <- lapply(list(x, y), function(x) {
       if (inherits(x, "integer64")) int64_double(x) else as_double(x)
     })
     return(plain[[1L]] - plain[[2L]])
   }
-  structure(int64_minus_(long[[1L]]$values, long[[2L]]$values),
-    class = "integer64"
-  )
+  number <- int64_double(gap)
+  lost <- which(unlike(int64_class(int64_from_number_(number)$values), gap))
+  if (length(lost)) {
+    stop_ronda("type",
+      sprintf("A gap of %s is too long for a column of doubles.",
+        int64_text(slice_column(gap, lost[1L], "gap", call))
+      ),
+      "Make both columns 64-bit integers.",
+      call = call
+    )
+  }
+  number
 }
+
+int64_class <- function(x) structure(x, class = "integer64")

@@ -22,20 +22,19 @@ merge_by_function <- function(pairing, column, lines, call) {
   right <- slice_column(.subset2(pairing$right, column$right), lines$right,
     column$right, call
   )
-  value <- tryCatch(column$how(left, right), error = function(e) {
-    stop_ronda("collision",
-      sprintf("The `collisions` function failed for `%s`: %s", column$name,
-        conditionMessage(e)
-      ),
-      call = call
-    )
-  })
-  if (is.null(value) || NROW(value) != lines$n) {
+  made_by_function(column, left, right, lines$n, call)
+}
+
+made_by_function <- function(column, left, right, n, call) {
+  value <- run_theirs(column$how(left, right), "collision",
+    sprintf("The `collisions` function failed for `%s`", column$name), call
+  )
+  if (is.null(value) || NROW(value) != n) {
     stop_ronda("collision",
       sprintf(
         "The `collisions` function gave %s for `%s`, not one value for each of %s.",
         if (is.null(value)) "NULL" else counted(NROW(value), "value"),
-        column$name, counted(lines$n, "row")
+        column$name, counted(n, "row")
       ),
       call = call
     )
@@ -51,7 +50,9 @@ merge_by_fill <- function(pairing, column, lines, call) {
   over <- lapply(common, attr, "left_over")
   common <- without_left_over(common)
   value <- slice_column(common$left, lines$left, column$left, call)
+  # (raw values are never missing, but their row may be)
   blank <- is_missing(value)
+  if (!is.null(lines$left)) blank <- blank | lines$left == 0L
   check_left_over(over, blank, lines, column, call)
   if (!any(blank)) {
     return(value)
@@ -80,10 +81,10 @@ is_missing <- function(x) {
   if (is.list(x)) {
     return(vapply(x, is.null, NA))
   }
-  if (inherits(x, "integer64")) {
+  if (inherits(x, "integer64") && is.double(x)) {
     return(is.na(int64_halves_(x)[[1L]]))
   }
-  is.na(x)
+  is.na(if (is.factor(x)) without_missing_level(x) else x)
 }
 
 # In blocks, so that a difference early on is found early on.
@@ -98,7 +99,8 @@ check_agree <- function(pairing, column, common, lines, call) {
     )
     x <- slice_column(common$left, rows$left, column$left, call)
     y <- slice_column(common$right, rows$right, column$right, call)
-    differ <- which(!is_missing(x) & !is_missing(y) & unlike(x, y))
+    both <- rows$left > 0L & rows$right > 0L
+    differ <- which(both & !is_missing(x) & !is_missing(y) & unlike(x, y))
     if (length(differ)) stop_differ(pairing, column, rows, differ, call)
   }
 }
@@ -138,7 +140,7 @@ stop_differ <- function(pairing, column, rows, differ, call) {
     words,
     sprintf(
       "Write collisions = list(%s = \"rename\") to see both columns.",
-      column$name
+      name_code(column$name)
     ),
     call = call, data = list(left_rows = left, right_rows = right)
   )

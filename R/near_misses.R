@@ -110,6 +110,11 @@ rest_groups <- function(pairing, keys, rest) {
 text_misses <- function(pairing, keys, rules, rule, texts, group) {
   found <- list()
   reasons <- near_reasons()
+  # what is no text in its own encoding can't be cleaned
+  texts <- lapply(texts, function(text) {
+    text[!validEnc(text) | Encoding(text) == "bytes"] <- NA
+    text
+  })
   for (rank in seq_along(reasons)) {
     reason <- reasons[[rank]]
     if (!is.null(reason$package) &&
@@ -118,8 +123,10 @@ text_misses <- function(pairing, keys, rules, rule, texts, group) {
     }
     cleaned <- Map(function(text, group) {
       text <- reason$clean(text)
-      text[is.na(text) | !nzchar(text) | group == 0L] <- NA
-      ifelse(is.na(text), NA, paste0(group, "\r", text))
+      keep <- !is.na(text) & nzchar(text) & group > 0L
+      cleaned <- rep(NA_character_, length(text))
+      cleaned[keep] <- paste0(group[keep], "\r", text[keep])
+      cleaned
     }, texts, group)
     pairs <- equal_pairs(cleaned$left, cleaned$right)
     found[[rank]] <- misses_from(pairing, keys, rules, rule, pairs$left,
@@ -234,7 +241,7 @@ key_lines <- function(frame, rules, side, rows) {
       return(key_text(x))
     }
     if (is.character(x) || is.factor(x)) {
-      return(encodeString(as.character(x), quote = "\""))
+      return(encodeString(readable(as.character(x)), quote = "\""))
     }
     format(x, digits = 15, trim = TRUE)
   })
@@ -282,20 +289,29 @@ outside_misses <- function(pairing) {
     structure(other, class = "ronda_rule_record")
   })
   alone <- which(pairing$matches$slot == 0L)
-  frame <- gather_rows(pairing$left, alone)
-  found <- new_pairing(frame, pairing$right, wider, FALSE, NULL,
+  found <- new_pairing(pairing$left, pairing$right, wider, FALSE, NULL,
     if (pairing$missing_keys == "match") "match" else "unmatched", "first",
     "many-to-many", Inf, c("left", "right"), c("left", "right"),
     quote(near_misses())
-  )$matches$slot
+  )$matches$slot[alone]
   far <- which(found > 0L)
   if (!length(far)) {
     return(no_misses())
   }
   plan <- plan_nearest(pairing, rule, NULL)
-  distance <- abs(gap_numbers(plan$nearest, alone[far], found[far]))
+  distances <- new_distances(standings_(plan$nearest, alone[far], found[far]),
+    plan$nearest$int64, plan$scale
+  )
+  finite <- which(is_finite_distance(distances, seq_along(far)))
+  far <- far[finite]
+  if (!length(far)) {
+    return(no_misses())
+  }
+  by <- vapply(finite, words_of_excess, "", distance = distances,
+    within = plan$nearest$within
+  )
+  distance <- distance_numbers(distances)[finite]
   within <- plan$nearest$within
-  by <- vapply(distance - within, distance_words, "", scale = plan$scale)
   side_rule <- list(list(left = rule$left, right = rule$right))
   data.frame(
     left = key_lines(pairing$left, side_rule, "left", alone[far]),

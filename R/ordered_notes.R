@@ -160,7 +160,12 @@ outside_notes <- function(pairing, plan, keys) {
   if (!length(far)) {
     return(NULL)
   }
-  distance <- abs(gap_numbers(nearest, far, slot[far]))
+  distance <- pair_distances(nearest, far, slot[far])
+  far <- far[is.finite(distance)]
+  distance <- distance[is.finite(distance)]
+  if (!length(far)) {
+    return(NULL)
+  }
   scale <- nearest_scale(plan)
   sprintf(
     "%s of %s %s nothing within %s: the nearest is %s away, the median %s.",
@@ -178,13 +183,15 @@ nearest_scale <- function(plan) {
   }, NA))]]$scale
 }
 
+# How far apart some left and right rows are, as numbers; left - right
+pair_distances <- function(nearest, left, right) {
+  distance_numbers(new_distances(standings_(nearest, left, right), nearest$int64,
+    NULL
+  ))
+}
+
 gap_numbers <- function(nearest, left, right) {
-  if (nearest$int64) {
-    return(int64_double(int64_minus_(nearest$left[left],
-      nearest$right[right]
-    )))
-  }
-  strip_class(nearest$left)[left] - strip_class(nearest$right)[right]
+  standings_(nearest, left, right)$sign * pair_distances(nearest, left, right)
 }
 
 # All gaps whole hours, none of them zero: two clocks, most likely. A few
@@ -199,7 +206,8 @@ hour_notes <- function(pairing, plan) {
     gap_numbers(plan$nearest, pairs$left, pairs$right) / 3600
   }
   all_hours <- function(hours) {
-    length(hours) > 1L && all(hours != 0 & hours == round(hours))
+    length(hours) > 1L &&
+      all(is.finite(hours) & hours != 0 & hours == round(hours))
   }
   few <- 1000L
   hours <- hours_of(few)

@@ -12,16 +12,7 @@ ordered_plan <- function(pairing, call) {
   if (!length(rules)) {
     return(NULL)
   }
-  parts <- lapply(rules, function(rule) {
-    switch(rule$kind,
-      nearest = plan_nearest(pairing, rule, call),
-      around = plan_around(pairing, rule, call),
-      inside = plan_inside(pairing, rule, call),
-      covers = plan_covers(pairing, rule, call),
-      overlap = plan_overlap(pairing, rule, call),
-      relate = plan_relate(pairing, rule, call)
-    )
-  })
+  parts <- lapply(rules, plan_rule, pairing = pairing, call = call)
   skip <- function(side) {
     flags <- lapply(parts, function(part) part$skip[[side]])
     flags <- flags[!vapply(flags, is.null, NA)]
@@ -33,6 +24,19 @@ ordered_plan <- function(pairing, call) {
     skip_left = skip("left"), skip_right = skip("right"),
     nearest = if (length(nearest)) parts[[nearest]]$nearest,
     parts = parts, rules = rules
+  )
+}
+
+# What one rule gives the engine
+plan_rule <- function(pairing, rule, call) {
+  switch(rule$kind,
+    nearest = plan_nearest(pairing, rule, call),
+    around = plan_around(pairing, rule, call),
+    inside = plan_inside(pairing, rule, call),
+    covers = plan_covers(pairing, rule, call),
+    overlap = plan_overlap(pairing, rule, call),
+    relate = plan_relate(pairing, rule, call),
+    stop("plan_rule(): unknown rule ", rule$kind)
   )
 }
 
@@ -69,7 +73,14 @@ plan_around <- function(pairing, rule, call) {
   after <- distance_number(rule$after, found$scale, "after", call)
   int64 <- found$int64
   shift <- function(by) {
-    if (int64) int64_shift_(left, by) else strip_class(left) + by
+    if (int64) {
+      return(int64_shift_(left, by))
+    }
+    from <- strip_class(left)
+    moved <- from + by
+    # any distance from an infinite value
+    moved[is.nan(moved) & !is.na(from)] <- by
+    moved
   }
   list(
     comparisons = list(
@@ -85,7 +96,7 @@ plan_around <- function(pairing, rule, call) {
 }
 
 plan_inside <- function(pairing, rule, call) {
-  found <- ordered_values(pairing, side_columns(rule), "inside", call)
+  found <- interval_values(pairing, rule, "inside", call)
   bounds <- interval_bounds(found$values[[2L]], found$values[[3L]], rule,
     found$int64
   )
@@ -102,7 +113,7 @@ plan_inside <- function(pairing, rule, call) {
 }
 
 plan_covers <- function(pairing, rule, call) {
-  found <- ordered_values(pairing, side_columns(rule), "covers", call)
+  found <- interval_values(pairing, rule, "covers", call)
   bounds <- interval_bounds(found$values[[1L]], found$values[[2L]], rule,
     found$int64
   )
@@ -119,7 +130,7 @@ plan_covers <- function(pairing, rule, call) {
 }
 
 plan_overlap <- function(pairing, rule, call) {
-  found <- ordered_values(pairing, side_columns(rule), "overlap", call)
+  found <- interval_values(pairing, rule, "overlap", call)
   left <- interval_bounds(found$values[[1L]], found$values[[2L]], rule,
     found$int64
   )
@@ -161,7 +172,11 @@ plan_unequal <- function(pairing, rule, call) {
   family <- family_group(key_family(x))
   pairs <- align_keys(x, y, rule, call)
   if (family == "text" || length(pairs) > 1L) {
-    ranks <- rank_values(list(key_text(x), key_text(y)))$values
+    ranks <- if (family == "text") {
+      rank_values(list(key_text(x), key_text(y)))$values
+    } else {
+      unequal_ranks(pairs)
+    }
     return(list(comparisons = list(
       comparison(ranks[[1L]], "!=", ranks[[2L]], FALSE)
     )))
@@ -178,8 +193,20 @@ plan_unequal <- function(pairing, rule, call) {
   ))
 }
 
-# Values as text that is equal where the values are: for 64-bit integers
-# beside fractions
+# 64-bit integers beside fractions: numbers of their own for what is equal
+unequal_ranks <- function(pairs) {
+  stacked <- lapply(pairs, function(pair) {
+    c(strip_class(pair$left), strip_class(pair$right))
+  })
+  kinds <- vapply(pairs, function(pair) pair$kind, 1L)
+  first <- group_rows_(stacked, kinds, FALSE)
+  if (is.null(first)) first <- seq_along(stacked[[1L]])
+  first[first == 0L] <- NA
+  n <- length(pairs[[1L]]$left)
+  list(as.double(first[seq_len(n)]), as.double(first[-seq_len(n)]))
+}
+
+# Values as text that is equal where the values are
 key_text <- function(x) {
   if (is.character(x) || is.factor(x)) {
     return(as.character(x))
@@ -206,6 +233,29 @@ end_ops <- function(ends) {
 
 flip_op <- function(op) {
   switch(op, "<" = ">", "<=" = ">=", ">" = "<", ">=" = "<=")
+}
+
+# The values and bounds of an interval rule. A missing bound becomes the lowest or
+# highest number there is, so where a value is that number itself, ranks stand in for
+# all of them: `[0, no bound)` holds infinity too.
+interval_values <- function(pairing, rule, kind, call) {
+  found <- ordered_values(pairing, side_columns(rule), kind, call)
+  if (rule$open_ended && any(vapply(found$values, is_extreme, NA, found$int64))) {
+    found$values <- rank_numbers(found$values, found$int64)
+    found$int64 <- FALSE
+  }
+  found
+}
+
+is_extreme <- function(x, int64) {
+  x <- strip_class(x)
+  if (!int64) {
+    return(any(is.infinite(x)))
+  }
+  ends <- int64_infinite_()
+  any(vapply(1:2, function(k) {
+    any(int64_compare_(x, rep.int(ends[k], length(x))) == 0, na.rm = TRUE)
+  }, NA))
 }
 
 # Bounds with what is missing settled, and the intervals that hold nothing

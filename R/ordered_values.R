@@ -80,7 +80,7 @@ place_of <- function(column) sprintf("`%s` of `%s`", column$name, column$side)
 stop_unordered <- function(values, columns, at, kind, call) {
   x <- values[[at]]
   column <- columns[[at]]
-  place <- sprintf("%s$%s", column$side, column$name)
+  place <- place_code(column$side, column$name)
   stop_ronda("type",
     sprintf("%s (%s) can't be used in %s().", place_of(column), type_word(x),
       kind
@@ -106,7 +106,7 @@ stop_ordered_types <- function(values, columns, call) {
   text <- vapply(values, is.character, NA)
   mend <- if (any(text)) {
     at <- which(text)[1L]
-    time_conversion(values[[at]], paste0(frames[at], "$", rule[[at]]))
+    time_conversion(values[[at]], place_code(frames[at], rule[[at]]))
   }
   if (is.null(mend)) {
     mend <- key_conversion(values[[1L]], values[[2L]], rule, frames)
@@ -139,7 +139,7 @@ time_conversion <- function(x, place) {
   if (!is.character(x) && !is.factor(x)) {
     return(NULL)
   }
-  text <- utils::head(as.character(x)[!is.na(x)], 20L)
+  text <- readable(utils::head(as.character(x)[!is.na(x)], 20L))
   for (k in seq_along(time_formats)) {
     if (length(text) && all(grepl(names(time_formats)[k], text))) {
       as <- if (is.factor(x)) sprintf("as.character(%s)", place) else place
@@ -216,6 +216,25 @@ duration_values <- function(values) {
     scale = list(
       family = "difftime", unit = finest, left_unit = seconds[[1L]]
     )
+  )
+}
+
+# Numbers as their rank among all the values, equal ones alike: 1, 2, ...
+rank_numbers <- function(values, int64) {
+  all <- unlist(lapply(values, strip_class))
+  kind <- engine_kinds[[if (int64) "int64" else "real"]]
+  order <- sort_rows_(list(all), kind, FALSE)
+  sorted <- gather_(all, order)
+  n <- length(sorted)
+  before <- sorted[-n]
+  after <- sorted[-1L]
+  steps <- if (int64) int64_compare_(after, before) != 0 else after != before
+  rank <- numeric(n)
+  rank[order] <- cumsum(c(n > 0L, is.na(steps) | steps)[seq_len(n)])
+  rank[missing_number(all, int64)] <- NA
+  ends <- cumsum(lengths(values))
+  Map(function(end, size) rank[seq.int(to = end, length.out = size)], ends,
+    lengths(values)
   )
 }
 

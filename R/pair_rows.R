@@ -78,6 +78,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     pairing$plan <- plan_frame(pairing, rows, choices, call)
   }
   clock <- c(clock, check = now_())
+  pairing$same <- clean_keys(pairing$same, pairing$left, pairing$right, call)
   keys <- engine_keys(pairing$left, pairing$right, pairing$same, call)
   ordered <- if (length(pairing$rules) > length(pairing$same)) {
     ordered_plan(pairing, call)

@@ -35,7 +35,7 @@ new_choice <- function(column, highest, call) {
 
 #' @export
 format.ronda_choice <- function(x, ...) {
-  sprintf("%s(\"%s\")", if (x$highest) "highest" else "lowest", x$column)
+  sprintf("%s(%s)", if (x$highest) "highest" else "lowest", text_code(x$column))
 }
 
 #' @export
@@ -50,6 +50,7 @@ check_repeats <- function(repeats, right, call) {
   }
   check_column(repeats$column, right, "right", call, class = "argument")
   column <- .subset2(right, repeats$column)
+  if (is.factor(column)) check_factor(column, repeats$column, "right", call)
   if (is.na(key_family(column))) {
     stop_ronda("type",
       sprintf(
@@ -118,6 +119,8 @@ best_first <- function(matches, repeats, right) {
     return(rows)
   }
   range <- rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
-  values <- .subset2(right, repeats$column)[rows]
+  values <- slice_column(.subset2(right, repeats$column), rows, repeats$column,
+    NULL
+  )
   rows[sort_rows(list(range, values), c(FALSE, repeats$highest))]
 }

@@ -78,9 +78,39 @@ key_order <- function(pairing, lines, call) {
       call = call
     )
   }
-  sort_rows(lapply(rules, function(rule) {
-    key_values(pairing, rule, lines, call)
-  }))
+  keys <- engine_keys(pairing$left, pairing$right, rules, call)
+  columns <- Map(matched_values, keys$left, keys$right, MoreArgs = list(lines))
+  for (k in which(keys$rest)) {
+    columns[c(k - 1L, k)] <- ascending_parts(columns[[k - 1L]], columns[[k]])
+  }
+  sort_by(columns, keys$kinds, logical(length(columns)))
+}
+
+# What was matched, on the lines of a result: the left's, and the right's where the
+# left is absent
+matched_values <- function(x, y, lines) {
+  if (is.null(lines$left)) {
+    return(x)
+  }
+  value <- gather_(x, lines$left)
+  if (any_absent(lines)) patch_(value, lines$left, y, lines$right) else value
+}
+
+# 64-bit integers, and the numbers that are none (0 where they are), as two columns
+# that ascend as the numbers do
+ascending_parts <- function(whole, rest) {
+  none <- which(rest != 0)
+  value <- rest[none]
+  below <- floor(value)
+  fits <- abs(below) < 2^63
+  ends <- int64_infinite_()
+  parts <- rep.int(ends[1L], length(value))
+  parts[value > 0] <- ends[2L]
+  parts[fits] <- int64_from_number_(below[fits])$values
+  whole <- strip_class(whole)
+  whole[none] <- parts
+  rest[none] <- ifelse(fits, value - below, value)
+  list(whole, rest)
 }
 
 present_rows <- function(rows) {
@@ -91,11 +121,26 @@ present_rows <- function(rows) {
 # The order of rows by some columns of key types: stable, text in C order,
 # factors by level, missing values last.
 sort_rows <- function(columns, descending = logical(length(columns))) {
-  kinds <- vapply(columns, sort_kind, 0L)
-  columns[kinds == engine_kinds[["text"]]] <- lapply(
-    columns[kinds == engine_kinds[["text"]]], utf8_text_
+  sort_by(lapply(columns, without_missing_level),
+    vapply(columns, sort_kind, 0L), descending
   )
+}
+
+# the same for columns as the engine takes them
+sort_by <- function(columns, kinds, descending) {
+  text <- kinds == engine_kinds[["text"]]
+  columns[text] <- lapply(columns[text], utf8_text_)
   sort_rows_(columns, kinds, descending)
+}
+
+# a factor's codes, missing where the level is
+without_missing_level <- function(x) {
+  if (!is.factor(x) || !anyNA(levels(x))) {
+    return(x)
+  }
+  codes <- as.integer(unclass(x))
+  codes[codes %in% which(is.na(levels(x)))] <- NA
+  codes
 }
 
 sort_kind <- function(x) {
@@ -130,7 +175,8 @@ any_absent <- function(lines) {
   n > 0L && (lines$left[n] == 0L || any(lines$left == 0L))
 }
 
-check_int64_range <- function(common, lines, rule, call) {
+check_int64_range <- function(common, lines, rule, call,
+                              frames = c("left", "right")) {
   for (side in c("left", "right")) {
     left_over <- attr(common[[side]], "left_over")
     if (is.null(left_over)) next
@@ -142,10 +188,15 @@ check_int64_range <- function(common, lines, rule, call) {
       stop_ronda("type",
         sprintf(
           "`%s` of `%s` holds %s, which a 64-bit integer can't hold.",
-          rule[[side]], side, format(values[values != 0][1L], digits = 15)
+          rule[[side]], frames[side_number(side)],
+          format(values[values != 0][1L], digits = 15)
         ),
         "The key column of the result is a 64-bit integer.",
-        "Write keys = \"both\" to keep each side's own column.",
+        if (identical(frames, c("left", "right"))) {
+          "Write keys = \"both\" to keep each side's own column."
+        } else {
+          "Make the key text or double in all frames first."
+        },
         call = call
       )
     }

@@ -229,9 +229,9 @@ rule_text <- function(rule) {
   switch(rule$kind,
     same = {
       columns <- if (identical(rule$left, rule$right)) {
-        sprintf("\"%s\"", rule$left)
+        text_code(rule$left)
       } else {
-        sprintf("\"%s\", \"%s\"", rule$left, rule$right)
+        columns_text(rule)
       }
       via <- if (length(rule$via)) ", via = <function>" else ""
       sprintf("same(%s%s)", columns, via)
@@ -251,16 +251,15 @@ rule_text <- function(rule) {
       columns_text(rule), rule$ends,
       if (rule$open_ended) ", open_ended = TRUE" else ""
     ),
-    relate = sprintf("relate(\"%s\", \"%s\", \"%s\")", rule$left, rule$op,
-      rule$right
+    relate = sprintf("relate(%s, \"%s\", %s)", text_code(rule$left), rule$op,
+      text_code(rule$right)
     ),
     stop("rule_text(): unknown rule ", rule$kind)
   )
 }
 
 columns_text <- function(rule) {
-  columns <- c(rule$left, rule$right)
-  paste0("\"", columns, "\"", collapse = ", ")
+  paste(text_code(c(rule$left, rule$right)), collapse = ", ")
 }
 
 # `on` as a list of records; columns are checked to be there.

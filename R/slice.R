@@ -90,11 +90,12 @@ slice_object <- function(x, rows, name, call) {
   value
 }
 
+# (an S4 class without a method of its own would lose its class by `[`)
 has_own_subset <- function(x) {
-  if (isS4(x)) {
+  if (isS4(x) && !is.primitive(methods::selectMethod("[", class(x)))) {
     return(TRUE)
   }
-  for (class in oldClass(x)) {
+  for (class in if (isS4(x)) methods::is(x) else oldClass(x)) {
     if (!is.null(utils::getS3method("[", class, optional = TRUE))) {
       return(TRUE)
     }

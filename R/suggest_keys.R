@@ -105,9 +105,11 @@ single_candidates <- function(frames, samples, pairs) {
 }
 
 cleaners <- list(
-  trimws = function(x) trimws(as.character(x)),
-  tolower = function(x) tolower(as.character(x)),
-  `function(x) tolower(trimws(x))` = function(x) tolower(trimws(as.character(x)))
+  trimws = function(x) trimws(readable(as.character(x))),
+  tolower = function(x) tolower(readable(as.character(x))),
+  `function(x) tolower(trimws(x))` = function(x) {
+    tolower(trimws(readable(as.character(x))))
+  }
 )
 
 # The mildest cleaning after which more rows meet
@@ -229,12 +231,12 @@ rules_as_code <- function(rules) {
   if (!any(cleaned)) {
     words <- vapply(rules, function(rule) {
       if (rule$left == rule$right) {
-        sprintf("\"%s\"", rule$left)
+        text_code(rule$left)
       } else {
-        sprintf("%s = \"%s\"", as_name(rule$left), rule$right)
+        sprintf("%s = %s", name_code(rule$left), text_code(rule$right))
       }
     }, "")
-    plain <- length(words) == 1L && !grepl(" = ", words)
+    plain <- length(words) == 1L && rules[[1L]]$left == rules[[1L]]$right
     return(if (plain) words else sprintf("c(%s)", paste(words, collapse = ", ")))
   }
   words <- vapply(rules, function(rule) {
@@ -245,11 +247,6 @@ rules_as_code <- function(rules) {
   if (length(words) == 1L) words else {
     sprintf("c(%s)", paste(words, collapse = ", "))
   }
-}
-
-# a column name as R code
-as_name <- function(name) {
-  if (make.names(name) == name) name else sprintf("`%s`", name)
 }
 
 #' @export

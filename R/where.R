@@ -39,8 +39,43 @@ check_where_columns <- function(code, frames, call) {
       }
     }
   }
-  for (part in as.list(code)[-1L]) check_where_columns(part, frames, call)
+  for (part in parts_of_code(code)) check_where_columns(part, frames, call)
 }
+
+# The parts of a call, but for empty ones (as in x[, 1])
+parts_of_code <- function(code) {
+  parts <- as.list(code)
+  parts[!vapply(parts, identical, NA, quote(expr = ))]
+}
+
+# The columns of `name` that code uses, where it only ever says name$column or
+# name[["column"]]; NULL where it may use any.
+columns_used <- function(code, name) {
+  if (is.name(code)) {
+    free <- c(name, looks_around)
+    return(if (!as.character(code) %in% free) character())
+  }
+  if (!is.call(code) && !is.pairlist(code)) {
+    return(if (!is.function(code)) character())
+  }
+  if (is.call(code) && length(code) == 3L && identical(code[[2L]], as.name(name))) {
+    column <- code[[3L]]
+    dollar <- identical(code[[1L]], quote(`$`)) && is.name(column)
+    fetches <- dollar || identical(code[[1L]], quote(`$`)) ||
+      identical(code[[1L]], quote(`[[`))
+    if (fetches && (dollar || (is.character(column) && length(column) == 1L))) {
+      return(as.character(column))
+    }
+  }
+  used <- lapply(parts_of_code(code), columns_used, name = name)
+  if (!any(vapply(used, is.null, NA))) unique(as.character(unlist(used)))
+}
+
+# what finds a variable without naming it
+looks_around <- c(
+  "get", "get0", "mget", "eval", "evalq", "environment", "parent.frame",
+  "sys.function", "sys.frame", "sys.frames", "match.call", "local"
+)
 
 filter_pairs <- function(pairing, call) {
   parts <- where_parts(pairing$where)
@@ -60,14 +95,15 @@ filter_sides <- function(pairing, matches, parts, call) {
   matches
 }
 
-# The condition as functions of the two sides' rows: those that look at the
-# left rows alone, at the right rows alone, and at both.
+# The condition in parts: those that look at the left rows alone, at the right rows
+# alone, and at both. Each is list(run, used): a function of the two sides' rows, and
+# which columns of each side it uses (NULL: any).
 where_parts <- function(where) {
   if (is.null(where)) {
     return(list(left = list(), right = list(), both = list()))
   }
   if (is.function(where)) {
-    return(list(left = list(), right = list(), both = list(where)))
+    return(list(left = list(), right = list(), both = list(function_part(where))))
   }
   terms <- split_and(where[[2L]])
   sides <- vapply(terms, function(term) {
@@ -81,12 +117,27 @@ where_parts <- function(where) {
       "both"
     }
   }, "")
-  run <- lapply(terms, function(term) {
-    function(left, right) {
-      eval(term, list(left = left, right = right), environment(where))
-    }
+  parts <- lapply(terms, function(term) {
+    list(
+      run = function(left, right) {
+        eval(term, list(left = left, right = right), environment(where))
+      },
+      used = list(
+        left = columns_used(term, "left"), right = columns_used(term, "right")
+      )
+    )
   })
-  split(run, factor(sides, c("left", "right", "both")))
+  split(parts, factor(sides, c("left", "right", "both")))
+}
+
+function_part <- function(where) {
+  arguments <- names(formals(args(where)))
+  named <- length(arguments) == 2L && !"..." %in% arguments
+  used <- lapply(1:2, function(k) {
+    if (named && !is.primitive(where)) columns_used(body(where), arguments[k])
+  })
+  names(used) <- c("left", "right")
+  list(run = where, used = used)
 }
 
 split_and <- function(code) {
@@ -99,40 +150,81 @@ split_and <- function(code) {
   list(code)
 }
 
-# One part run on n rows or pairs: TRUE where it holds
-holds <- function(part, left, right, n, call) {
-  value <- tryCatch(part(left, right), error = function(e) {
-    if (inherits(e, "ronda_error")) {
-      e$call <- call
-      stop(e)
+# One part run on n rows or pairs: TRUE where it holds. `rows` are the row numbers
+# on each side (NULL: all, or none where the part looks at one side alone).
+holds <- function(part, pairing, rows, n, call) {
+  seen <- lapply(c(left = "left", right = "right"), function(side) {
+    if (side %in% names(rows)) {
+      rows_seen(pairing[[side]], rows[[side]], part$used[[side]])
     }
-    stop_argument(sprintf("`where` failed: %s", conditionMessage(e)),
-      call = call
-    )
   })
+  value <- run_theirs(part$run(seen$left, seen$right), "argument",
+    "`where` failed", call
+  )
   if (!is.logical(value) || !length(value) %in% c(1L, n)) {
     stop_argument(
       sprintf(
         "`where` must give TRUE or FALSE for each of %s, not %s.",
         counted(n, "pair"), described(value)
       ),
+      unknown_columns(part, pairing),
       call = call
     )
   }
   rep_len(value & !is.na(value), n)
 }
 
+# What may have led to no value: a column that isn't there is NULL.
+unknown_columns <- function(part, pairing) {
+  unlist(lapply(c("left", "right"), function(side) {
+    unknown <- setdiff(part$used[[side]], names(pairing[[side]]))
+    if (length(unknown)) {
+      paste(
+        sprintf("`%s` has no column %s.", side, ticked(unknown)),
+        closest_name(unknown[1L], names(pairing[[side]]))
+      )
+    }
+  }))
+}
+
+# Some rows of a frame as a frame of its class, as `where` sees them. Of the columns
+# only those that are used are fetched: where it can't be told beforehand which,
+# columns are deferred.
+rows_seen <- function(frame, rows, used) {
+  names <- names(frame)
+  if (!is.null(used) && all(used %in% names)) {
+    columns <- lapply(used, function(name) {
+      slice_column(.subset2(frame, name), rows, name, NULL)
+    })
+    names <- used
+  } else {
+    columns <- lapply(names, function(name) {
+      deferred_column(.subset2(frame, name), rows, name)
+    })
+  }
+  names(columns) <- names
+  frame_like(columns, if (is.null(rows)) .row_names_info(frame, 2L) else {
+    length(rows)
+  }, frame)
+}
+
+deferred_column <- function(x, rows, name) {
+  waits <- !is.null(rows) && is_positional(x) &&
+    !isFALSE(getOption("ronda.deferred"))
+  column <- if (waits) deferred_(x, rows)
+  if (is.null(column)) slice_column(x, rows, name, NULL) else column
+}
+
 filter_left <- function(pairing, matches, part, call) {
   rows <- which(matches$slot > 0L)
-  view <- row_view(pairing$left, rows, "left")
-  keep <- holds(part, view, NULL, length(rows), call)
+  keep <- holds(part, pairing, list(left = rows), length(rows), call)
   matches$slot[rows[!keep]] <- 0L
   matches
 }
 
 filter_right <- function(pairing, matches, part, call) {
   n <- pairing$rows[2L]
-  keep <- holds(part, NULL, row_view(pairing$right, NULL, "right"), n, call)
+  keep <- holds(part, pairing, list(right = NULL), n, call)
   if (is.null(matches$starts)) {
     gone <- which(matches$slot > 0L)
     gone <- gone[!keep[matches$slot[gone]]]
@@ -169,10 +261,9 @@ filter_blocks <- function(pairing, matches, parts, call) {
 # Whether the condition holds for each of some pairs
 pairs_hold <- function(pairing, left, right, parts, call) {
   keep <- rep(TRUE, length(left))
-  left <- row_view(pairing$left, left, "left")
-  right <- row_view(pairing$right, right, "right")
+  rows <- list(left = left, right = right)
   for (part in parts) {
-    keep <- keep & holds(part, left, right, length(keep), call)
+    keep <- keep & holds(part, pairing, rows, length(keep), call)
   }
   keep
 }
@@ -207,59 +298,4 @@ matches_from_pairs <- function(left, right, left_rows) {
   slot <- seq_len(left_rows)
   slot[counts == 0L] <- 0L
   list(slot = slot, starts = c(0L, cumsum(counts)), rows = right)
-}
-
-# Rows of a frame that look like a frame to `where`, but fetch a column only
-# when it is asked for.
-row_view <- function(frame, rows, side) {
-  structure(list(),
-    frame = frame, rows = rows, side = side, fetched = new.env(),
-    class = "ronda_row_view"
-  )
-}
-
-view_column <- function(view, name) {
-  fetched <- attr(view, "fetched")
-  if (!exists(name, fetched, inherits = FALSE)) {
-    frame <- attr(view, "frame")
-    side <- attr(view, "side")
-    check_column(name, frame, side, NULL, class = "argument")
-    assign(name, envir = fetched, slice_column(
-      .subset2(frame, name), attr(view, "rows"), name, NULL
-    ))
-  }
-  get(name, fetched)
-}
-
-#' @export
-`$.ronda_row_view` <- function(x, name) view_column(x, name)
-
-#' @export
-`[[.ronda_row_view` <- function(x, i) {
-  view_column(x, if (is.character(i)) i else names(x)[[i]])
-}
-
-#' @export
-`[.ronda_row_view` <- function(x, i, j, ...) as.data.frame(x)[i, j, ...]
-
-#' @export
-names.ronda_row_view <- function(x) names(attr(x, "frame"))
-
-#' @export
-dim.ronda_row_view <- function(x) {
-  rows <- attr(x, "rows")
-  frame <- attr(x, "frame")
-  c(if (is.null(rows)) nrow(frame) else length(rows), length(names(frame)))
-}
-
-#' @export
-as.data.frame.ronda_row_view <- function(x, ...) {
-  columns <- lapply(names(x), view_column, view = x)
-  names(columns) <- names(x)
-  as_base_frame(columns, dim(x)[1L])
-}
-
-#' @export
-with.ronda_row_view <- function(data, expr, ...) {
-  eval(substitute(expr), as.data.frame(data), parent.frame())
 }

@@ -268,7 +268,7 @@ pairing_code <- function(pairing) {
     argument("max_rows", pairing$max_rows, NULL),
     argument("sides", pairing$sides, c("left", "right"))
   )
-  names <- vapply(pairing$labels, as_name, "")
+  names <- name_code(pairing$labels)
   paste0("pairing <- pair_rows(", paste(names, collapse = ", "), ",\n  ",
     paste(arguments, collapse = ",\n  "), "\n)\nbuild_frame(pairing, rows = \"left\")"
   )

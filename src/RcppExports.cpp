@@ -10,6 +10,15 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// road_uses_
+Rcpp::NumericVector road_uses_();
+RcppExport SEXP _ronda_road_uses_() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    rcpp_result_gen = Rcpp::wrap(road_uses_());
+    return rcpp_result_gen;
+END_RCPP
+}
 // now_
 double now_();
 RcppExport SEXP _ronda_now_() {
@@ -130,6 +139,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< NumericVector >::type y(ySEXP);
     rcpp_result_gen = Rcpp::wrap(int64_minus_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
+// deferred_
+SEXP deferred_(SEXP x, SEXP rows);
+RcppExport SEXP _ronda_deferred_(SEXP xSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(deferred_(x, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -397,6 +417,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// standings_
+List standings_(List nearest, IntegerVector left, IntegerVector right);
+RcppExport SEXP _ronda_standings_(SEXP nearestSEXP, SEXP leftSEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(standings_(nearest, left, right));
+    return rcpp_result_gen;
+END_RCPP
+}
 // column_rows_
 IntegerVector column_rows_(List frame);
 RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
@@ -497,6 +529,7 @@ END_RCPP
 RcppExport SEXP run_testthat_tests(SEXP);
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 8},
@@ -508,6 +541,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_infinite_", (DL_FUNC) &_ronda_int64_infinite_, 0},
     {"_ronda_int64_compare_", (DL_FUNC) &_ronda_int64_compare_, 2},
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
+    {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
     {"_ronda_scan_bytes_", (DL_FUNC) &_ronda_scan_bytes_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
@@ -528,6 +562,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
+    {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
     {"_ronda_bare_kind_", (DL_FUNC) &_ronda_bare_kind_, 2},

@@ -3,23 +3,31 @@
 #include <chrono>
 #include <cstring>
 
+#include "core/roads.h"
 #include "core/threads.h"
 #include "gather_values.h"
+
+using namespace ronda;
 
 namespace ronda::glue {
 namespace {
 
-void check_interrupt(void*) { R_CheckUserInterrupt(); }
-
 using Clock = std::chrono::steady_clock;
 Clock::time_point last_asked;
+SEXP held_jump = nullptr;  // of R's, until all that the engine holds is let go
 
 // Asking R costs more than a small join, so it is asked ten times a second.
 bool user_interrupts() {
   const Clock::time_point now = Clock::now();
   if (now - last_asked < std::chrono::milliseconds(100)) return false;
   last_asked = now;
-  return !R_ToplevelExec(check_interrupt, nullptr);
+  try {
+    glue::check_user();
+  } catch (const Rcpp::LongjumpException& jump) {
+    held_jump = jump.token;
+    return true;
+  }
+  return false;
 }
 
 double number_option(const char* name, double otherwise) {
@@ -39,9 +47,21 @@ core::Path path_option() {
   return core::Path::choose;
 }
 
-const void* column_data(SEXP column, core::KeyKind kind) {
-  if (kind == core::KeyKind::text) return STRING_PTR_RO(column);
-  return DATAPTR_RO(column);
+const void* column_data(SEXP column, int kind) {
+  switch (static_cast<core::KeyKind>(kind)) {
+    case core::KeyKind::int32:
+      require(TYPEOF(column) == INTSXP || TYPEOF(column) == LGLSXP,
+              "a key column");
+      return DATAPTR_RO(column);
+    case core::KeyKind::real:
+    case core::KeyKind::day:
+    case core::KeyKind::int64:
+      return doubles(column, -1, "a key column");
+    case core::KeyKind::text:
+      check_text(column, "a key column");
+      return STRING_PTR_RO(column);
+  }
+  stop_unsound("the kind of a key column");
 }
 
 }  // namespace
@@ -60,28 +80,71 @@ core::Context current_context() {
 
 core::Keys as_keys(const Rcpp::List& columns,
                    const Rcpp::IntegerVector& kinds) {
+  require(columns.size() > 0 && columns.size() == kinds.size(), "key columns");
   core::Keys keys;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
-    const auto kind = static_cast<core::KeyKind>(kinds[k]);
-    keys.columns.push_back({kind, column_data(column, kind), NA_STRING});
-    keys.rows = static_cast<std::size_t>(Rf_xlength(column));
+    const void* data = column_data(column, kinds[k]);
+    keys.columns.push_back(
+        {static_cast<core::KeyKind>(kinds[k]), data, NA_STRING});
+    const auto rows = static_cast<std::size_t>(Rf_xlength(column));
+    require(k == 0 || rows == keys.rows, "the length of a key column");
+    keys.rows = rows;
   }
+  require(keys.rows <= INT_MAX, "the length of a key column");
   return keys;
 }
 
-core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
-                         SEXP rows, int right_rows) {
+void check_same_keys(const core::Keys& left, const core::Keys& right) {
+  bool same = left.columns.size() == right.columns.size();
+  for (std::size_t k = 0; same && k < left.columns.size(); ++k)
+    same = left.columns[k].kind == right.columns[k].kind;
+  require(same, "key columns");
+}
+
+core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows,
+                             int right_rows) {
   core::PairsView pairs;
-  pairs.slot = slot.begin();
-  pairs.left_rows = static_cast<std::size_t>(slot.size());
+  pairs.slot = INTEGER_RO(slot);
+  pairs.left_rows = static_cast<std::size_t>(Rf_xlength(slot));
   pairs.right_rows = static_cast<std::size_t>(right_rows);
   if (starts != R_NilValue) {
-    pairs.starts = INTEGER(starts);
-    pairs.rows = INTEGER(rows);
+    pairs.starts = INTEGER_RO(starts);
+    pairs.rows = INTEGER_RO(rows);
     pairs.slots = static_cast<std::size_t>(Rf_xlength(starts)) - 1;
   }
   return pairs;
+}
+
+core::PairsView as_pairs(const core::Context& context,
+                         const Rcpp::IntegerVector& slot, SEXP starts,
+                         SEXP rows, int right_rows) {
+  const bool ranges = starts != R_NilValue;
+  const bool known = right_rows != -1;
+  require(!known || right_rows >= 0, "the number of right rows");
+  R_xlen_t most = known ? right_rows : INT_MAX;
+  if (ranges) {
+    const int* partners = integers(rows, -1, "partners");
+    check_starts(context, starts, Rf_xlength(rows));
+    check_rows(context, partners, Rf_xlength(rows), 1, most, "partners");
+    most = Rf_xlength(starts) - 1;
+  }
+  check_rows(context, slot.begin(), slot.size(), 0, most, "partners");
+  return as_own_pairs(slot, starts, rows, known ? right_rows : 0);
+}
+
+void check_user() {
+  unwinding([] {
+    R_CheckUserInterrupt();
+    return R_NilValue;
+  });
+}
+
+void resume_jump() {
+  if (!held_jump) return;
+  SEXP token = held_jump;
+  held_jump = nullptr;
+  throw Rcpp::LongjumpException(token);
 }
 
 SEXP stop_no_memory() {
@@ -113,6 +176,19 @@ Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
 }
 
 }  // namespace ronda::glue
+
+// How often each road through the engine was taken in this session
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector road_uses_() {
+  Rcpp::NumericVector uses(core::road_count);
+  Rcpp::CharacterVector names(core::road_count);
+  for (std::size_t k = 0; k < core::road_count; ++k) {
+    uses[k] = static_cast<double>(core::road_uses[k]);
+    names[k] = core::road_names[k];
+  }
+  uses.names() = names;
+  return uses;
+}
 
 // Seconds on a clock that never goes back
 // [[Rcpp::export(rng = false)]]

@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "core/context.h"
+#include "border.h"
 #include "core/key_column.h"
 #include "core/pairs.h"
 
@@ -14,7 +15,10 @@ namespace ronda::glue {
 // reads the options ronda.threads, ronda.chunk_rows and ronda.path
 core::Context current_context();
 
+// (stops unless the columns are of these kinds and equally long)
 core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
+// the same for two frames whose columns are compared
+void check_same_keys(const core::Keys& left, const core::Keys& right);
 
 // A text's characters stand that far behind its address in R's memory; threads
 // read them there and ask R for nothing.
@@ -29,9 +33,13 @@ Rcpp::List settled_texts(const core::Context& context,
                          const Rcpp::IntegerVector& kinds,
                          const core::Buffer<core::Row>* rows = nullptr);
 
-// slot, and starts and rows where right rows are listed in ranges
-core::PairsView as_pairs(const Rcpp::IntegerVector& slot, SEXP starts,
-                         SEXP rows, int right_rows);
+// slot, and starts and rows where right rows are listed in ranges; stops unless all
+// of them lie within the frames. `right_rows` is -1 where it is not known.
+core::PairsView as_pairs(const core::Context& context,
+                         const Rcpp::IntegerVector& slot, SEXP starts, SEXP rows,
+                         int right_rows);
+// the same for what the engine has just made
+core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows, int right_rows);
 
 // R leaves by a jump when memory runs out or an interrupt comes in during a
 // collection; this makes it an exception, so that what C++ holds is let go.
@@ -60,12 +68,19 @@ inline Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows) {
   return as_rows(rows.data(), rows.size());
 }
 
+// Asks R whether to go on; what R does about it (the user's interrupt, a time limit,
+// a handler of somebody's) leaves as R's own jump.
+void check_user();
+// goes on with the jump that user_interrupts() held back
+void resume_jump();
+
 template <class Action>
 auto guarded(Action&& action) {
   try {
     return action();
   } catch (const core::Interrupted&) {
-    throw Rcpp::internal::InterruptedException();
+    resume_jump();
+    throw;
   } catch (const std::bad_alloc&) {
     unwinding(stop_no_memory);
     throw;

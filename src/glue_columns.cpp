@@ -6,6 +6,7 @@
 
 #include "core/gather.h"
 #include "core/gather_lines.h"
+#include "core/roads.h"
 #include "gather_values.h"
 #include "glue.h"
 
@@ -58,6 +59,8 @@ std::int64_t* int64_data(SEXP x) {
 SEXP gather_(SEXP x, IntegerVector rows) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
+    glue::check_rows(context, rows.begin(), rows.size(), 0, Rf_xlength(x),
+                     "row numbers");
     Shield<SEXP> out(glue::new_vector(TYPEOF(x), rows.size()));
     glue::gather_values(context, x, rows.begin(), out);
     copy_attributes(context, x, rows.begin(), out);
@@ -75,7 +78,8 @@ List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs =
-        glue::as_pairs(slot, starts, rows, right_rows);
+        glue::as_pairs(context, slot, starts, rows, right_rows);
+    glue::require(right.size() == columns.size(), "the sides of columns");
     const core::Expansion lines(context, pairs, keep_unmatched);
     const bool keeps = lines.keeps_left();
     List out(columns.size());
@@ -84,6 +88,9 @@ List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
     RObject index = keeps && !pairs.starts ? (SEXP)slot : R_NilValue;
     for (R_xlen_t k = 0; k < columns.size(); ++k) {
       SEXP x = columns[k];
+      glue::require(Rf_isVectorAtomic(x) &&
+                        Rf_xlength(x) == (right[k] ? right_rows : slot.size()),
+                    "a column");
       if (!right[k] && keeps) {
         out[k] = x;
       } else if (right[k] && defer && glue::may_defer(x, lines.size())) {
@@ -100,6 +107,7 @@ List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
         if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(out[k], x);
       }
     }
+    core::take_road(core::Road::columns_at_once);
     if (!jobs.empty()) core::gather_lines(context, lines, jobs);
     return List::create(_["columns"] = out,
                         _["n"] = static_cast<double>(lines.size()));
@@ -114,6 +122,12 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
     Shield<SEXP> out(Rf_shallow_duplicate(x));
     const auto n = static_cast<std::size_t>(Rf_xlength(out));
     const int* blank = instead_of.begin();
+    glue::require(TYPEOF(from) == TYPEOF(x) &&
+                      static_cast<std::size_t>(instead_of.size()) == n &&
+                      static_cast<std::size_t>(rows.size()) == n,
+                  "what is patched");
+    glue::check_rows(context, rows.begin(), rows.size(), 0, Rf_xlength(from),
+                     "row numbers");
     switch (TYPEOF(x)) {
       case LGLSXP:
       case INTSXP:
@@ -122,6 +136,13 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
         break;
       case REALSXP:
         core::patch(context, blank, REAL_RO(from), rows.begin(), n, REAL(out));
+        break;
+      case CPLXSXP:
+        core::patch(context, blank, COMPLEX_RO(from), rows.begin(), n,
+                    COMPLEX(out));
+        break;
+      case RAWSXP:
+        core::patch(context, blank, RAW_RO(from), rows.begin(), n, RAW(out));
         break;
       case STRSXP:
         for (std::size_t i = 0; i < n; ++i)
@@ -144,6 +165,9 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
 // [[Rcpp::export(rng = false)]]
 List int64_from_number_(SEXP x) {
+  glue::require(TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP ||
+                    TYPEOF(x) == LGLSXP,
+                "numbers");
   const R_xlen_t n = Rf_xlength(x);
   NumericVector out(no_init(n));
   std::int64_t* values = int64_data(out);
@@ -230,6 +254,7 @@ NumericVector int64_infinite_() {
 // -1, 0 or 1 as x is below, at or above y; NA where one is missing
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_compare_(NumericVector x, NumericVector y) {
+  glue::require(x.size() == y.size(), "numbers of unlike lengths");
   NumericVector out(no_init(x.size()));
   const std::int64_t* a = int64_data(x);
   const std::int64_t* b = int64_data(y);
@@ -243,6 +268,7 @@ NumericVector int64_compare_(NumericVector x, NumericVector y) {
 // x - y of 64-bit integers; missing where it overflows
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_minus_(NumericVector x, NumericVector y) {
+  glue::require(x.size() == y.size(), "numbers of unlike lengths");
   NumericVector out(no_init(x.size()));
   const std::int64_t* a = int64_data(x);
   const std::int64_t* b = int64_data(y);

@@ -3,6 +3,7 @@
 // its source and the rows to take; both are let go when it is filled. The
 // source is held by a reference like any other, so R copies it before it
 // changes it; saving, sending and attributes are R's own ways with a vector.
+#include "core/roads.h"
 #include "gather_values.h"
 #include "glue.h"
 
@@ -161,6 +162,7 @@ bool may_defer(SEXP x, std::size_t lines) {
 }
 
 SEXP new_deferred(SEXP x, SEXP rows) {
+  core::take_road(core::Road::column_deferred);
   R_altrep_class_t cls;
   class_for(TYPEOF(x), cls);
   Rcpp::Shield<SEXP> kept(Rf_allocVector(VECSXP, 3));
@@ -175,6 +177,21 @@ SEXP new_deferred(SEXP x, SEXP rows) {
 }
 
 }  // namespace ronda::glue
+
+// x[rows], gathered when something looks at it; NULL where x can't wait
+// [[Rcpp::export(rng = false)]]
+SEXP deferred_(SEXP x, SEXP rows) {
+  return glue::guarded([&]() -> SEXP {
+    glue::check_rows(glue::current_context(),
+                     glue::integers(rows, -1, "row numbers"), Rf_xlength(rows),
+                     0, Rf_xlength(x), "row numbers");
+    R_altrep_class_t cls;
+    if (!class_for(TYPEOF(x), cls) ||
+        Rf_getAttrib(x, R_NamesSymbol) != R_NilValue)
+      return R_NilValue;
+    return glue::new_deferred(x, rows);
+  });
+}
 
 // How many columns of a frame are deferred and not yet filled
 // [[Rcpp::export(rng = false)]]

@@ -8,6 +8,7 @@ using namespace Rcpp;
 // where the field was opened; where a byte 0 is among these bytes (0: nowhere).
 // [[Rcpp::export(rng = false)]]
 NumericVector scan_bytes_(RawVector bytes, int delimiter, NumericVector state) {
+  if (state.size() != 6) stop("scan_bytes_(): no state of a scan");
   bool inside = state[0] != 0, closed = state[2] != 0;
   int last = static_cast<int>(state[1]);
   double line = state[3], opened = state[4], zero = 0;

@@ -52,6 +52,8 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
+    glue::check_same_keys(left_keys, right_keys);
+    if (!Rf_isNull(settled)) glue::flags(settled, 2, "settled texts");
     Shield<SEXP> slot(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
         context, left_keys, right_keys, match_missing,
@@ -70,8 +72,8 @@ List match_equal_(List left, List right, IntegerVector kinds,
                           _["rows"] = (SEXP)rows, _["counts"] = counts);
     };
     if (!count) return found(R_NilValue);
-    const core::PairsView pairs = glue::as_pairs(
-        (SEXP)slot, starts, rows, static_cast<int>(right_keys.rows));
+    const core::PairsView pairs = glue::as_own_pairs(
+        slot, starts, rows, static_cast<int>(right_keys.rows));
     const core::PairCounts counts =
         match.right.repeated
             ? core::count_disjoint(context, pairs)
@@ -127,9 +129,9 @@ double count_missing_(List keys, IntegerVector kinds) {
 // [[Rcpp::export(rng = false)]]
 List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows) {
   return glue::guarded([&] {
+    const core::Context context = glue::current_context();
     return count_list(core::count_pairs(
-        glue::current_context(),
-        glue::as_pairs(slot, starts, rows, right_rows)));
+        context, glue::as_pairs(context, slot, starts, rows, right_rows)));
   });
 }
 
@@ -142,7 +144,7 @@ IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows,
     Shield<SEXP> chosen(
         glue::new_rows(context, static_cast<std::size_t>(slot.size())));
     core::one_partner(context,
-                      glue::as_pairs(slot, starts, rows, 0), last,
+                      glue::as_pairs(context, slot, starts, rows, -1), last,
                       INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
@@ -155,7 +157,7 @@ List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs =
-        glue::as_pairs(slot, starts, rows, right_rows);
+        glue::as_pairs(context, slot, starts, rows, right_rows);
     const core::Buffer<core::Row> uses = core::slot_uses(context, pairs);
     IntegerVector heavy =
         glue::as_rows(core::heaviest_slots(context, pairs, most));
@@ -176,8 +178,9 @@ List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
 LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows,
                              int right_rows) {
   return glue::guarded([&] {
+    const core::Context context = glue::current_context();
     const core::Buffer<std::uint8_t> marks = core::mark_right(
-        glue::current_context(), glue::as_pairs(slot, starts, rows, right_rows));
+        context, glue::as_pairs(context, slot, starts, rows, right_rows));
     return LogicalVector(marks.begin(), marks.end());
   });
 }
@@ -185,11 +188,14 @@ LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows,
 // how many partners each left row has
 // [[Rcpp::export(rng = false)]]
 IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
-  const core::PairsView pairs = glue::as_pairs(slot, starts, rows, 0);
-  IntegerVector counts(no_init(slot.size()));
-  for (R_xlen_t i = 0; i < slot.size(); ++i)
-    counts[i] = pairs.partners(static_cast<std::size_t>(i));
-  return counts;
+  return glue::guarded([&] {
+    const core::PairsView pairs =
+        glue::as_pairs(glue::current_context(), slot, starts, rows, -1);
+    IntegerVector counts(no_init(slot.size()));
+    for (R_xlen_t i = 0; i < slot.size(); ++i)
+      counts[i] = pairs.partners(static_cast<std::size_t>(i));
+    return counts;
+  });
 }
 
 // Left and right row of every line of a result; left is NULL when every left
@@ -200,7 +206,7 @@ List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs =
-        glue::as_pairs(slot, starts, rows, right_rows);
+        glue::as_pairs(context, slot, starts, rows, right_rows);
     const core::Expansion expansion(context, pairs, keep_unmatched);
     const bool keeps = expansion.keeps_left();
     if (keeps && !pairs.starts)
@@ -219,6 +225,7 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
                          LogicalVector descending) {
   return glue::guarded([&] {
     const core::Keys keys = glue::as_keys(columns, kinds);
+    glue::require(descending.size() == columns.size(), "the order of columns");
     std::vector<core::SortColumn> by;
     for (const core::KeyColumn& column : keys.columns)
       by.push_back({column, descending[by.size()] == TRUE,
@@ -235,7 +242,10 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
 List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
                  double partner, double most) {
   return glue::guarded([&] {
-    const core::PairsView pairs = glue::as_pairs(slot, starts, rows, 0);
+    const core::PairsView pairs =
+        glue::as_pairs(glue::current_context(), slot, starts, rows, -1);
+    glue::require(row >= 1 && partner >= 0 && partner <= INT_MAX && most >= 1,
+                  "where a block begins");
     std::vector<core::Row> left, right;
     auto i = static_cast<std::size_t>(row) - 1;
     auto k = static_cast<core::Row>(partner);

@@ -16,8 +16,10 @@ namespace {
 struct OwnedGroups {
   std::vector<core::Row> starts, rows;
   core::Groups view;
-  OwnedGroups(const IntegerVector& slot, SEXP starts_, SEXP rows_,
-              int right_rows) {
+  OwnedGroups(const core::Context& context, const IntegerVector& slot,
+              SEXP starts_, SEXP rows_, int right_rows) {
+    glue::require(right_rows >= 0, "the number of right rows");
+    glue::as_pairs(context, slot, starts_, rows_, right_rows);
     view.group = slot.begin();
     view.left_rows = static_cast<std::size_t>(slot.size());
     view.right_rows = static_cast<std::size_t>(right_rows);
@@ -47,7 +49,8 @@ core::Compare as_compare(const std::string& op) {
   stop("as_compare(): no comparison '%s'", op);
 }
 
-std::vector<core::Comparison> as_rules(const List& rules) {
+std::vector<core::Comparison> as_rules(const List& rules,
+                                       const core::Groups& groups) {
   std::vector<core::Comparison> out;
   for (R_xlen_t k = 0; k < rules.size(); ++k) {
     const List rule = rules[k];
@@ -55,33 +58,49 @@ std::vector<core::Comparison> as_rules(const List& rules) {
     one.op = as_compare(as<std::string>(rule["op"]));
     one.int64 = as<bool>(rule["int64"]);
     one.end = as<bool>(rule["end"]);
-    one.left = REAL(rule["left"]);
-    one.right = REAL(rule["right"]);
+    one.left = glue::doubles(glue::part(rule, "left"), groups.left_rows,
+                             "left values of a rule");
+    one.right = glue::doubles(glue::part(rule, "right"), groups.right_rows,
+                              "right values of a rule");
     out.push_back(one);
   }
   return out;
 }
 
-const std::uint8_t* as_flags(SEXP flags) {
-  return flags == R_NilValue ? nullptr : RAW(flags);
+const std::uint8_t* as_flags(SEXP flags, std::size_t rows) {
+  return flags == R_NilValue
+             ? nullptr
+             : glue::bytes(flags, static_cast<R_xlen_t>(rows), "rows left out");
 }
 
-core::Nearest as_nearest(const List& spec) {
+core::Look as_look(const std::string& look) {
+  if (look == "back") return core::Look::back;
+  if (look == "ahead") return core::Look::ahead;
+  if (look == "either") return core::Look::either;
+  stop("as_look(): no side '%s'", look);
+}
+
+core::Ties as_ties(const std::string& ties) {
+  if (ties == "last") return core::Ties::last;
+  if (ties == "first") return core::Ties::first;
+  if (ties == "all") return core::Ties::all;
+  if (ties == "stop") return core::Ties::stop;
+  stop("as_ties(): no choice '%s'", ties);
+}
+
+core::Nearest as_nearest(const List& spec, std::size_t left_rows,
+                         std::size_t right_rows) {
   core::Nearest nearest;
   nearest.int64 = as<bool>(spec["int64"]);
-  nearest.left = REAL(spec["left"]);
-  nearest.right = REAL(spec["right"]);
+  nearest.left = glue::doubles(glue::part(spec, "left"), left_rows,
+                               "left values of nearest()");
+  nearest.right = glue::doubles(glue::part(spec, "right"), right_rows,
+                                "right values of nearest()");
   nearest.within = as<double>(spec["within"]);
+  glue::require(nearest.within >= 0, "the distance of nearest()");
   nearest.equal = as<bool>(spec["equal"]);
-  const std::string look = as<std::string>(spec["look"]);
-  nearest.look = look == "back"    ? core::Look::back
-                 : look == "ahead" ? core::Look::ahead
-                                   : core::Look::either;
-  const std::string ties = as<std::string>(spec["ties"]);
-  nearest.ties = ties == "last"    ? core::Ties::last
-                 : ties == "first" ? core::Ties::first
-                 : ties == "all"   ? core::Ties::all
-                                   : core::Ties::stop;
+  nearest.look = as_look(as<std::string>(spec["look"]));
+  nearest.ties = as_ties(as<std::string>(spec["ties"]));
   return nearest;
 }
 
@@ -129,11 +148,14 @@ using OwnedRounds = OwnedSearch<core::OutwardSearch>;
 SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                    List rules, SEXP skip_left, SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
-    std::unique_ptr<OwnedRanges> made(
-        new OwnedRanges{OwnedGroups(slot, starts, rows, right_rows), nullptr});
+    const core::Context context = glue::current_context();
+    std::unique_ptr<OwnedRanges> made(new OwnedRanges{
+        OwnedGroups(context, slot, starts, rows, right_rows), nullptr});
+    const core::Groups& groups = made->groups.view;
     made->search.reset(core::RangeSearch::make(
-        glue::current_context(), made->groups.view, as_rules(rules),
-        as_flags(skip_left), as_flags(skip_right)));
+        context, groups, as_rules(rules, groups),
+        as_flags(skip_left, groups.left_rows),
+        as_flags(skip_right, groups.right_rows)));
     const List kept =
         List::create(slot, starts, rows, rules, skip_left, skip_right);
     return XPtr<OwnedRanges>(made.release(), true, R_NilValue, kept);
@@ -161,6 +183,7 @@ List range_all_(SEXP search, double limit) {
 List range_block_(SEXP search, double from, double most) {
   return glue::guarded([&] {
     XPtr<OwnedRanges> ranges(search);
+    glue::require(from >= 1 && most >= 1, "where a block begins");
     const auto first = static_cast<std::size_t>(from) - 1;
     const core::PairList list =
         ranges->search->block(glue::current_context(), first, most);
@@ -181,10 +204,14 @@ List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                     List nearest, List rules, SEXP skip_left,
                     SEXP skip_right) {
   return glue::guarded([&] {
-    const OwnedGroups groups(slot, starts, rows, right_rows);
+    const core::Context context = glue::current_context();
+    const OwnedGroups owned(context, slot, starts, rows, right_rows);
+    const core::Groups& groups = owned.view;
     const core::NearestPairs found = core::match_nearest(
-        glue::current_context(), groups.view, as_nearest(nearest),
-        as_rules(rules), as_flags(skip_left), as_flags(skip_right));
+        context, groups,
+        as_nearest(nearest, groups.left_rows, groups.right_rows),
+        as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
+        as_flags(skip_right, groups.right_rows));
     const bool single = found.list.counts.empty();
     return List::create(_["matches"] = single ? slots_as_matches(found.slot)
                                               : as_matches(found.list),
@@ -198,11 +225,15 @@ SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
                      int right_rows, List nearest, List rules, SEXP skip_left,
                      SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
-    std::unique_ptr<OwnedRounds> made(
-        new OwnedRounds{OwnedGroups(slot, starts, rows, right_rows), nullptr});
+    const core::Context context = glue::current_context();
+    std::unique_ptr<OwnedRounds> made(new OwnedRounds{
+        OwnedGroups(context, slot, starts, rows, right_rows), nullptr});
+    const core::Groups& groups = made->groups.view;
     made->search.reset(core::OutwardSearch::make(
-        glue::current_context(), made->groups.view, as_nearest(nearest),
-        as_rules(rules), as_flags(skip_left), as_flags(skip_right)));
+        context, groups,
+        as_nearest(nearest, groups.left_rows, groups.right_rows),
+        as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
+        as_flags(skip_right, groups.right_rows)));
     const List kept = List::create(slot, starts, rows, nearest, rules,
                                    skip_left, skip_right);
     return XPtr<OwnedRounds>(made.release(), true, R_NilValue, kept);
@@ -213,6 +244,10 @@ SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
 List outward_round_(SEXP search, IntegerVector open, double most) {
   return glue::guarded([&] {
     XPtr<OwnedRounds> rounds(search);
+    glue::require(most >= 1, "the size of a round");
+    glue::check_rows(glue::current_context(), open.begin(), open.size(), 1,
+                     static_cast<R_xlen_t>(rounds->groups.view.left_rows),
+                     "open rows");
     const std::vector<core::Row> rows(open.begin(), open.end());
     const core::Round round =
         rounds->search->next(rows, static_cast<std::size_t>(most));
@@ -229,18 +264,57 @@ List outward_round_(SEXP search, IntegerVector open, double most) {
 SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
                     List nearest) {
   return glue::guarded([&]() -> SEXP {
-    const core::Nearest spec = as_nearest(nearest);
-    const R_xlen_t n = Rf_xlength(nearest["left"]);
-    const R_xlen_t right_rows = Rf_xlength(nearest["right"]);
+    const R_xlen_t n = Rf_xlength(glue::part(nearest, "left"));
+    const R_xlen_t right_rows = Rf_xlength(glue::part(nearest, "right"));
+    const core::Nearest spec = as_nearest(nearest, static_cast<std::size_t>(n),
+                                          static_cast<std::size_t>(right_rows));
+    core::Keys left, right;  // (none: all rows are of one group)
+    if (kinds.size() > 0) {
+      left = glue::as_keys(left_keys, kinds);
+      right = glue::as_keys(right_keys, kinds);
+      glue::require(static_cast<R_xlen_t>(left.rows) == n &&
+                        static_cast<R_xlen_t>(right.rows) == right_rows,
+                    "the length of a key column");
+    }
     IntegerVector slot(glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
     const core::MergeResult result = core::merge_nearest(
-        glue::current_context(), glue::as_keys(left_keys, kinds),
-        glue::as_keys(right_keys, kinds), spec, static_cast<std::size_t>(n),
+        glue::current_context(), left, right, spec, static_cast<std::size_t>(n),
         static_cast<std::size_t>(right_rows), slot.begin());
     if (!result.sorted) return R_NilValue;
     return List::create(
         _["matches"] = List::create(_["slot"] = slot, _["starts"] = R_NilValue,
                                     _["rows"] = R_NilValue),
         _["candidates"] = result.candidates);
+  });
+}
+
+// How right rows stand to left rows for nearest(), pair by pair: `reach` (0 missing,
+// 1 on the other side, 2 too far, 3 near), the `sign` of left - right, and the
+// distance in two halves.
+// [[Rcpp::export(rng = false)]]
+List standings_(List nearest, IntegerVector left, IntegerVector right) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const R_xlen_t left_rows = Rf_xlength(glue::part(nearest, "left"));
+    const R_xlen_t right_rows = Rf_xlength(glue::part(nearest, "right"));
+    const core::Nearest spec = as_nearest(nearest, static_cast<std::size_t>(left_rows),
+                                          static_cast<std::size_t>(right_rows));
+    const R_xlen_t n = left.size();
+    glue::require(right.size() == n, "row numbers");
+    glue::check_rows(context, left.begin(), n, 1, left_rows, "row numbers");
+    glue::check_rows(context, right.begin(), n, 1, right_rows, "row numbers");
+    IntegerVector reach(no_init(n)), sign(no_init(n));
+    NumericVector high(no_init(n)), low(no_init(n));
+    for (R_xlen_t k = 0; k < n; ++k) {
+      const core::Standing one = core::standing_of(
+          spec, static_cast<std::size_t>(left[k] - 1),
+          static_cast<std::size_t>(right[k] - 1));
+      reach[k] = static_cast<int>(one.reach);
+      sign[k] = one.sign;
+      high[k] = one.high;
+      low[k] = one.low;
+    }
+    return List::create(_["reach"] = reach, _["sign"] = sign,
+                        _["high"] = high, _["low"] = low);
   });
 }

@@ -5,6 +5,7 @@
 #include <initializer_list>
 #include <string_view>
 
+#include "core/roads.h"
 #include "glue.h"
 
 using namespace Rcpp;
@@ -31,17 +32,18 @@ SEXP column_record(SEXP fields, SEXP from, std::initializer_list<SEXP> columns) 
   return out;
 }
 
-SEXP field(SEXP record, const char* name) {
-  SEXP names = Rf_getAttrib(record, R_NamesSymbol);
-  for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
-    if (std::string_view(CHAR(STRING_ELT(names, k))) == name)
-      return VECTOR_ELT(record, k);
-  return R_NilValue;
+// the text that a record's field holds
+SEXP text_field(SEXP record, const char* name) {
+  SEXP field = glue::part(record, name);
+  glue::check_text(field, name);
+  glue::require(Rf_xlength(field) == 1, name);
+  return STRING_ELT(field, 0);
 }
 
 // the column of a frame that a record's field names
 SEXP column_named(SEXP frame, SEXP record, const char* side) {
-  SEXP name = STRING_ELT(field(record, side), 0);
+  SEXP name = text_field(record, side);
+  glue::check_list(frame, side);
   SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
   for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
     if (Rf_NonNullStringMatch(STRING_ELT(names, k), name))
@@ -122,6 +124,9 @@ SEXP bare_kind_(SEXP x, SEXP y) {
 // frame, then the other right ones; by name. NULL when two would be called alike.
 // [[Rcpp::export(rng = false)]]
 SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
+  for (SEXP names : {left, right, keys, partners})
+    glue::check_text(names, "column names");
+  glue::require(Rf_xlength(keys) == Rf_xlength(partners), "column names");
   Shield<SEXP> key_of(Rf_match(keys, left, 0));
   Shield<SEXP> used(Rf_match(partners, right, 0));
   const R_xlen_t n = Rf_xlength(left);
@@ -152,6 +157,7 @@ SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
   }
   if (Rf_any_duplicated(names, FALSE)) return R_NilValue;
   Rf_setAttrib(columns, R_NamesSymbol, names);
+  core::take_road(core::Road::columns_distinct);
   return columns;
 }
 
@@ -160,10 +166,11 @@ SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
 // closer look.
 // [[Rcpp::export(rng = false)]]
 SEXP bare_sources_(SEXP columns, SEXP left, SEXP right) {
+  glue::check_list(columns, "the plan of columns");
   Shield<SEXP> sources(Rf_allocVector(VECSXP, Rf_xlength(columns)));
   for (R_xlen_t k = 0; k < Rf_xlength(columns); ++k) {
     SEXP record = VECTOR_ELT(columns, k);
-    const std::string_view from(CHAR(STRING_ELT(field(record, "from"), 0)));
+    const std::string_view from(CHAR(text_field(record, "from")));
     SEXP x = R_NilValue;
     if (from == "left" || from == "key")
       x = column_named(left, record, "left");

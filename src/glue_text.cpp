@@ -112,7 +112,7 @@ SEXP in_utf8(SEXP x, const AskedTexts& texts) {
   if (same == texts.size()) return x;
   Shield<SEXP> out(Rf_allocVector(STRSXP, Rf_xlength(x)));
   for (R_xlen_t i = 0; i < Rf_xlength(x); ++i) {
-    if (i % 100000 == 0) checkUserInterrupt();
+    if (i % 100000 == 0) glue::check_user();
     SEXP one = STRING_ELT(x, i);
     SET_STRING_ELT(out, i, needs_translation(one)
                                ? Rf_mkCharCE(Rf_translateCharUTF8(one), CE_UTF8)
@@ -164,6 +164,7 @@ List glue::settled_texts(const core::Context& context, const List& columns,
 // x itself when equal texts share one address, else a copy in UTF-8
 // [[Rcpp::export(rng = false)]]
 SEXP utf8_text_(SEXP x) {
+  glue::check_text(x, "texts");
   return glue::guarded([&] { return settled(glue::current_context(), x); });
 }
 
@@ -176,6 +177,8 @@ SEXP utf8_text_(SEXP x) {
 // the texts without a partner; the whole join 0.6 s to 0.4.)
 // [[Rcpp::export(rng = false)]]
 List comparable_texts_(SEXP left, SEXP right) {
+  glue::check_text(left, "texts");
+  glue::check_text(right, "texts");
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const AskedTexts lefts(left), rights(right);
@@ -208,7 +211,7 @@ List shortened_codes_(CharacterVector x) {
       of.push_back(static_cast<int>(i + 1));
     };
     for (R_xlen_t i = 0; i < x.size(); ++i) {
-      if (i % 10000 == 0) checkUserInterrupt();
+      if (i % 10000 == 0) glue::check_user();
       const std::vector<std::uint64_t> text = characters(STRING_ELT(x, i));
       for (std::size_t k = 0; k <= text.size(); ++k)
         add(code_without(text, k), i);

@@ -2,6 +2,7 @@
 
 #include "fill_table.h"
 #include "pack_keys.h"
+#include "roads.h"
 #include "shares.h"
 
 namespace ronda::core {
@@ -87,10 +88,12 @@ Match match_sides(const Context& context, const Side<Reader>& left,
     const WholeRange range =
         known ? *known : whole_range(context, right.reader, right.rows);
     if (is_dense(context, range, right.rows)) {
+      take_road(Road::direct_table);
       DirectTable<Reader> table(range, right.reader, bits);
       return match(table, fill(table));
     }
   }
+  take_road(Road::hash_table);
   {
     HashTable<Reader> table(right.rows, bits);
     const Filled filled = fill(table);
@@ -107,6 +110,8 @@ Match match_columns(const Context& context, Keys left, Keys right,
   PackedKeys packed = pack_keys(context, left, right, wanted.match_missing);
   const bool packs = !packed.left.empty() || !packed.right.empty();
   bool told = !packs || !wanted.match_missing;
+  if (packs) take_road(Road::packed_keys);
+  if (left.columns.size() > 2) take_road(Road::folded_keys);
   std::vector<Buffer<Row>> folded;  // keeps the folded columns alive
   while (left.columns.size() > 2) {
     Buffer<Row> codes(left.rows);
@@ -128,6 +133,7 @@ Match match_columns(const Context& context, Keys left, Keys right,
     return found;
   };
   if (left.columns.size() == 2) {
+    take_road(Road::two_words);
     const Buffer<TwoWords> left_words = two_words(context, left);
     const Buffer<TwoWords> right_words = two_words(context, right);
     const TwoWords missing{missing_word(right.columns[0]),

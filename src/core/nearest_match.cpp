@@ -5,30 +5,13 @@
 #include "nearest_match.h"
 
 #include <memory>
-#include <type_traits>
 
+#include "distance.h"
+#include "search.h"
 #include "sorted_groups.h"
 
 namespace ronda::core {
 namespace {
-
-// Distances that can't overflow
-template <class T>
-using Distance = std::conditional_t<std::is_same_v<T, double>, double,
-                                    std::uint64_t>;
-
-template <class T>
-Distance<T> distance(T low, T high) {
-  if constexpr (std::is_same_v<T, double>)
-    return high == low ? 0 : high - low;  // infinite points too
-  return static_cast<std::uint64_t>(high) - static_cast<std::uint64_t>(low);
-}
-
-template <class T>
-Distance<T> as_distance(double within) {
-  if constexpr (std::is_same_v<T, double>) return within;
-  return within >= 1.8e19 ? UINT64_MAX : static_cast<std::uint64_t>(within);
-}
 
 // What lies behind ends before `back`; what lies ahead begins at `ahead`.
 struct Cursor {
@@ -213,20 +196,6 @@ class NearestSearch {
   bool unlimited() const { return std::isinf(nearest_.within); }
 
  private:
-  // the first position in [low, high) where `holds` no longer does
-  template <class Holds>
-  static std::size_t partition(std::size_t low, std::size_t high,
-                               Holds&& holds) {
-    while (low < high) {
-      const std::size_t middle = low + (high - low) / 2;
-      if (holds(middle))
-        low = middle + 1;
-      else
-        high = middle;
-    }
-    return low;
-  }
-
   bool within(std::size_t k, T x) const {
     const T value = sorted_.value(k);
     return (value < x ? distance(value, x) : distance(x, value)) <= within_;
@@ -358,6 +327,7 @@ void match_sorted(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, const T* values,
                   const std::uint8_t* skip_left, Coverage<T>* coverage,
                   Row* slot) {
+  take_road(Road::nearest_sorted_first);
   const LeftGroups listed(groups);
   SortedGroups<T> left;
   left.build(context, listed.view, values, skip_left);
@@ -382,6 +352,7 @@ template <class T>
 void match_singly(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, Coverage<T>* coverage,
                   Row* slot) {
+  take_road(Road::nearest_searched);
   for_chunks(context, groups.left_rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
                Hints hints(search.sorted());
@@ -404,6 +375,7 @@ template <class T>
 void match_tied(const Context& context, const Groups& groups,
                 const NearestSearch<T>& search, bool stop_at_ties,
                 Coverage<T>* coverage, NearestPairs& result) {
+  take_road(Road::nearest_with_ties);
   const std::size_t n = groups.left_rows;
   std::vector<Part> parts(chunk_count(context, n));
   for_chunks(context, n, [&](std::size_t c, std::size_t begin,
@@ -475,7 +447,9 @@ class OutwardSearchOf : public OutwardSearch {
         nearest_(nearest),
         rules_(rules),
         search_(context, groups_, nearest_, rules_, skip_left, skip_right),
-        progress_(groups.left_rows) {}
+        progress_(groups.left_rows) {
+    take_road(Road::nearest_in_rounds);
+  }
 
   Round next(const std::vector<Row>& open, std::size_t most) override {
     Round round;
@@ -534,6 +508,39 @@ NearestPairs match_nearest(const Context& context, const Groups& groups,
                                    skip_right);
   return match_all<double>(context, groups, nearest, rules, skip_left,
                            skip_right);
+}
+
+namespace {
+
+template <class T>
+Standing standing(const Nearest& nearest, std::size_t left, std::size_t right) {
+  const T l = static_cast<const T*>(nearest.left)[left];
+  const T r = static_cast<const T*>(nearest.right)[right];
+  Standing one;
+  if (is_missing(l) || is_missing(r)) return one;
+  const Distance<T> apart = r < l ? distance(r, l) : distance(l, r);
+  one.sign = (l > r) - (l < r);
+  if constexpr (std::is_same_v<T, double>) {
+    one.high = apart;
+  } else {
+    one.high = static_cast<double>(apart >> 32);
+    one.low = static_cast<double>(apart & 0xffffffffu);
+  }
+  const bool on_side = one.sign == 0  ? nearest.equal
+                       : one.sign > 0 ? nearest.look != Look::ahead
+                                      : nearest.look != Look::back;
+  one.reach = !on_side                                   ? Reach::other_side
+              : apart <= as_distance<T>(nearest.within) ? Reach::near
+                                                         : Reach::far;
+  return one;
+}
+
+}  // namespace
+
+Standing standing_of(const Nearest& nearest, std::size_t left,
+                     std::size_t right) {
+  return nearest.int64 ? standing<std::int64_t>(nearest, left, right)
+                       : standing<double>(nearest, left, right);
 }
 
 OutwardSearch* OutwardSearch::make(const Context& context,

@@ -1,9 +1,11 @@
 #include "nearest_merge.h"
 
 #include <numeric>
-#include <type_traits>
 
+#include "distance.h"
 #include "parallel.h"
+#include "roads.h"
+#include "search.h"
 
 namespace ronda::core {
 namespace {
@@ -47,38 +49,23 @@ struct Timeline {
   // the first row from `begin` on for which `holds` does not hold
   template <class Holds>
   std::size_t partition(std::size_t begin, Holds&& holds) const {
-    std::size_t end = rows;
-    while (begin < end) {
-      const std::size_t middle = begin + (end - begin) / 2;
-      if (holds(middle))
-        begin = middle + 1;
-      else
-        end = middle;
-    }
-    return begin;
+    return core::partition(begin, rows, holds);
   }
 };
-
-template <class T>
-auto gap(T low, T high) {
-  if constexpr (std::is_same_v<T, double>)
-    return high == low ? 0.0 : high - low;
-  else
-    return static_cast<double>(static_cast<std::uint64_t>(high) -
-                               static_cast<std::uint64_t>(low));
-}
 
 // Walks one chunk of left rows; false when it is not in order.
 template <class G, class T>
 class Walk {
  public:
   Walk(const Timeline<G, T>& left, const Timeline<G, T>& right, double within)
-      : left_(left), right_(right), within_(within) {}
+      : left_(left),
+        right_(right),
+        limited_(!std::isinf(within)),
+        within_(as_distance<T>(within)) {}
 
   bool run(std::size_t begin, std::size_t end, Row* slot) {
     if (!left_.in_order(begin)) return false;
     start(begin);
-    const bool limited = !std::isinf(within_);
     auto group = left_.group[begin];
     T last = left_.time[begin];
     for (std::size_t i = begin; i < end; ++i) {
@@ -97,11 +84,11 @@ class Walk {
       while (at_ < right_.rows && right_.group[at_] == g &&
              right_.time[at_] <= t)
         ++at_;
-      if (limited) {
-        while (low_ < at_ && gap(right_.time[low_], t) > within_) ++low_;
+      if (limited_) {
+        while (low_ < at_ && distance(right_.time[low_], t) > within_) ++low_;
       }
       slot[i] = low_ < at_ ? static_cast<Row>(at_) : 0;
-      if (limited) cover();
+      if (limited_) cover();
     }
     cover();
     return true;
@@ -128,13 +115,14 @@ class Walk {
     const T t = left_.time[begin];
     low_ = right_.partition(low_, [&](std::size_t k) {
       return right_.group[k] == g && right_.time[k] < t &&
-             gap(right_.time[k], t) > within_;
+             distance(right_.time[k], t) > within_;
     });
     at_ = std::max(low_, until_);
   }
   const Timeline<G, T>& left_;
   const Timeline<G, T>& right_;
-  double within_;
+  const bool limited_;
+  const Distance<T> within_;
   std::size_t at_ = 0, low_ = 0, until_ = 0, covered_ = 0;
 };
 
@@ -161,6 +149,7 @@ MergeResult merge(const Context& context, const Timeline<G, T>& left,
                covered[k] = walk.covered();
              });
   result.sorted = sorted;
+  if (sorted) take_road(Road::nearest_walked);
   result.candidates = static_cast<double>(
       std::accumulate(covered.begin(), covered.end(), std::size_t{0}));
   return result;

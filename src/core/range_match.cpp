@@ -173,6 +173,11 @@ class RangeMatcher {
     return std::accumulate(parts.begin(), parts.end(), 0.0);
   }
 
+  void tell_road() const {
+    take_road(tree_      ? Road::ranges_by_tree
+              : ascends_ ? Road::ranges_ascending
+                         : Road::ranges_by_one);
+  }
   bool counts_from_ranges() const {
     return others_.empty() && !tree_ && !is_strict(choice_.above) &&
            !is_strict(choice_.below);
@@ -264,6 +269,7 @@ class PlainMatcher {
     }
     return false;
   }
+  void tell_road() const { take_road(Road::ranges_tried); }
   bool counts_from_ranges() const { return false; }
   double count_ranges(const Context&) const { return 0; }
 
@@ -356,7 +362,9 @@ class RangeSearchOf : public RangeSearch {
   template <class Make>
   RangeSearchOf(const Groups& groups, const std::vector<Comparison>& rules,
                 Make&& make)
-      : groups_(groups), rules_(rules), matcher_(make(groups_, rules_)) {}
+      : groups_(groups), rules_(rules), matcher_(make(groups_, rules_)) {
+    matcher_.tell_road();
+  }
   PairList all(const Context& context, double limit) const override {
     return match_all(context, matcher_, groups_.left_rows, limit);
   }

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <new>
 
+#include "roads.h"
+
 namespace ronda::core {
 namespace {
 
@@ -89,6 +91,7 @@ SideBySide::SideBySide(const Context& context, std::size_t right_rows,
     : jobs_(std::move(round.jobs)) {
   const std::size_t step = round.record;
   if (step == 0) return;
+  take_road(Road::columns_side_by_side);
   try {
     records_ = Buffer<unsigned char>(right_rows * step);
   } catch (const std::bad_alloc&) {

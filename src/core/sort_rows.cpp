@@ -104,7 +104,8 @@ class Words {
         return value == INT64_MIN ? last_word : sort_bits(value) - 1;
       }
       default: {
-        const double value = static_cast<const double*>(by.column.data)[i];
+        double value = static_cast<const double*>(by.column.data)[i];
+        if (by.column.kind == KeyKind::day) value = std::floor(value);
         return value != value ? last_word : sort_bits(value);
       }
     }

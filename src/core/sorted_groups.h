@@ -5,6 +5,8 @@
 #include <vector>
 
 #include "ordered_rules.h"
+#include "roads.h"
+#include "search.h"
 #include "sort_entries.h"
 
 namespace ronda::core {
@@ -20,9 +22,12 @@ class SortedGroups {
   // left out.
   void build(const Context& context, const Groups& groups, const T* by,
              const std::uint8_t* skip) {
-    if (!borrow(context, groups, by, skip)) {
+    if (borrow(context, groups, by, skip)) {
+      take_road(Road::rows_borrowed);
+    } else {
       copy(context, groups, by, skip);
       rows_ascend_ = unsorted_.empty();
+      take_road(rows_ascend_ ? Road::rows_copied : Road::rows_sorted);
       if (!unsorted_.empty()) sort(context);
     }
     sample();
@@ -186,7 +191,7 @@ class SortedGroups {
       end = hint - 1;
     }
     if (end - begin <= 4 * stride)
-      return partition(values_, begin, end, before);
+      return partition_values(values_, begin, end, before);
     return find_far(begin, end, before);
   }
 
@@ -197,25 +202,18 @@ class SortedGroups {
                        Before before) const {
     const std::size_t first = (begin + stride - 1) / stride;
     const std::size_t last = (end + stride - 1) / stride;
-    const std::size_t k = partition(samples_.data(), first, last, before);
+    const std::size_t k =
+        partition_values(samples_.data(), first, last, before);
     const std::size_t low = k == first ? begin : (k - 1) * stride + 1;
     const std::size_t high = k == last ? end : k * stride;
-    return partition(values_, low, high, before);
+    return partition_values(values_, low, high, before);
   }
 
-  // Without branches: the values are as likely on either side.
   template <class Before>
-  static std::size_t partition(const T* values, std::size_t begin,
-                               std::size_t end, Before before) {
-    const T* base = values + begin;
-    std::size_t length = end - begin;
-    while (length > 1) {
-      const std::size_t half = length / 2;
-      base = before(base[half - 1]) ? base + half : base;
-      length -= half;
-    }
-    return static_cast<std::size_t>(base - values) +
-           (length == 1 && before(*base));
+  static std::size_t partition_values(const T* values, std::size_t begin,
+                                      std::size_t end, Before before) {
+    return partition(begin, end,
+                     [&](std::size_t k) { return before(values[k]); });
   }
 
   const T* values_ = nullptr;

@@ -1,40 +1,79 @@
 # Ordered rules, one pair of rows at a time.
 
-# a - b as a number, or -1, 0, 1 for text and levels; NA when one is missing
-oracle_minus <- function(a, b) {
+# Two values as they are compared: numbers in one unit, 64-bit integers where one is
+oracle_values <- function(a, b) {
+  plain <- function(x) {
+    if (inherits(x, "Date")) {
+      floor(as.numeric(x))
+    } else if (inherits(x, "difftime")) {
+      as.numeric(x) * (oracle_seconds(x) / oracle_finest(a, b))
+    } else if (inherits(x, "integer64") || is.character(x)) {
+      x
+    } else if (inherits(a, "integer64") || inherits(b, "integer64")) {
+      bit64::as.integer64(x)
+    } else if (is.factor(x)) {
+      as.integer(x)
+    } else {
+      as.numeric(x)
+    }
+  }
+  list(plain(a), plain(b))
+}
+
+# -1, 0 or 1 as a is below, at or above b; NA when one is missing
+oracle_compare <- function(a, b) {
   if (is.na(a) || is.na(b)) {
     return(NA_real_)
   }
-  if (inherits(a, "integer64") && inherits(b, "integer64")) {
-    return(as.numeric(a - b))
-  }
+  x <- oracle_values(a, b)
   if (is.character(a)) {
     if (a == b) {
       return(0)
     }
     return(if (sort(c(a, b), method = "radix")[1L] == a) -1 else 1)
   }
-  if (inherits(a, "Date")) {
-    return(floor(as.numeric(a)) - floor(as.numeric(b)))
-  }
-  if (inherits(a, "difftime")) {
-    return(as.numeric(a, units = "secs") - as.numeric(b, units = "secs"))
-  }
-  if (is.factor(a)) {
-    return(as.integer(a) - as.integer(b))
-  }
-  if (inherits(a, "integer64")) a <- bit64::as.double.integer64(a)
-  if (inherits(b, "integer64")) b <- bit64::as.double.integer64(b)
-  as.numeric(a) - as.numeric(b)
+  halves <- lapply(x, oracle_halves)
+  high <- sign_of(halves[[1L]]$high, halves[[2L]]$high)
+  if (high != 0) high else sign_of(halves[[1L]]$low, halves[[2L]]$low)
 }
 
-# Whether x lies in the interval
+sign_of <- function(x, y) (x > y) - (x < y)
+
+# How far apart two values are: c(high, low), as in oracle_halves() for 64-bit
+# integers, c(distance, 0) for others
+oracle_apart <- function(a, b) {
+  x <- oracle_values(a, b)
+  if (!inherits(x[[1L]], "integer64")) {
+    apart <- if (x[[1L]] == x[[2L]]) 0 else abs(x[[1L]] - x[[2L]])
+    return(c(apart, 0))
+  }
+  if (oracle_compare(a, b) < 0) x <- rev(x)
+  upper <- oracle_halves(x[[1L]])
+  lower <- oracle_halves(x[[2L]])
+  high <- upper$high - lower$high
+  low <- upper$low - lower$low
+  c(high + low %/% 2^32, low %% 2^32)
+}
+
+# a distance that was given, in the form of oracle_apart()
+oracle_limit <- function(limit, a, b) {
+  if (inherits(a, "integer64") || inherits(b, "integer64")) {
+    return(if (is.infinite(limit)) c(Inf, 0) else {
+      c(limit %/% 2^32, floor(limit %% 2^32))
+    })
+  }
+  c(limit * (oracle_seconds(a) / oracle_finest(a, b)), 0)
+}
+
+not_farther <- function(x, y) x[1L] < y[1L] || (x[1L] == y[1L] && x[2L] <= y[2L])
+
+# Whether x lies in the interval; a missing bound that counts is no bound
 oracle_in <- function(x, from, to, rule) {
   if (is.na(x) || (!rule$open_ended && (is.na(from) || is.na(to)))) {
     return(FALSE)
   }
-  after <- if (is.na(from)) Inf else oracle_minus(x, from)
-  before <- if (is.na(to)) -Inf else oracle_minus(x, to)
+  after <- if (is.na(from)) 1 else oracle_compare(x, from)
+  before <- if (is.na(to)) -1 else oracle_compare(x, to)
   isTRUE((if (startsWith(rule$ends, "[")) after >= 0 else after > 0) &&
     (if (endsWith(rule$ends, "]")) before <= 0 else before < 0))
 }
@@ -43,46 +82,67 @@ oracle_empty <- function(from, to, rule) {
   if (is.na(from) || is.na(to)) {
     return(!rule$open_ended)
   }
-  size <- oracle_minus(to, from)
+  size <- oracle_compare(to, from)
   size < 0 || (size == 0 && rule$ends != "[]")
 }
 
 oracle_rule <- function(rule, l, r) {
-  minus <- oracle_minus
   switch(rule$kind,
     nearest = TRUE,
-    around = isTRUE(minus(l$p, r$q) <= rule$before &&
-      minus(r$q, l$p) <= rule$after),
+    around = !is.na(l$p) && !is.na(r$q) && not_farther(
+      oracle_apart(l$p, r$q),
+      oracle_limit(if (oracle_compare(r$q, l$p) < 0) rule$before else rule$after,
+        l$p, r$q
+      )
+    ),
     inside = !oracle_empty(r$g, r$u, rule) && oracle_in(l$p, r$g, r$u, rule),
     covers = !oracle_empty(l$f, l$t, rule) && oracle_in(r$q, l$f, l$t, rule),
     overlap = {
       holds <- !oracle_empty(l$f, l$t, rule) && !oracle_empty(r$g, r$u, rule)
-      gaps <- c(
-        if (is.na(l$f) || is.na(r$u)) -Inf else minus(l$f, r$u),
-        if (is.na(r$g) || is.na(l$t)) -Inf else minus(r$g, l$t)
+      sides <- c(
+        if (is.na(l$f) || is.na(r$u)) -1 else oracle_compare(l$f, r$u),
+        if (is.na(r$g) || is.na(l$t)) -1 else oracle_compare(r$g, l$t)
       )
-      holds && all(if (rule$ends == "[]") gaps <= 0 else gaps < 0)
+      holds && all(if (rule$ends == "[]") sides <= 0 else sides < 0)
     },
-    relate = isTRUE(do.call(rule$op, list(minus(l$p, r$q), 0)))
+    relate = isTRUE(do.call(rule$op, list(oracle_compare(l$p, r$q), 0)))
   )
 }
 
 # Of some candidates, those that nearest() keeps
 oracle_nearest <- function(partners, left, right, i, rule) {
-  minus <- vapply(partners, function(j) {
-    oracle_minus(left$p[i], right$q[j])
-  }, 0)
-  ok <- !is.na(minus) & abs(minus) <= rule$within &
-    switch(rule$look, back = minus >= 0, ahead = minus <= 0, either = TRUE)
-  if (!rule$equal) ok <- ok & minus != 0
+  x <- left$p[i]
+  side <- vapply(partners, function(j) oracle_compare(x, right$q[j]), 0)
+  ok <- !is.na(side) &
+    switch(rule$look, back = side >= 0, ahead = side <= 0, either = TRUE)
+  if (!rule$equal) ok <- ok & side != 0
   partners <- partners[ok]
-  minus <- minus[ok]
+  side <- side[ok]
+  apart <- lapply(partners, function(j) oracle_apart(x, right$q[j]))
+  near <- vapply(seq_along(partners), function(k) {
+    not_farther(apart[[k]], oracle_limit(rule$within, x, right$q[partners[k]]))
+  }, NA)
+  partners <- partners[near]
+  side <- side[near]
+  apart <- apart[near]
   if (!length(partners)) {
     return(partners)
   }
-  near <- abs(minus) == min(abs(minus))
-  # of two points at equal distance the earlier, so the larger difference
-  partners <- partners[near & minus == max(minus[near])]
+  # the nearest point on either side, by order (from infinity all are as far)
+  last_of <- function(places, op) {
+    Reduce(function(a, b) {
+      if (op(oracle_compare(right$q[partners[b]], right$q[partners[a]]))) b else a
+    }, places)
+  }
+  behind <- last_of(which(side >= 0), function(sign) sign > 0)
+  before <- last_of(which(side <= 0), function(sign) sign < 0)
+  # of two points at equal distance the earlier
+  best <- if (is.null(before) || (!is.null(behind) &&
+    not_farther(apart[[behind]], apart[[before]]))) behind else before
+  point <- right$q[partners[best]]
+  partners <- partners[vapply(partners, function(j) {
+    oracle_compare(right$q[j], point) == 0
+  }, NA)]
   switch(rule$ties,
     last = max(partners), first = min(partners), all = partners,
     stop = if (length(partners) > 1L) stop("tied") else partners
@@ -91,7 +151,7 @@ oracle_nearest <- function(partners, left, right, i, rule) {
 
 oracle_gap <- function(x, y) {
   if (inherits(x, "integer64") || inherits(y, "integer64")) {
-    return(bit64::as.integer64(x) - bit64::as.integer64(y))
+    return(suppressWarnings(bit64::as.integer64(x) - bit64::as.integer64(y)))
   }
   if (inherits(x, "Date")) {
     return(as.difftime(floor(as.numeric(x)) - floor(as.numeric(y)),
@@ -102,20 +162,18 @@ oracle_gap <- function(x, y) {
     return(as.difftime(as.numeric(x) - as.numeric(y), units = "secs"))
   }
   if (inherits(x, "difftime")) {
-    units <- attr(x, "units")
-    return(as.difftime(as.numeric(x) - as.numeric(y, units = units),
-      units = units
-    ))
+    y <- as.numeric(y) * (oracle_seconds(y) / oracle_seconds(x))
+    return(as.difftime(as.numeric(x) - y, units = attr(x, "units")))
   }
   as.numeric(x) - as.numeric(y)
 }
 
 ordered_makers <- list(
   integer = function(n) some(0:9, n),
-  double = function(n) some(c(0, 0.5, 1, 2, 2.25, 7, 1e6, NaN), n),
+  double = function(n) some(c(0, 0.5, 1, 2, 2.25, 7, 1e6, NaN, Inf, -Inf), n),
   integer64 = function(n) {
     bit64::as.integer64(some(c("-3", "0", "1", "4", "4503599627370497",
-      "4503599627370496"
+      "4503599627370496", "9007199254740999", big_numbers
     ), n))
   },
   date = function(n) as.Date("2031-05-01") + some(c(0:5, 1.5), n),
@@ -127,6 +185,8 @@ ordered_makers <- list(
   },
   minutes = function(n) as.difftime(some(c(0, 1, 2, 10), n), units = "mins"),
   hours = function(n) as.difftime(some(c(0, 1, 0.5), n), units = "hours"),
+  weeks = function(n) as.difftime(some(1:9 / 7, n), units = "weeks"),
+  days = function(n) as.difftime(some(c(1:9, 2.5), n), units = "days"),
   text = function(n) some(c("a", "B", "b", "ab", "Z"), n),
   ordered = function(n) {
     factor(some(c("low", "mid", "high"), n), c("low", "mid", "high"),
@@ -139,7 +199,8 @@ ordered_pairs <- list(
   c("integer", "integer"), c("integer", "double"), c("double", "double"),
   c("integer64", "integer64"), c("integer64", "integer"), c("date", "date"),
   c("time", "time"), c("time", "time_zoned"), c("minutes", "minutes"),
-  c("minutes", "hours"), c("text", "text"), c("ordered", "ordered")
+  c("minutes", "hours"), c("weeks", "days"), c("text", "text"),
+  c("ordered", "ordered")
 )
 
 make_ordered_case <- function(most = 14L) {
@@ -160,8 +221,27 @@ make_ordered_case <- function(most = 14L) {
     row.names(case$left) <- row.names(case$right) <- NULL
   }
   case$distances <- distances
-  case$seconds <- if (types[1L] == "minutes") 60 else 1
   case$keyed <- runif(1) < 0.6
+  if (distances && runif(1) < 0.2) case <- in_order(case)
+  case
+}
+
+# Both frames in order of one key and the time, nothing missing: as most data that
+# has times comes
+in_order <- function(case) {
+  sorted <- function(frame, key, time) {
+    frame$k1 <- frame$r1 <- NULL
+    frame[[key]] <- sample.int(3L, nrow(frame), TRUE)
+    frame <- frame[!is.na(frame[[time]]), , drop = FALSE]
+    order <- do.call(order, c(list(frame[[key]]), oracle_halves(frame[[time]])))
+    frame <- frame[order, , drop = FALSE]
+    row.names(frame) <- NULL
+    frame
+  }
+  key <- list(left = "k1", right = case$right_keys)
+  case$left <- sorted(case$left, key$left, "p")
+  case$right <- sorted(case$right, key$right, "q")
+  case$sorted <- TRUE
   case
 }
 
@@ -182,22 +262,22 @@ make_ordered_rule <- function(case) {
     relate = relate("p", rule$op, "q"),
     around = around("p", "q", before = rule$before, after = rule$after)
   )
-  rule$before <- rule$before * case$seconds
-  rule$after <- rule$after * case$seconds
   list(rule = rule, call = call)
 }
 
 make_nearest_rule <- function(case) {
   rule <- list(
     kind = "nearest", look = one_of(c("back", "ahead", "either")),
-    within = one_of(c(Inf, Inf, 0, 1, 60)), equal = runif(1) < 0.7,
+    within = one_of(c(Inf, Inf, 0, 1, 60, 2^53)), equal = runif(1) < 0.7,
     ties = one_of(c("last", "first", "all"))
   )
+  if (isTRUE(case$sorted)) {
+    rule[c("look", "equal", "ties")] <- list("back", TRUE, "last")
+  }
   call <- nearest("p", "q", look = rule$look, within = rule$within,
     equal = rule$equal, ties = rule$ties,
     gap = if (runif(1) < 0.5) "apart"
   )
-  rule$within <- rule$within * case$seconds
   list(rule = rule, call = call)
 }
 
@@ -205,7 +285,11 @@ make_ordered_spec <- function(case) {
   spec <- make_spec(case)
   rules <- list()
   if (case$distances && runif(1) < 0.5) rules <- list(make_nearest_rule(case))
-  more <- if (length(rules)) sample(0:1, 1L, prob = c(3, 1)) else sample(1:3, 1L)
+  if (isTRUE(case$sorted) && runif(1) < 0.7) {
+    spec["where"] <- spec["condition"] <- list(NULL)
+    rules <- list(make_nearest_rule(case))
+  }
+  more <- if (isTRUE(case$sorted) && length(rules)) 0 else if (length(rules)) sample(0:1, 1L, prob = c(3, 1)) else sample(1:3, 1L)
   for (k in seq_len(more)) rules <- c(rules, list(make_ordered_rule(case)))
   spec$ordered <- lapply(rules, `[[`, "rule")
   spec$calls <- lapply(rules, `[[`, "call")
