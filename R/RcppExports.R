@@ -61,6 +61,18 @@ scan_bytes_ <- function(bytes, delimiter, state) {
     .Call(`_ronda_scan_bytes_`, bytes, delimiter, state)
 }
 
+write_stdout_ <- function(text) {
+    .Call(`_ronda_write_stdout_`, text)
+}
+
+shortest_texts_ <- function(x) {
+    .Call(`_ronda_shortest_texts_`, x)
+}
+
+plain_numbers_ <- function(text) {
+    .Call(`_ronda_plain_numbers_`, text)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing, count, settled = NULL) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, settled)
 }

@@ -174,7 +174,7 @@ check_sides <- function(sides, call) {
   }
 }
 
-check_max_rows <- function(max_rows, call) {
+check_max_rows <- function(max_rows, call, arg = "max_rows") {
   if (is.null(max_rows)) {
     return()
   }
@@ -182,8 +182,12 @@ check_max_rows <- function(max_rows, call) {
     !is.na(max_rows) && max_rows >= 0
   if (!good) {
     stop_argument(
-      sprintf("`max_rows` must be a number of rows, not %s.", shown(max_rows)),
-      "Write, for example: max_rows = 5e6, or Inf for no limit.",
+      sprintf("`%s` must be a number of rows, not %s.", arg, shown(max_rows)),
+      if (arg == "max_rows") {
+        "Write, for example: max_rows = 5e6, or Inf for no limit."
+      } else {
+        "Write, for example: options(ronda.max_rows = 5e6)"
+      },
       call = call
     )
   }

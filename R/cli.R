@@ -16,8 +16,9 @@
 #' ))
 #' @export
 ronda_cli <- function(args = commandArgs(TRUE)) {
-  invisible(withCallingHandlers(
+  invisible(in_utf8(withCallingHandlers(
     tryCatch(run_command(args),
+      cli_reader_gone = function(e) 0L,
       cli_usage = function(e) report_failure(e, 2L),
       ronda_error_argument = function(e) report_failure(e, 2L),
       ronda_error_key = function(e) report_failure(e, 2L),
@@ -28,16 +29,50 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
       to_stderr(paste("Warning:", conditionMessage(w)))
       invokeRestart("muffleWarning")
     }
-  ))
+  )))
+}
+
+# Runs code where texts are UTF-8: scheduled jobs and containers often say nothing
+# about the locale, and what isn't ASCII would be written as <U+00E9>.
+in_utf8 <- function(code) {
+  if (isTRUE(l10n_info()[["UTF-8"]])) {
+    return(code)
+  }
+  before <- Sys.getlocale("LC_CTYPE")
+  old <- options(cli.unicode = FALSE)
+  on.exit({
+    Sys.setlocale("LC_CTYPE", before)
+    options(old)
+  })
+  for (locale in c("C.UTF-8", "C.utf8", "en_US.UTF-8", "UTF-8")) {
+    if (nzchar(suppressWarnings(Sys.setlocale("LC_CTYPE", locale)))) break
+  }
+  code
 }
 
 to_stderr <- function(lines) cat(lines, file = stderr(), sep = "\n")
 
-report_failure <- function(e, code) {
-  # whoever reads our output has had enough
-  if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) {
-    return(0L)
+# Text as it is; stops where not all of it could be written.
+to_stdout <- function(text) {
+  if (interactive() || sink.number() > 0L) {
+    return(cat(text))
   }
+  problem <- write_stdout_(enc2utf8(text))
+  if (problem == "EPIPE") {
+    signalCondition(structure(class = c("cli_reader_gone", "condition"),
+      list(message = "whoever reads our output has had enough", call = NULL)
+    ))
+  }
+  if (nzchar(problem)) {
+    stop_ronda("file", sprintf("The output can't be written: %s.", problem),
+      "Write --out FILE to write to a file."
+    )
+  }
+}
+
+lines_to_stdout <- function(lines) to_stdout(paste0(lines, "\n", collapse = ""))
+
+report_failure <- function(e, code) {
   to_stderr(paste("ronda:", as_cli_words(conditionMessage(e))))
   code
 }
@@ -81,11 +116,11 @@ stop_usage <- function(...) {
 
 run_command <- function(args) {
   if (!length(args) || args[1L] %in% c("--help", "-h", "help")) {
-    cat(general_help(), sep = "\n")
+    lines_to_stdout(general_help())
     return(if (length(args)) 0L else 2L)
   }
   if (args[1L] == "--version") {
-    cat(sprintf("ronda %s\n", utils::packageVersion("ronda")))
+    lines_to_stdout(sprintf("ronda %s", utils::packageVersion("ronda")))
     return(0L)
   }
   commands <- cli_commands()
@@ -101,7 +136,7 @@ run_command <- function(args) {
   }
   given <- parse_options(args[1L], command, args[-1L])
   if (isTRUE(given$options$help)) {
-    cat(command_help(args[1L], command))
+    to_stdout(command_help(args[1L], command))
     return(0L)
   }
   check_file_count(args[1L], command, given$files)

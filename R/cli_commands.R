@@ -73,6 +73,9 @@ file_labels <- function(files) {
 
 # `types` may name columns of any of the files.
 cli_read_all <- function(files, options) {
+  if (sum(files == "-") > 1L) {
+    stop_usage("- stands for one file: what comes on stdin can be read once.")
+  }
   types <- as_types(options$types)
   frames <- lapply(files, cli_read, types = types)
   columns <- unlist(lapply(frames, names))
@@ -115,7 +118,14 @@ cli_write <- function(frame, out) {
     return(write_frames(structure(list(frame), names = out), NULL))
   }
   check_writable_columns(frame, "csv", NULL)
-  cat(readr::format_csv(frame, na = ""))
+  frame <- as_written(frame)
+  most <- 100000L
+  for (begin in seq(1, max(nrow(frame), 1), by = most)) {
+    rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))
+    to_stdout(readr::format_csv(frame[rows, , drop = FALSE], na = "",
+      col_names = begin == 1
+    ))
+  }
 }
 
 cli_receipt <- function(options) {
@@ -137,13 +147,12 @@ cli_demo <- function(files, options) {
 cli_account <- function(files, options) {
   pairing <- cli_pair(files, options)
   if (isTRUE(options$json)) {
-    cat(receipt_json(receipt(pairing)), "\n", sep = "")
+    lines_to_stdout(receipt_json(receipt(pairing)))
   } else {
-    print(pairing)
+    lines_to_stdout(format(pairing))
   }
   if (isTRUE(options[["near-misses"]])) {
-    cat("\n")
-    print(near_misses(pairing))
+    lines_to_stdout(c("", format(near_misses(pairing))))
   }
 }
 
@@ -155,7 +164,7 @@ cli_keys <- function(files, options) {
     }
     found <- suggest_keys(frames[[1L]], frames[[2L]])
     attr(found, "sides") <- file_labels(files)
-    return(print(found))
+    return(lines_to_stdout(format(found)))
   }
   if (is.null(options$on)) {
     stop_usage("--on is missing: name the columns of the key.")

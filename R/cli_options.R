@@ -171,13 +171,43 @@ parse_options <- function(name, command, args) {
     ),
     error = function(e) stop_usage(paste0(conditionMessage(e), "."))
   )
-  list(files = split$files, options = lapply(parsed, function(value) {
+  options <- lapply(parsed, function(value) {
     if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
-  }))
+  })
+  for (option in intersect(names(options), rule_options)) {
+    if (!nzchar(options[[option]])) next
+    options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
+  }
+  list(files = split$files, options = options)
 }
 
 # stands for the equals signs of a value, which are kept from the parser
 kept_equals <- "\003"
+
+# Options that may be given several times: lists go on, rules come side by side
+list_options <- c("on", "take", "fill", "expect", "types")
+rule_options <- c("nearest", "around", "inside", "covers", "overlap", "relate")
+between_rules <- "\004"
+
+# One word for each option: those given again are added to the first
+added_up <- function(options) {
+  names <- sub("=.*", "", options)
+  for (name in unique(names[duplicated(names)])) {
+    bare <- sub("^--", "", name)
+    at <- which(names == name)
+    if (!bare %in% c(list_options, rule_options)) {
+      stop_usage(sprintf("%s is given twice.", name))
+    }
+    values <- sub("^[^=]*=", "", options[at])
+    between <- if (bare %in% rule_options) between_rules else ","
+    options[at[1L]] <- paste0(name, "=",
+      paste(values[nzchar(values)], collapse = between)
+    )
+    options <- options[-at[-1L]]
+    names <- names[-at[-1L]]
+  }
+  options
+}
 
 # Files and options apart; `--name value` becomes `--name=value`, so that a
 # value may begin with a dash.
@@ -205,12 +235,15 @@ split_words <- function(args, name, known, takes) {
     } else if (grepl("=", word, fixed = TRUE)) {
       value <- sub("^[^=]*=", "", word)
       word <- sub("=.*", "", word)
+      if (!sub("^--", "", word) %in% takes) {
+        stop_usage(sprintf("%s takes no value.", word))
+      }
     }
     options <- c(options, if (is.null(value)) word else {
       paste0(word, "=", gsub("=", kept_equals, value, fixed = TRUE))
     })
   }
-  list(files = files, options = options)
+  list(files = files, options = added_up(options))
 }
 
 check_option_word <- function(word, name, known) {
@@ -292,32 +325,32 @@ cli_rules <- function(options) {
   }
   ends <- if (is.null(options$ends)) "[)" else options$ends
   open <- isTRUE(options[["open-ended"]])
+  # the rules of one option, which may be given several times
+  each <- function(texts, make) {
+    do.call(c, lapply(texts, function(text) make(two(text), text)))
+  }
   c(
     as.list(if (!is.null(options$on)) split_pairs(options$on)),
-    if (!is.null(options$nearest)) cli_nearest(two(options$nearest), options),
-    if (!is.null(options$around)) {
-      pair <- two(options$around)
+    each(options$nearest, function(pair, text) cli_nearest(pair, options)),
+    each(options$around, function(pair, text) {
       around(pair[1L], pair[2L], before = cli_distance(options$before, 0),
         after = cli_distance(options$after, 0)
       )
-    },
-    if (!is.null(options$inside)) {
-      pair <- two(options$inside)
-      right <- bounds(pair[2L], options$inside)
+    }),
+    each(options$inside, function(pair, text) {
+      right <- bounds(pair[2L], text)
       inside(pair[1L], right[1L], right[2L], ends, open)
-    },
-    if (!is.null(options$covers)) {
-      pair <- two(options$covers)
-      left <- bounds(pair[1L], options$covers)
+    }),
+    each(options$covers, function(pair, text) {
+      left <- bounds(pair[1L], text)
       covers(left[1L], left[2L], pair[2L], ends, open)
-    },
-    if (!is.null(options$overlap)) {
-      pair <- two(options$overlap)
-      left <- bounds(pair[1L], options$overlap)
-      right <- bounds(pair[2L], options$overlap)
+    }),
+    each(options$overlap, function(pair, text) {
+      left <- bounds(pair[1L], text)
+      right <- bounds(pair[2L], text)
       overlap(left[1L], left[2L], right[1L], right[2L], ends, open)
-    },
-    if (!is.null(options$relate)) cli_relate(options$relate),
+    }),
+    do.call(c, lapply(options$relate, cli_relate)),
     if (isTRUE(options$cross)) cross()
   )
 }

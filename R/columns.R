@@ -195,8 +195,23 @@ by_side <- function(columns, names, arg, call) {
   }
   for (side in sides) {
     check_names_known(columns[[side]], names[[side]], side, arg, call)
+    check_names_once(columns[[side]], arg, call)
   }
   columns
+}
+
+# (`take` may bring a column twice under two names)
+check_names_once <- function(columns, arg, call) {
+  new <- names(columns)
+  chosen <- if (is.null(new)) columns else ifelse(nzchar(new), new, columns)
+  twice <- unique(chosen[duplicated(chosen)])
+  if (length(twice)) {
+    stop_ronda("collision",
+      sprintf("`%s` has two columns called %s.", arg, ticked(twice)),
+      "Give each a name of its own, or name it once.",
+      call = call
+    )
+  }
 }
 
 check_names_known <- function(columns, names, side, arg, call) {

@@ -50,7 +50,7 @@ run_theirs <- function(expr, class, text, call, ...) {
     }
     if (is_memory_error(e)) stop_no_memory()
     stop_ronda(class, paste0(text, ": ", conditionMessage(e)), ...,
-      call = call, data = list(parent = e, parent_calls = sys.calls())
+      call = call, data = list(parent = e, parent_calls = utils::head(sys.calls(), -1L))
     )
   })
 }
@@ -77,11 +77,15 @@ stop_argument <- function(text, ..., call) {
   stop_ronda("argument", text, ..., call = call)
 }
 
-need_packages <- function(packages, what, call = NULL, class = "argument") {
+need_packages <- function(packages, what, call = NULL, class = "argument",
+                          least = "0") {
   for (package in packages) {
-    if (requireNamespace(package, quietly = TRUE)) next
+    there <- requireNamespace(package, quietly = TRUE)
+    if (there && utils::packageVersion(package) >= least) next
     stop_ronda(class,
-      sprintf("%s needs the package %s, which isn't installed.", what, package),
+      sprintf("%s needs the package %s%s, which isn't installed.", what, package,
+        if (there) paste("from version", least, "on") else ""
+      ),
       sprintf("Write: install.packages(\"%s\")", package),
       call = call
     )

@@ -140,8 +140,12 @@ read_as <- function(format, path, types, label) {
     tsv = read_delimited(path, "\t", types, label),
     rds = as_plain_frame(readRDS(path), path),
     parquet = {
-      need_packages("nanoparquet", "Reading parquet", class = "file")
-      as_plain_frame(nanoparquet::read_parquet(path), path)
+      need_packages("nanoparquet", "Reading parquet", class = "file",
+        least = "0.5.1"
+      )
+      with_big_numbers(as_plain_frame(nanoparquet::read_parquet(path,
+        options = nanoparquet::parquet_options(read_int64_type = "integer64")
+      ), path))
     },
     jsonl = {
       need_packages("jsonlite", "Reading JSON lines", class = "file")
@@ -152,10 +156,47 @@ read_as <- function(format, path, types, label) {
 
 read_json_lines <- function(path) {
   check_bytes(path)
-  con <- file(path, "r", encoding = "UTF-8")
-  on.exit(close(con))
   # (a last line without a line break is as good as one with it)
-  suppressWarnings(jsonlite::stream_in(con, verbose = FALSE))
+  lines <- suppressWarnings(readLines(path, encoding = "UTF-8"))
+  lines <- lines[grepl("[^[:space:]]", lines)]
+  frame <- jsonlite::fromJSON(paste0("[", paste(lines, collapse = ","), "]"),
+    bigint_as_char = TRUE
+  )
+  if (!length(lines)) frame <- data.frame()
+  for (name in names(frame)) {
+    if (holds_big_numbers(frame[[name]], name, lines)) {
+      frame[[name]] <- parse_big(frame[[name]])
+    }
+  }
+  frame
+}
+
+# Whether a column that came as text is one of whole numbers beyond 2^53: such
+# numbers stand without quotes in the file.
+holds_big_numbers <- function(x, name, lines) {
+  if (!is.character(x) || !all(is.na(x) | grepl("^-?[0-9]+$", x))) {
+    return(FALSE)
+  }
+  name <- as.character(jsonlite::toJSON(name, auto_unbox = TRUE))
+  any(grepl(sprintf("\\Q%s\\E\\s*:\\s*-?[0-9]{16}", name), lines, perl = TRUE))
+}
+
+# 64-bit integers are of use only with their package; without it they are doubles
+# where these hold them.
+with_big_numbers <- function(frame) {
+  if (requireNamespace("bit64", quietly = TRUE)) {
+    return(frame)
+  }
+  for (name in names(frame)) {
+    x <- .subset2(frame, name)
+    if (!inherits(x, "integer64")) next
+    number <- int64_double(x)
+    if (any(abs(number) >= 2^53, na.rm = TRUE)) {
+      need_packages("bit64", sprintf("Column `%s`", name), class = "file")
+    }
+    frame[[name]] <- number
+  }
+  frame
 }
 
 as_plain_frame <- function(x, path) {
@@ -166,6 +207,7 @@ as_plain_frame <- function(x, path) {
 
 write_as <- function(format, x, path) {
   class(x) <- "data.frame"
+  if (format %in% c("csv", "tsv", "jsonl")) x <- as_written(x, format == "jsonl")
   switch(format,
     csv = write_delimited(x, path, ","),
     tsv = write_delimited(x, path, "\t"),
@@ -175,7 +217,13 @@ write_as <- function(format, x, path) {
     },
     parquet = {
       need_packages("nanoparquet", "Writing parquet", class = "file")
-      nanoparquet::write_parquet(x, path)
+      # (a dictionary of 64-bit integers with missing ones can't be written)
+      long <- names(x)[vapply(x, inherits, NA, "integer64")]
+      nanoparquet::write_parquet(x, path,
+        encoding = if (length(long)) {
+          structure(rep("PLAIN", length(long)), names = long)
+        }
+      )
       check_end(path, charToRaw("PAR1"))
     },
     jsonl = {
@@ -208,10 +256,72 @@ check_end <- function(path, bytes) {
   if (!identical(readBin(file, raw(), length(bytes)), bytes)) stop_cut_short()
 }
 
+# (jsonlite writes 15 digits of a number at the most. Where that is too few, numbers go
+# through it as texts with a mark, which is taken off afterwards.)
 write_json_lines <- function(x, path) {
-  con <- file(path, "w", encoding = "UTF-8")
-  on.exit(close(con))
-  jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
+  long <- which(vapply(x, needs_all_digits, NA))
+  mark <- paste0("number", basename(tempfile("")), ":")
+  x[long] <- lapply(x[long], function(number) {
+    ifelse(is.na(number), NA, paste0(mark, shortest_texts_(number)))
+  })
+  stream <- function(path) {
+    con <- file(path, "wb")
+    on.exit(close(con))
+    jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
+  }
+  if (!length(long)) {
+    return(stream(path))
+  }
+  marked <- tempfile(fileext = ".jsonl")
+  on.exit(unlink(marked))
+  stream(marked)
+  from <- file(marked, "r")
+  to <- file(path, "wb")
+  on.exit({
+    close(from)
+    close(to)
+  }, add = TRUE)
+  pattern <- sprintf("\"%s([^\"]*)\"", mark)
+  while (length(lines <- readLines(from, 10000L, encoding = "bytes"))) {
+    writeLines(gsub(pattern, "\\1", lines, useBytes = TRUE), to, useBytes = TRUE)
+  }
+}
+
+# whether 15 digits are too few for some value
+needs_all_digits <- function(x) {
+  is.double(x) && !is.object(x) && any(nchar(shortest_texts_(x)) > 15L, na.rm = TRUE)
+}
+
+# Columns as text files hold them: times with all of their fractions, in UTC. What
+# others write of them is cut to seconds, or says no zone.
+as_written <- function(frame, all_times = FALSE) {
+  for (name in names(frame)) {
+    x <- .subset2(frame, name)
+    if (!inherits(x, "POSIXct")) next
+    seconds <- as.double(strip_class(x))
+    if (all_times || any(seconds != floor(seconds), na.rm = TRUE)) {
+      frame[[name]] <- time_texts(seconds)
+    }
+  }
+  frame
+}
+
+time_texts <- function(seconds) {
+  whole <- floor(seconds)
+  text <- format(as.POSIXct(whole, origin = "1970-01-01", tz = "UTC"),
+    "%Y-%m-%dT%H:%M:%S", tz = "UTC"
+  )
+  fraction <- rep("", length(seconds))
+  open <- which(!is.na(seconds) & seconds != whole)
+  # as few digits as give the same number back
+  for (digits in 1:9) {
+    tenths <- round((seconds[open] - whole[open]) * 10^digits)
+    fits <- whole[open] + tenths / 10^digits == seconds[open] | digits == 9
+    at <- open[fits]
+    fraction[at] <- sprintf(".%0*.0f", digits, tenths[fits])
+    open <- open[!fits]
+  }
+  ifelse(is.na(seconds), NA_character_, paste0(text, fraction, "Z"))
 }
 
 stop_cut_short <- function() stop("only a part of it could be written")
@@ -249,6 +359,66 @@ check_writable_columns <- function(x, format, call) {
         type_word(.subset2(x, name)), format
       ),
       "Leave it out, or write an .rds file.",
+      call = call
+    )
+  }
+  check_writable_names(names(x), format, call)
+  for (name in names(x)) {
+    column <- .subset2(x, name)
+    check_writable_text(column, name, format, call)
+    if (format == "jsonl") check_finite(column, name, call)
+  }
+}
+
+# What is no text in its own encoding would be written as something else.
+check_writable_names <- function(names, format, call) {
+  wrong <- which(!is_sound_text(names))
+  if (length(wrong)) {
+    stop_ronda("file",
+      sprintf("The name of column %d (%s) is no text in its encoding.", wrong[1L],
+        readable(names[wrong[1L]])
+      ),
+      "Give it another name.",
+      call = call
+    )
+  }
+}
+
+check_writable_text <- function(x, name, format, call) {
+  if (!is.character(x) && !is.factor(x)) {
+    return()
+  }
+  texts <- if (is.factor(x)) levels(x) else x
+  wrong <- which(!is_sound_text(texts))
+  if (!length(wrong)) {
+    return()
+  }
+  stop_ronda("file",
+    sprintf("`%s` has %s in %s %d, which is no text in its encoding.", name,
+      shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]
+    ),
+    sprintf("A %s file would hold other bytes. Mend them with iconv(), or write an .rds file.",
+      format
+    ),
+    call = call
+  )
+}
+
+is_sound_text <- function(text) {
+  is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
+}
+
+check_finite <- function(x, name, call) {
+  if (!is.double(x) || inherits(x, "integer64")) {
+    return()
+  }
+  wrong <- which(is.infinite(x) | is.nan(x))
+  if (length(wrong)) {
+    stop_ronda("file",
+      sprintf("`%s` has %s in row %d, which JSON can't hold.", name,
+        format(strip_class(x)[wrong[1L]]), wrong[1L]
+      ),
+      "Write a csv, parquet or .rds file, or make it missing.",
       call = call
     )
   }

@@ -62,11 +62,11 @@ join_many <- function(frames, on, rows = "full", ...,
   check_many_options(options, frames, chain, call)
   clock <- c(clock, check = now_())
   with_memory_told({
-    lines <- match_many(frames, chain, keys, options, call)
+    matched <- match_many(frames, chain, keys, options, call)
     clock <- c(clock, match = now_())
-    result <- make_many(frames, plan, lines, call)
+    result <- make_many(frames, plan, matched, call)
   })
-  tell_many(frames, lines, rows, seconds_of(c(clock, columns = now_())))
+  tell_many(frames, matched$lines, rows, seconds_of(c(clock, columns = now_())))
   result
 }
 
@@ -191,28 +191,87 @@ check_many_options <- function(options, frames, chain, call) {
   check_max_rows(options$max_rows, call)
 }
 
-# Lines: for each frame, the row that each line of the result takes from it
-# (0: none). One frame after the other is paired with the lines so far.
+# One frame after the other is paired with the lines so far. list(lines, keys):
+# `lines` says for each frame which of its rows each line of the result takes (0:
+# none), `keys` which value each key column has there.
 match_many <- function(frames, chain, keys, options, call) {
   lines <- list(seq_len(nrow(frames[[1L]])))
   names(lines) <- names(frames)[1L]
+  own <- lapply(keys$columns, many_sources, frames = frames)
+  compared <- lapply(own, in_finest_units)
+  values <- Map(start_key, compared, keys$columns, names(lines))
+  # durations are shown in the first frame's units, as they are
+  shown <- which(!mapply(identical, own, compared))
+  shown <- Map(start_key, own[shown], keys$columns[shown], names(lines))
   for (name in names(chain)) {
     needed <- rule_columns(chain[[name]], "left")
-    so_far <- lapply(needed, function(column) {
-      key_of_lines(frames, keys$columns[[keys$of[[column]]]], lines, call)
-    })
+    so_far <- lapply(values[keys$of[needed]], function(key) key$value)
     names(so_far) <- needed
     so_far <- as_base_frame(so_far, length(lines[[1L]]))
     pairing <- pair_step(so_far, frames[[name]], name, chain[[name]], options,
       call
     )
     step <- result_rows(pairing, options$rows)
-    lines <- lapply(lines, function(rows) {
-      if (is.null(step$left)) rows else c(0L, rows)[step$left + 1L]
-    })
+    lines <- lapply(lines, follow_lines, step$left)
     lines[[name]] <- step$right
+    values <- lapply(values, extend_key, name, step, call)
+    shown <- lapply(shown, extend_key, name, step, call)
   }
-  lines
+  values[names(shown)] <- shown
+  list(lines = lines, keys = lapply(values, function(key) key$value))
+}
+
+# what was on each line, on the lines of the next step
+follow_lines <- function(rows, left) {
+  if (is.null(left)) {
+    return(rows)
+  }
+  if (length(left) && !all(left)) c(0L, rows)[left + 1L] else rows[left]
+}
+
+# A key on the lines so far: the value of the first frame that a line has, and whether
+# it has one (`held`). `columns`: those of frames to come.
+start_key <- function(columns, sources, first) {
+  key <- list(columns = columns, sources = sources)
+  if (first %in% names(columns)) {
+    key$value <- columns[[first]]
+    key$held <- rep(TRUE, NROW(key$value))
+  }
+  key
+}
+
+extend_key <- function(key, name, step, call) {
+  y <- key$columns[[name]]
+  if (is.null(key$value)) {
+    if (!is.null(y)) {
+      key$value <- slice_column(y, step$right, key$sources[[name]], call)
+      key$held <- step$right > 0L
+    }
+    return(key)
+  }
+  before <- length(key$held)
+  left <- step$left
+  if (is.null(left)) left <- seq_len(before)
+  key$held <- follow_lines(c(FALSE, key$held), left + 1L)
+  first <- names(key$sources)[1L]
+  if (is.null(y)) {
+    key$value <- slice_column(key$value, step$left, key$sources[[1L]], call)
+    return(key)
+  }
+  common <- common_columns(key$value, y)
+  check_int64_range(common,
+    list(left = left * key$held, right = step$right),
+    list(left = key$sources[[1L]], right = key$sources[[name]]), call,
+    c(first, name)
+  )
+  common <- without_left_over(common)
+  value <- slice_column(common$left, step$left, key$sources[[1L]], call)
+  if (!all(key$held)) {
+    value <- patch_(value, as.integer(key$held), common$right, step$right)
+    key$held <- key$held | step$right > 0L
+  }
+  key$value <- value
+  key
 }
 
 pair_step <- function(so_far, frame, name, rules, options, call) {
@@ -225,15 +284,6 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
   )
   check_row_limit(pairing, options$rows, call)
   pairing
-}
-
-# A key's values on the lines so far: of the first frame that a line has
-key_of_lines <- function(frames, sources, lines, call) {
-  columns <- in_finest_units(many_sources(frames, sources))
-  known <- names(sources) %in% names(lines)
-  coalesce_columns(columns[known], lines[names(sources)[known]], sources[known],
-    call
-  )
 }
 
 # Durations to be compared, in the finest unit that any frame of the chain has: no
@@ -253,27 +303,13 @@ in_finest_units <- function(columns) {
   columns
 }
 
-coalesce_columns <- function(columns, lines, sources, call) {
-  value <- slice_column(columns[[1L]], lines[[1L]], sources[[1L]], call)
-  filled <- lines[[1L]]
-  for (k in seq_along(columns)[-1L]) {
-    common <- common_columns(value, columns[[k]])
-    check_int64_range(common,
-      list(left = ifelse(filled > 0L, seq_along(filled), 0L), right = lines[[k]]),
-      list(left = sources[[1L]], right = sources[[k]]), call,
-      names(sources)[c(1L, k)]
-    )
-    common <- without_left_over(common)
-    value <- patch_(common$left, filled, common$right, lines[[k]])
-    filled <- pmax(filled, lines[[k]])
-  }
-  value
-}
-
-make_many <- function(frames, plan, lines, call) {
-  n <- length(lines[[1L]])
+make_many <- function(frames, plan, matched, call) {
+  n <- length(matched$lines[[1L]])
   columns <- lapply(plan, function(column) {
-    make_many_column(frames, column, lines, call)
+    if (identical(column$how, "key")) {
+      return(matched$keys[[column$name]])
+    }
+    make_many_column(frames, column, matched$lines, call)
   })
   names(columns) <- plan_names(plan)
   frame_like(columns, n, frames[[1L]])

@@ -156,7 +156,6 @@ make_many_column <- function(frames, column, lines, call) {
   }
   switch(column$how,
     one = slice_column(columns[[1L]], rows[[1L]], column$name, call),
-    key = coalesce_columns(columns, rows, column$sources, call),
     fill = ,
     agree = fill_many(column, columns, rows, call),
     stop("make_many_column(): unknown ", column$how)

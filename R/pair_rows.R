@@ -118,6 +118,8 @@ checked_pairing <- function(pairing, on, no_on, call) {
   }
   if (no_on) stop_no_on(left, right, call)
   rules <- as_rules(on, left, right, call)
+  option <- getOption("ronda.max_rows")
+  if (!is.null(option)) check_max_rows(option, call, "options(ronda.max_rows)")
   if (!identical(pairing[names(default_pairing)], default_pairing)) {
     check_pairing_choices(pairing, rules, call)
   }

@@ -26,7 +26,9 @@ plot_timeline <- function(pairing) {
     ggplot2::scale_y_continuous(NULL,
       breaks = 1:2, labels = labels, limits = c(0.6, 2.4)
     ) +
-    ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right") +
+    (if (nrow(rows)) {
+      ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right")
+    }) +
     ggplot2::labs(
       x = NULL, title = timeline_title(pairing, rule),
       subtitle = timeline_subtitle(pairing, rows)
@@ -96,7 +98,7 @@ timeline_groups <- function(pairing, side, rows) {
   }
   do.call(paste, c(lapply(rule_columns(rules, side), function(column) {
     x <- slice_column(.subset2(pairing[[side]], column), rows, column, NULL)
-    if (inherits(x, "integer64")) key_text(x) else as.character(x)
+    if (inherits(x, "integer64")) key_text(x) else readable(as.character(x))
   }), sep = ", "))
 }
 

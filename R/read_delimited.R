@@ -5,11 +5,9 @@
 read_delimited <- function(path, delimiter, types, label) {
   need_packages("readr", "Reading csv and tsv", class = "file")
   check_bytes(path, delimiter)
-  frame <- suppressWarnings(readr::read_delim(path,
-    delim = delimiter, col_types = readr::cols(.default = "c"),
-    trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
-    name_repair = "minimal", quote = "\"", escape_double = TRUE
-  ))
+  frame <- read_texts(path, delimiter, TRUE)
+  # (a blank line is a missing value where there is one column)
+  if (length(frame) == 1L) frame <- read_texts(path, delimiter, FALSE)
   problems <- readr::problems(frame)
   if (nrow(problems)) {
     first <- problems[1L, ]
@@ -35,6 +33,15 @@ read_delimited <- function(path, delimiter, types, label) {
     }
   }, columns, names(columns))
   as_base_frame(columns, nrow(frame))
+}
+
+read_texts <- function(path, delimiter, skip_empty) {
+  suppressWarnings(readr::read_delim(path,
+    delim = delimiter, col_types = readr::cols(.default = "c"),
+    trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
+    name_repair = "minimal", quote = "\"", escape_double = TRUE,
+    skip_empty_rows = skip_empty
+  ))
 }
 
 # action(bytes, number of bytes before them) for a file, in pieces
@@ -100,14 +107,23 @@ check_encoding <- function(columns) {
 parse_as <- function(text, type, name) {
   parser <- switch(type,
     text = return(text),
-    number = readr::parse_double,
-    integer = readr::parse_integer,
+    number = parse_number,
+    integer = parse_whole,
     logical = readr::parse_logical,
     date = readr::parse_date,
     datetime = readr::parse_datetime
   )
   value <- suppressWarnings(parser(text))
   wrong <- which(is.na(value) & !is.na(text))
+  if (type == "number") {
+    rounded <- which(is_rounded_whole(text, value))
+    if (length(rounded)) {
+      stop(sprintf(
+        "column `%s` has %s in row %d, which a number would round: read it as text",
+        name, shown(text[rounded[1L]]), rounded[1L]
+      ))
+    }
+  }
   if (length(wrong)) {
     stop(sprintf("column `%s` has %s in row %d, which is no %s", name,
       shown(text[wrong[1L]]), wrong[1L], type
@@ -117,18 +133,52 @@ parse_as <- function(text, type, name) {
   value
 }
 
+# what `types` asks for may be written with a plus sign or leading zeros
+parse_number <- function(text) {
+  plain_numbers_(sub("^(-?)0+(?=[0-9])", "\\1", sub("^[+]", "", text),
+    perl = TRUE
+  ))$value
+}
+
+# Whole numbers that fit the type; others are missing.
+parse_whole <- function(text) {
+  value <- parse_number(text)
+  value[is.na(value) | abs(value) > .Machine$integer.max | value != trunc(value)] <- NA
+  as.integer(value)
+}
+
+# whole numbers that a double can't hold
+is_rounded_whole <- function(text, value) {
+  whole <- !is.na(value) & grepl("^[-+]?[0-9]+$", text)
+  whole & abs(value) >= 2^53
+}
+
+# A column is of another type than text only where every cell is such a value, whole
+# and unrounded.
 parse_column <- function(text) {
-  if (all(is.na(text))) {
+  there <- !is.na(text)
+  if (!any(there)) {
     return(as.logical(text))
   }
-  value <- readr::parse_guess(text)
-  attr(value, "problems") <- NULL
-  if (is.character(value) || inherits(value, "hms")) {
-    return(text)
+  numbers <- plain_numbers_(text)
+  if (numbers$plain) {
+    return(number_column(text, numbers))
   }
-  if (!is.numeric(value) ||
-    !all(is.na(text) | grepl("^ *-?[0-9]+ *$", text))) {
-    return(value)
+  value <- suppressWarnings(readr::parse_guess(text))
+  attr(value, "problems") <- NULL
+  kept <- is.character(value) || is.numeric(value) || inherits(value, "hms") ||
+    anyNA(value[there])
+  if (!kept && is.logical(value)) {
+    words <- c("TRUE", "FALSE", "true", "false", "True", "False")
+    kept <- !all(text[there] %in% words)
+  }
+  if (kept) text else value
+}
+
+number_column <- function(text, numbers) {
+  value <- numbers$value
+  if (!numbers$whole) {
+    return(if (numbers$rounded) text else value)
   }
   largest <- max(abs(value), na.rm = TRUE)
   if (largest <= .Machine$integer.max) {

@@ -175,6 +175,36 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// write_stdout_
+String write_stdout_(CharacterVector text);
+RcppExport SEXP _ronda_write_stdout_(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_stdout_(text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// shortest_texts_
+CharacterVector shortest_texts_(NumericVector x);
+RcppExport SEXP _ronda_shortest_texts_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(shortest_texts_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// plain_numbers_
+List plain_numbers_(CharacterVector text);
+RcppExport SEXP _ronda_plain_numbers_(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(plain_numbers_(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP settled);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP settledSEXP) {
@@ -544,6 +574,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
     {"_ronda_scan_bytes_", (DL_FUNC) &_ronda_scan_bytes_, 3},
+    {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
+    {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
+    {"_ronda_plain_numbers_", (DL_FUNC) &_ronda_plain_numbers_, 1},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},

@@ -54,7 +54,8 @@ test_that("wrong words of every option and command are told", {
     }
     if (command %in% c("join", "many", "plot", "report")) {
       for (out in c("", "x", "x.doc", "no/folder/x.csv", ".")) {
-        try_words(command, c(base[[command]], "--out", out), c("--out", out))
+        rest <- setdiff(base[[command]], c("--out", "x.png", "x.html"))
+        try_words(command, c(rest, "--out", out), c("--out", out))
       }
     }
     for (file in odd_files) {
