@@ -119,18 +119,22 @@ core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows,
 core::PairsView as_pairs(const core::Context& context,
                          const Rcpp::IntegerVector& slot, SEXP starts,
                          SEXP rows, int right_rows) {
-  const bool ranges = starts != R_NilValue;
-  const bool known = right_rows != -1;
-  require(!known || right_rows >= 0, "the number of right rows");
-  R_xlen_t most = known ? right_rows : INT_MAX;
-  if (ranges) {
+  require(right_rows >= 0, "the number of right rows");
+  R_xlen_t most = right_rows;
+  if (starts != R_NilValue) {
     const int* partners = integers(rows, -1, "partners");
     check_starts(context, starts, Rf_xlength(rows));
     check_rows(context, partners, Rf_xlength(rows), 1, most, "partners");
     most = Rf_xlength(starts) - 1;
   }
   check_rows(context, slot.begin(), slot.size(), 0, most, "partners");
-  return as_own_pairs(slot, starts, rows, known ? right_rows : 0);
+  return as_own_pairs(slot, starts, rows, right_rows);
+}
+
+core::PairsView as_ranges(const core::Context& context,
+                          const Rcpp::IntegerVector& slot, SEXP starts,
+                          SEXP rows) {
+  return as_pairs(context, slot, starts, rows, INT_MAX);
 }
 
 void check_user() {

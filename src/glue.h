@@ -4,6 +4,7 @@
 #include <Rcpp.h>
 
 #include <functional>
+#include <type_traits>
 
 #include "core/context.h"
 #include "border.h"
@@ -34,10 +35,14 @@ Rcpp::List settled_texts(const core::Context& context,
                          const core::Buffer<core::Row>* rows = nullptr);
 
 // slot, and starts and rows where right rows are listed in ranges; stops unless all
-// of them lie within the frames. `right_rows` is -1 where it is not known.
+// of them lie within the frames
 core::PairsView as_pairs(const core::Context& context,
                          const Rcpp::IntegerVector& slot, SEXP starts, SEXP rows,
                          int right_rows);
+// the same where it doesn't matter how many right rows there are
+core::PairsView as_ranges(const core::Context& context,
+                          const Rcpp::IntegerVector& slot, SEXP starts,
+                          SEXP rows);
 // the same for what the engine has just made
 core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows, int right_rows);
 
@@ -74,15 +79,27 @@ void check_user();
 // goes on with the jump that user_interrupts() held back
 void resume_jump();
 
+// (A jump may have been asked for when the last piece of work was done already, or
+// when memory ran out: it is never forgotten.)
 template <class Action>
 auto guarded(Action&& action) {
   try {
-    return action();
-  } catch (const core::Interrupted&) {
-    resume_jump();
+    if constexpr (std::is_void_v<decltype(action())>) {
+      action();
+      resume_jump();
+    } else {
+      auto result = action();
+      resume_jump();
+      return result;
+    }
+  } catch (const Rcpp::LongjumpException&) {
     throw;
   } catch (const std::bad_alloc&) {
+    resume_jump();
     unwinding(stop_no_memory);
+    throw;
+  } catch (...) {
+    resume_jump();
     throw;
   }
 }

@@ -144,7 +144,7 @@ IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows,
     Shield<SEXP> chosen(
         glue::new_rows(context, static_cast<std::size_t>(slot.size())));
     core::one_partner(context,
-                      glue::as_pairs(context, slot, starts, rows, -1), last,
+                      glue::as_ranges(context, slot, starts, rows), last,
                       INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
@@ -190,7 +190,7 @@ LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows,
 IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
   return glue::guarded([&] {
     const core::PairsView pairs =
-        glue::as_pairs(glue::current_context(), slot, starts, rows, -1);
+        glue::as_ranges(glue::current_context(), slot, starts, rows);
     IntegerVector counts(no_init(slot.size()));
     for (R_xlen_t i = 0; i < slot.size(); ++i)
       counts[i] = pairs.partners(static_cast<std::size_t>(i));
@@ -243,7 +243,7 @@ List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
                  double partner, double most) {
   return glue::guarded([&] {
     const core::PairsView pairs =
-        glue::as_pairs(glue::current_context(), slot, starts, rows, -1);
+        glue::as_ranges(glue::current_context(), slot, starts, rows);
     glue::require(row >= 1 && partner >= 0 && partner <= INT_MAX && most >= 1,
                   "where a block begins");
     std::vector<core::Row> left, right;

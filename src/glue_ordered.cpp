@@ -144,6 +144,30 @@ struct OwnedSearch {
 using OwnedRanges = OwnedSearch<core::RangeSearch>;
 using OwnedRounds = OwnedSearch<core::OutwardSearch>;
 
+namespace {
+
+SEXP tag_of(const OwnedRanges*) { return Rf_install("ronda_ranges"); }
+SEXP tag_of(const OwnedRounds*) { return Rf_install("ronda_rounds"); }
+
+template <class Owned>
+SEXP as_pointer(std::unique_ptr<Owned> made, const List& kept) {
+  SEXP tag = tag_of(made.get());
+  return XPtr<Owned>(made.release(), true, tag, kept);
+}
+
+// the search that R kept for us, if it is one of that kind
+template <class Owned>
+Owned& search_of(SEXP pointer) {
+  glue::require(TYPEOF(pointer) == EXTPTRSXP &&
+                    R_ExternalPtrTag(pointer) ==
+                        tag_of(static_cast<const Owned*>(nullptr)) &&
+                    R_ExternalPtrAddr(pointer),
+                "a search");
+  return *static_cast<Owned*>(R_ExternalPtrAddr(pointer));
+}
+
+}  // namespace
+
 // [[Rcpp::export(rng = false)]]
 SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
                    List rules, SEXP skip_left, SEXP skip_right) {
@@ -158,7 +182,7 @@ SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
         as_flags(skip_right, groups.right_rows)));
     const List kept =
         List::create(slot, starts, rows, rules, skip_left, skip_right);
-    return XPtr<OwnedRanges>(made.release(), true, R_NilValue, kept);
+    return as_pointer(std::move(made), kept);
   });
 }
 
@@ -166,9 +190,9 @@ SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
 // [[Rcpp::export(rng = false)]]
 List range_all_(SEXP search, double limit) {
   return glue::guarded([&] {
-    XPtr<OwnedRanges> ranges(search);
+    OwnedRanges& ranges = search_of<OwnedRanges>(search);
     const core::PairList list =
-        ranges->search->all(glue::current_context(), limit);
+        ranges.search->all(glue::current_context(), limit);
     return List::create(
         _["matches"] =
             list.pairs > limit ? R_NilValue : (SEXP)as_matches(list),
@@ -182,11 +206,11 @@ List range_all_(SEXP search, double limit) {
 // [[Rcpp::export(rng = false)]]
 List range_block_(SEXP search, double from, double most) {
   return glue::guarded([&] {
-    XPtr<OwnedRanges> ranges(search);
+    OwnedRanges& ranges = search_of<OwnedRanges>(search);
     glue::require(from >= 1 && most >= 1, "where a block begins");
     const auto first = static_cast<std::size_t>(from) - 1;
     const core::PairList list =
-        ranges->search->block(glue::current_context(), first, most);
+        ranges.search->block(glue::current_context(), first, most);
     IntegerVector left(glue::new_vector(INTSXP, list.rows.size()));
     R_xlen_t at = 0;
     for (std::size_t k = 0; k < list.counts.size(); ++k)
@@ -236,21 +260,21 @@ SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
         as_flags(skip_right, groups.right_rows)));
     const List kept = List::create(slot, starts, rows, nearest, rules,
                                    skip_left, skip_right);
-    return XPtr<OwnedRounds>(made.release(), true, R_NilValue, kept);
+    return as_pointer(std::move(made), kept);
   });
 }
 
 // [[Rcpp::export(rng = false)]]
 List outward_round_(SEXP search, IntegerVector open, double most) {
   return glue::guarded([&] {
-    XPtr<OwnedRounds> rounds(search);
+    OwnedRounds& rounds = search_of<OwnedRounds>(search);
     glue::require(most >= 1, "the size of a round");
     glue::check_rows(glue::current_context(), open.begin(), open.size(), 1,
-                     static_cast<R_xlen_t>(rounds->groups.view.left_rows),
+                     static_cast<R_xlen_t>(rounds.groups.view.left_rows),
                      "open rows");
     const std::vector<core::Row> rows(open.begin(), open.end());
     const core::Round round =
-        rounds->search->next(rows, static_cast<std::size_t>(most));
+        rounds.search->next(rows, static_cast<std::size_t>(most));
     return List::create(_["left"] = glue::as_rows(round.left),
                         _["right"] = glue::as_rows(round.right),
                         _["point"] = glue::as_rows(round.point));

@@ -81,3 +81,144 @@ test_that("an error of ours inside a condition blames the join, another is quote
     where = function(left, right) stop("the tide is out")
   ), "`where` failed: the tide is out", class = "ronda_error")
 })
+
+test_that("what stands for the rows behaves as the data frame it is taken for", {
+  left <- data.frame(k = c(1, 1, 2), a = c(3, NA, 5), b = c("x", "y", "z"),
+    f = factor(c("u", "v", "u")), d = as.Date("2031-05-01") + 0:2
+  )
+  left$l <- list(1, NULL, 3)
+  right <- data.frame(k = c(1, 2, 2), m = 1:3)
+  rows <- list(left = c(1L, 2L, 3L, 3L), right = c(1L, 1L, 2L, 3L))
+  base_frame <- function(x) {
+    row.names(x) <- NULL
+    x
+  }
+  expected <- list(left = base_frame(left[rows$left, ]), right = base_frame(right[rows$right, ]))
+  asks <- list(
+    class = class, dim = dim, nrow = nrow, NROW = NROW, ncol = ncol, length = length,
+    names = names, colnames = colnames, rownames = rownames, row.names = row.names,
+    dimnames = dimnames, is.list = is.list,
+    attributes = function(x) attributes(x)[c("names", "class", "row.names")],
+    is.data.frame = is.data.frame, as.list = as.list, as.data.frame = as.data.frame,
+    summary = summary, str = function(x) utils::capture.output(utils::str(x)),
+    print = function(x) utils::capture.output(print(x)), head = utils::head,
+    tail = function(x) utils::tail(x, 2), lapply = function(x) lapply(x, class),
+    some = function(x) x[c("k", "a")], one = function(x) x["a"],
+    column = function(x) x[, "a"], position = function(x) x[[2]],
+    name = function(x) x[["b"]], dollar = function(x) x$d, nothing = function(x) x$zz,
+    partial = function(x) x$fx, part_of_name = function(x) x["k" == names(x)],
+    row = function(x) x[2, ], cell = function(x) x[2, "b"],
+    negative = function(x) x[-1], logical = function(x) x[x$k > 1, c("k", "b")],
+    all = function(x) x[], matrix = function(x) as.matrix(x[c("k", "a")]),
+    transpose = function(x) t(x[c("k", "a")]), missing = function(x) is.na(x["a"]),
+    rows = function(x) rowSums(x[c("k", "a")], na.rm = TRUE),
+    means = function(x) colMeans(x[c("k", "a")]), apply = function(x) apply(x["a"], 1, identity),
+    with = function(x) with(x, k + a), within = function(x) within(x, e <- k * 2),
+    transform = function(x) transform(x, a = a + 1), subset = function(x) subset(x, k > 1, b),
+    split = function(x) split(x["b"], x$f), unique = function(x) unique(x["k"]),
+    duplicated = function(x) duplicated(x[c("k", "f")]), order = function(x) x[order(x$a), "b"],
+    bind = function(x) cbind(x["k"], z = 1), stack = function(x) rbind(x["k"], x["k"]),
+    math = function(x) exp(x["a"]), compare = function(x) x["k"] == x["k"],
+    range = function(x) range(x["k"]), model = function(x) stats::coef(stats::lm(k ~ a, x)),
+    complete = function(x) stats::complete.cases(x[c("k", "a")]),
+    by = function(x) c(by(x, x$f, nrow)), sum_up = function(x) stats::aggregate(a ~ f, x, sum),
+    table = function(x) table(x$f), change = function(x) {
+      x$a[1] <- 100
+      x$new <- 1
+      x
+    },
+    drop = function(x) {
+      x$b <- NULL
+      x
+    },
+    reversed = function(x) rev(x), Map = function(x) Map(length, x),
+    call = function(x) do.call(paste, x[c("k", "b")]), any = function(x) anyNA(x),
+    dput = function(x) utils::capture.output(dput(x)), equal = function(x) all.equal(x, x)
+  )
+  for (name in names(asks)) {
+    ask <- asks[[name]]
+    seen <- NULL
+    pair_rows(left, right, on = "k", where = function(left, right) {
+      seen <<- list(ask(left), nrow(right))
+      rep(TRUE, nrow(left))
+    }, expect = "many-to-many")
+    expect_identical(seen, list(ask(expected$left), 4L), label = name)
+    pair_rows(left, right, on = "k", expect = "many-to-many", where = ~ {
+      seen <- ask(left)
+      if (!identical(seen, ask(expected$left))) stop("differs: ", name)
+      left$k == right$k
+    })
+  }
+})
+
+test_that("columns are fetched only where code may use them", {
+  left <- data.frame(k = 1:200, a = 1:200, b = as.character(1:200))
+  waiting <- function(code) {
+    count <- NULL
+    pair_rows(left, left, on = "k", where = function(left, right) {
+      code(left)
+      count <<- c(ronda:::count_deferred_(left), length(left))
+      rep(TRUE, nrow(left))
+    })
+    count
+  }
+  expect_identical(waiting(function(x) sum(x[["a"]])), c(2L, 3L))
+  expect_identical(waiting(function(x) x[c("a", "b")]), c(3L, 3L))
+  expect_identical(waiting(function(x) rowSums(x[c("k", "a")])), c(1L, 3L))
+  expect_identical(ronda:::columns_used(quote(left$a > left[["b"]] & right$c), "left"),
+    c("a", "b")
+  )
+  for (any in list(quote(left), quote(f(left)), quote(left[i]), quote(left[, "a"]),
+    quote(left[[i]]), quote(get("left")$a), quote(with(left, a)))) {
+    expect_null(ronda:::columns_used(any, "left"))
+  }
+})
+
+test_that("a column that isn't there is named where a condition gives nothing", {
+  expect_error(
+    join_frames(many, many, on = "k", expect = "many-to-many",
+      where = function(left, right) left$vv > 1
+    ),
+    "no column `vv`.*Did you mean `v`",
+    class = "ronda_error_argument"
+  )
+})
+
+test_that("the analyst's own error comes along, with the calls that led to it", {
+  inner <- function() stop(structure(class = c("tide_is_out", "error", "condition"),
+    list(message = "the tide is out", call = quote(inner()))
+  ))
+  frames <- list(a = data.frame(k = 1, v = 1), b = data.frame(k = 1, v = 2))
+  errors <- list(
+    expect_error(pair_rows(frames$a, frames$b, on = "k", where = function(left, right) inner())),
+    expect_error(pair_rows(frames$a, frames$b, on = same("k", via = function(x) inner()))),
+    expect_error(join_frames(frames$a, frames$b, on = "k",
+      collisions = function(left, right) inner()
+    )),
+    expect_error(join_many(frames, on = "k", collisions = function(left, right) inner()))
+  )
+  for (error in errors) {
+    expect_s3_class(error, "ronda_error")
+    expect_s3_class(error$parent, "tide_is_out")
+    expect_identical(conditionCall(error$parent), quote(inner()))
+    expect_match(conditionMessage(error), "the tide is out")
+    called <- vapply(error$parent_calls, function(call) deparse(call)[1L], "")
+    expect_true("inner()" %in% called)
+  }
+})
+
+test_that("a time limit that runs out in the engine is an error, not an interrupt", {
+  n <- 2e6
+  long <- data.frame(k = rev(seq_len(n)), t = stats::runif(n))
+  caught <- NULL
+  tryCatch(
+    {
+      setTimeLimit(elapsed = 0.3, transient = TRUE)
+      for (k in 1:20) pair_rows(long, long, on = nearest("t"))
+    },
+    error = function(e) caught <<- "error",
+    interrupt = function(e) caught <<- "interrupt"
+  )
+  setTimeLimit()
+  expect_identical(caught, "error")
+})

@@ -1,0 +1,182 @@
+# What a pairing holds is plain R, and anybody may write into it. Each function of
+# the engine's border is given one sound call, and that call with every part of it
+# replaced by something else: it may stop or answer, but not read or write outside.
+
+keys <- list(c(1L, 2L, NA), c(0.5, 1, NaN))
+text <- c("a", NA, "b")
+slot <- c(1L, 0L, 2L)
+starts <- c(0L, 2L, 3L)
+rows <- c(1L, 3L, 2L)
+nearest_spec <- list(
+  left = c(1, 2, NA), right = c(1, 5, 2), int64 = FALSE, look = "back",
+  ties = "last", within = 10, equal = TRUE
+)
+comparisons <- list(list(
+  left = c(1, 2, 3), right = c(3, 2, 1), op = "<", int64 = FALSE, end = FALSE
+))
+plan <- list(list(name = "a", from = "left", left = "a"))
+
+sound_calls <- list(
+  gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
+  gather_ = list(x = text, rows = c(3L, 0L, 1L)),
+  deferred_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
+  gather_columns_ = list(slot, starts, rows, list(keys[[1]], text), c(FALSE, TRUE), 3L,
+    TRUE, TRUE
+  ),
+  gather_columns_ = list(slot, NULL, NULL, list(keys[[1]], text), c(FALSE, TRUE), 3L,
+    FALSE, FALSE
+  ),
+  patch_ = list(x = c(1, 2, 3), instead_of = c(0L, 1L, 0L), from = c(9, 8),
+    rows = c(2L, 1L, 0L)
+  ),
+  patch_ = list(x = text, instead_of = c(0L, 1L, 0L), from = text,
+    rows = c(2L, 1L, 0L)
+  ),
+  codes_within_ = list(c(1L, 2L), 2L),
+  int64_from_number_ = list(c(1, 2.5)), int64_halves_ = list(c(1, 2)),
+  int64_shift_ = list(c(1, 2), 3), int64_compare_ = list(c(1, 2), c(2, 1)),
+  int64_minus_ = list(c(1, 2), c(2, 1)),
+  match_equal_ = list(keys, keys, 0:1, FALSE, TRUE, c(TRUE, TRUE)),
+  match_equal_ = list(list(text), list(text), 4L, TRUE, FALSE),
+  group_rows_ = list(keys, 0:1, FALSE), count_missing_ = list(keys, 0:1),
+  count_pairs_ = list(slot, starts, rows, 3L),
+  one_partner_ = list(slot, starts, rows, TRUE),
+  heaviest_slots_ = list(slot, starts, rows, 3L, 2L),
+  matched_right_ = list(slot, starts, rows, 3L),
+  partner_counts_ = list(slot, starts, rows),
+  expand_pairs_ = list(slot, starts, rows, 3L, TRUE),
+  expand_pairs_ = list(slot, NULL, NULL, 3L, FALSE),
+  sort_rows_ = list(keys, 0:1, c(TRUE, FALSE)),
+  sort_rows_ = list(list(text), 4L, FALSE),
+  pair_block_ = list(slot, starts, rows, 1, 0, 10),
+  range_search_ = list(slot, starts, rows, 3L, comparisons, raw(3), raw(3)),
+  outward_search_ = list(slot, starts, rows, 3L, nearest_spec, comparisons, NULL, NULL),
+  match_nearest_ = list(slot, starts, rows, 3L, nearest_spec, comparisons, NULL, NULL),
+  merge_nearest_ = list(keys[1], keys[1], 0L, nearest_spec),
+  standings_ = list(nearest_spec, 1:3, 3:1),
+  distinct_columns_ = list(c("a", "k"), c("b", "k"), "k", "k"),
+  bare_sources_ = list(plan, list(a = 1:3), list(b = 1:3)),
+  bare_kind_ = list(1L, 2L), column_rows_ = list(list(1:3, "a")),
+  sound_rows_ = list(data.frame(a = 1:3)), count_deferred_ = list(list(1, "a")),
+  release_rows_ = list(list(1L, NULL)),
+  utf8_text_ = list(text), comparable_texts_ = list(text, text),
+  shortened_codes_ = list(text),
+  scan_bytes_ = list(as.raw(34:36), 44L, c(0, 10, 0, 1, 0, 0)),
+  shortest_texts_ = list(c(1, NA)), plain_numbers_ = list(c("1", NA, "x"))
+)
+
+odd_parts <- list(
+  NULL, NA, NA_integer_, NA_character_, -1L, 0L, 4L, .Machine$integer.max, 1.5, Inf,
+  "a", "look", character(), integer(), numeric(), raw(2), 1i, list(), list(NULL),
+  c(0L, 9L, 1L), c(3L, 2L, 1L), c(0L, 2L, 1L, 3L), 1:5, c(1, 2), TRUE,
+  as.name("x"), sum, globalenv(), factor("a")
+)
+
+# (frames are changed without asking their class)
+with_part <- function(x, at, value) {
+  kept <- attributes(x)
+  x <- unclass(x)
+  x[at] <- list(value)
+  attributes(x) <- kept
+  x
+}
+
+# the call with one part, or one part of a part, replaced
+try_all <- function(name, arguments) {
+  fun <- get(name, asNamespace("ronda"))
+  call_it <- function(arguments) {
+    tryCatch(suppressWarnings(do.call(fun, arguments, quote = TRUE)),
+      error = function(e) NULL
+    )
+  }
+  for (k in seq_along(arguments)) {
+    for (odd in odd_parts) {
+      changed <- arguments
+      changed[k] <- list(odd)
+      call_it(changed)
+      if (!is.list(arguments[[k]])) next
+      for (j in seq_along(arguments[[k]])) {
+        changed <- arguments
+        changed[[k]] <- with_part(arguments[[k]], j, odd)
+        call_it(changed)
+        if (!is.list(arguments[[k]][[j]])) next
+        for (i in seq_along(arguments[[k]][[j]])) {
+          changed <- arguments
+          changed[[k]][[j]] <- with_part(arguments[[k]][[j]], i, odd)
+          call_it(changed)
+        }
+      }
+    }
+  }
+}
+
+test_that("every function of the border stands whatever it is given", {
+  for (k in seq_along(sound_calls)) {
+    name <- names(sound_calls)[k]
+    sound <- function() {
+      do.call(get(name, asNamespace("ronda")), sound_calls[[k]], quote = TRUE)
+    }
+    before <- sound()
+    try_all(name, sound_calls[[k]])
+    if (typeof(before) == "externalptr") next
+    expect_identical(sound(), before, label = name)
+  }
+})
+
+test_that("every function that takes something of R's is tried", {
+  takes <- Filter(function(name) length(formals(get(name, asNamespace("ronda")))) > 0L,
+    grep("^[a-z].*_$", ls(asNamespace("ronda")), value = TRUE)
+  )
+  searches <- c("range_all_", "range_block_", "outward_round_")
+  expect_identical(setdiff(takes, c(names(sound_calls), searches, "write_stdout_")),
+    character()
+  )
+})
+
+test_that("searches are told from other pointers, and from those of another session", {
+  ranges <- do.call(ronda:::range_search_, sound_calls$range_search_)
+  rounds <- do.call(ronda:::outward_search_, sound_calls$outward_search_)
+  gone <- unserialize(serialize(ranges, NULL))
+  for (wrong in list(rounds, gone, 1, NULL)) {
+    expect_error(ronda:::range_all_(wrong, Inf), "unsound: a search")
+  }
+  expect_error(ronda:::outward_round_(ranges, 1L, 1), "unsound: a search")
+  expect_error(ronda:::outward_round_(rounds, 4L, 1), "unsound: open rows")
+})
+
+test_that("a pairing that was written into is refused", {
+  pairing <- pair_rows(data.frame(k = c(1, 1, 2)), data.frame(k = c(1, 2, 2), v = 1:3),
+    on = "k", expect = "many-to-many"
+  )
+  broken <- list(
+    function(matches) replace(matches, "slot", list(c(1L, 99L, 1L))),
+    function(matches) replace(matches, "starts", list(c(0L, 3L, 1L, 3L))),
+    function(matches) replace(matches, "rows", list(c(1L, 1000000L, 2L))),
+    function(matches) replace(matches, "rows", list("a"))
+  )
+  for (break_it in broken) {
+    changed <- pairing
+    changed$matches <- break_it(pairing$matches)
+    expect_error(build_frame(changed, "inner"), "unsound")
+    expect_error(build_frame(changed, "full"), "unsound")
+  }
+})
+
+test_that("classes on vectors that can't be theirs are named as damaged", {
+  damaged <- list(
+    long = structure(1:3, class = "integer64"),
+    day = structure(c("a", "b", "c"), class = "Date"),
+    span = structure(c(1, 2, 3), class = "difftime"),
+    level = structure(c(1L, 7L, 2L), levels = c("a", "b"), class = "factor"),
+    none = structure(1:3, class = "factor")
+  )
+  for (name in names(damaged)) {
+    frame <- data.frame(v = 1:3)
+    frame$k <- damaged[[name]]
+    expect_error(join_frames(frame, frame, on = "k"), "damaged",
+      class = "ronda_error_type", label = name
+    )
+    # as long as nobody matches by them they pass through
+    expect_identical(join_frames(frame, data.frame(v = 3:1), on = "v")$k, frame$k)
+  }
+})
