@@ -75,6 +75,8 @@ check_common_type <- function(column, pairing, call) {
   }
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
+  if (is.factor(x)) check_factor(x, column$left, "left", call)
+  if (is.factor(y)) check_factor(y, column$right, "right", call)
   if (has_common_type(x, y)) {
     return()
   }

@@ -229,7 +229,8 @@ align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
 
 # A factor whose codes have no level would be read past its levels.
 check_factor <- function(x, column, frame, call) {
-  if (codes_within_(x, length(levels(x)))) {
+  if (typeof(x) == "integer" && is.character(levels(x)) &&
+    codes_within_(x, length(levels(x)))) {
     return()
   }
   stop_ronda("type",

@@ -7,6 +7,9 @@ ordered_values <- function(pairing, columns, kind, call) {
   values <- lapply(columns, function(column) {
     .subset2(pairing[[column$side]], column$name)
   })
+  for (k in which(vapply(values, is.factor, NA))) {
+    check_factor(values[[k]], columns[[k]]$name, columns[[k]]$side, call)
+  }
   distances <- kind %in% c("nearest", "around")
   families <- vapply(values, ordered_family, "", distances = distances)
   check_ordered_families(values, columns, families, kind, call)

@@ -1,0 +1,138 @@
+# Whatever the data are, what looks at a pairing answers, or stops with an error of
+# ours: no message of R's own shows through.
+
+answers <- function(code, label) {
+  error <- tryCatch(
+    {
+      force(code)
+      NULL
+    },
+    error = function(e) e
+  )
+  ours <- is.null(error) || inherits(error, "ronda_error")
+  expect_true(ours, label = paste(label, if (!ours) conditionMessage(error)))
+}
+
+everything_asked <- function(left, right, on, label, drawn = FALSE) {
+  answers(suggest_keys(left, right), paste(label, "suggest_keys"))
+  answers(format(suggest_keys(left, right)), paste(label, "suggestions"))
+  pairing <- tryCatch(
+    pair_rows(left, right, on = on, expect = "many-to-many"),
+    ronda_error = function(e) NULL
+  )
+  if (is.null(pairing)) {
+    return(0L)
+  }
+  answers(format(pairing), paste(label, "print"))
+  answers(format(receipt(pairing)), paste(label, "receipt"))
+  answers(summary(pairing), paste(label, "summary"))
+  answers(format(near_misses(pairing)), paste(label, "near_misses"))
+  if (nrow(left)) answers(explain_row(pairing, left = 1), paste(label, "explain left"))
+  if (nrow(right)) answers(explain_row(pairing, right = 1), paste(label, "explain right"))
+  for (what in c("left-complete", "right-complete", "one-to-one", "no-missing-keys")) {
+    answers(pair_rows(left, right, on = on, expect = what), paste(label, what))
+  }
+  if (drawn) {
+    for (view in c("overlap", "join_types", "repeats", "timeline", "gaps")) {
+      answers(
+        ggplot2::ggplotGrob(plot(pairing, view = view)), paste(label, view)
+      )
+    }
+    file <- withr::local_tempfile(fileext = ".html")
+    answers(write_report(pairing, file), paste(label, "report"))
+  }
+  1L
+}
+
+odd_columns <- list(
+  none = function(n) rep(NA_character_, n), blank = function(n) rep("", n),
+  blanks = function(n) rep("  ", n), dash = function(n) rep("-", n),
+  bytes = function(n) rep_len(c("a\xff", "b", NA, "\xe9\xe9\xe9\xe9\xe9"), n),
+  marked = function(n) {
+    x <- rep_len(c("a\xff", "b"), n)
+    Encoding(x) <- "bytes"
+    x
+  },
+  long = function(n) rep_len(strrep("x", 2000), n),
+  missing = function(n) rep(NA_real_, n), infinite = function(n) rep_len(c(Inf, -Inf), n),
+  big = function(n) bit64::as.integer64(rep_len(c(big_numbers, NA), n)),
+  level = function(n) structure(rep_len(1:3, n), levels = c("a", NA, "a"), class = "factor")
+)
+
+test_that("odd keys, of no rows and of some, are told of in every way", {
+  pairings <- 0L
+  for (first in names(odd_columns)) {
+    for (second in names(odd_columns)) {
+      for (n in c(0L, 1L, 5L)) {
+        left <- as_frame(list(k = odd_columns[[first]](n), n = seq_len(n)), n)
+        right <- as_frame(list(k = odd_columns[[second]](3L), n = 3:1 + 0), 3L)
+        label <- paste(first, second, n)
+        pairings <- pairings + everything_asked(left, right, "k", label)
+        pairings <- pairings + everything_asked(left, right, c("n", "k"), label)
+      }
+    }
+  }
+  expect_gt(pairings, 200L)
+})
+
+test_that("figures and reports are made of odd keys, and of no rows", {
+  skip_if_not_installed("ggplot2")
+  withr::local_pdf(NULL)
+  for (kind in c("none", "bytes", "missing", "infinite", "big", "level")) {
+    for (n in c(0L, 4L)) {
+      left <- as_frame(list(k = odd_columns[[kind]](n), n = seq_len(n)), n)
+      everything_asked(left, left, "k", paste(kind, n), drawn = kind != "big" || n == 4L)
+      if (kind %in% c("missing", "infinite", "big")) {
+        everything_asked(left, left, nearest("k", within = 1), paste(kind, n, "nearest"),
+          drawn = TRUE
+        )
+      }
+    }
+  }
+})
+
+test_that("generated pairings have near misses and suggestions, or none", {
+  for (seed in 1:150) {
+    case <- seeded_case(seed, ordered = seed %% 2 == 0)
+    pairing <- pair_spec(case, case$spec)
+    answers(format(near_misses(pairing)), paste(seed, "near_misses"))
+    answers(suggest_keys(case$left, case$right), paste(seed, "suggest_keys"))
+    answers(format(pairing), paste(seed, "print"))
+    answers(summary(pairing), paste(seed, "summary"))
+  }
+})
+
+test_that("a column name that is no text in its encoding can be told of", {
+  frame <- data.frame(a = 1, b = 2)
+  names(frame) <- c("k", "b\xff")
+  expect_error(join_frames(frame, frame, on = "q"), class = "ronda_error_key")
+  expect_error(join_frames(frame, frame, on = "b"), "no column `b`", class = "ronda_error_key")
+  expect_error(join_frames(frame, frame), class = "ronda_error_key")
+  expect_error(join_frames(frame, frame, on = "k", take = "z"),
+    class = "ronda_error_argument"
+  )
+  expect_identical(nrow(join_frames(frame, frame, on = "b\xff")), 1L)
+})
+
+test_that("64-bit integers keep their digits and sign in errors without their package", {
+  frame <- data.frame(k = bit64::as.integer64(c("-1", "-2", "-1", "9007199254740993")))
+  error <- expect_error(
+    join_frames(frame, data.frame(k = bit64::as.integer64(5)), on = "k",
+      expect = "left-complete"
+    ),
+    "`k` = -1; `k` = -2; `k` = 9007199254740993",
+    class = "ronda_error_expectation"
+  )
+  expect_identical(error$keys$k, frame$k[c(1, 2, 4)])
+})
+
+test_that("an option that is no limit is named", {
+  frame <- data.frame(k = 1)
+  for (wrong in list(NA, "many", -1, c(1, 2))) {
+    withr::with_options(list(ronda.max_rows = wrong), {
+      expect_error(join_frames(frame, frame, on = "k"), "options\\(ronda.max_rows\\)",
+        class = "ronda_error_argument"
+      )
+    })
+  }
+})
