@@ -4,7 +4,7 @@
 #   tools/sanitize.sh [all | address | valgrind | gctorture]
 #
 # address: AddressSanitizer and UndefinedBehaviorSanitizer, in a library of
-# their own, over every test. valgrind: a list of calls, the core's tests and
+# their own, over every test, the generated cases among them. valgrind: a list of calls, the core's tests and
 # those that are not thousands of cases, 13 minutes. gctorture: a list of calls
 # with a collection at every allocation. RONDA_SANITIZE, a pattern, names other
 # test files. Every file has a process of its own.
@@ -77,7 +77,7 @@ watched() {
 valgrind_run() {
   watched tools/calls.R
   local name
-  for name in $(test_names "^(core|deferred|where|columns|split_frames|rare_types|repeats)$"); do
+  for name in $(test_names "^(core|border|deferred|where|columns|split_frames|rare_types|repeats)$"); do
     echo -n "$name: "
     watched tools/run-tests.R "^$name\$"
   done

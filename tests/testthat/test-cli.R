@@ -1,11 +1,11 @@
 # Everything here runs the real script in a process of its own.
 script <- system.file("exec", "ronda", package = "ronda")
-ronda <- function(..., input = NULL) {
+ronda <- function(..., input = NULL, locale = "C.UTF-8") {
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
   words <- shQuote(c("--no-init-file", script, ...))
   status <- withr::with_envvar(
-    c(LC_ALL = "C.UTF-8", R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+    c(LC_ALL = locale, R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
     system2(file.path(R.home("bin"), "Rscript"), words, stdout = out,
       stderr = err, stdin = if (is.null(input)) "" else input
     )
@@ -294,4 +294,74 @@ test_that("words after --fill are read as the column's type says", {
     )
     expect_false(file.exists("o.rds"))
   }
+})
+
+test_that("what isn't ASCII is written as it is, whatever the locale", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  writeLines(c("port,n", "S\u00f8rvik,1", "b,2"), "a.csv", useBytes = TRUE)
+  writeLines(c("port,m", "S\u00f8rvik,1"), "h\u00e4fen.csv", useBytes = TRUE)
+  for (locale in c("C", "C.UTF-8")) {
+    run <- ronda("join", "a.csv", "h\u00e4fen.csv", "--on", "port", locale = locale)
+    expect_identical(run$status, 0L)
+    expect_identical(run$out, c("port,n,m", "S\u00f8rvik,1,1", "b,2,"))
+    expect_match(run$err, "2 a, 1 h\u00e4fen", fixed = TRUE)
+    run <- ronda("join", "a.csv", "h\u00e4fen.csv", "--on", "port", "--out", "out.csv",
+      locale = locale
+    )
+    expect_identical(readLines("out.csv", encoding = "UTF-8")[2L], "S\u00f8rvik,1,1")
+  }
+})
+
+test_that("output that can't be written is a failure, a reader who has enough is none", {
+  skip_if_not(file.exists("/dev/full"))
+  in_demo_folder()
+  run_shell <- function(command) {
+    withr::with_envvar(
+      c(RONDA = paste(
+        shQuote(file.path(R.home("bin"), "Rscript")), "--no-init-file", shQuote(script)
+      ), R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+      suppressWarnings(system2("bash", c("-c", shQuote(command)), stdout = TRUE,
+        stderr = FALSE
+      ))
+    )
+  }
+  join <- "eval $RONDA join sailings.csv vessels.csv --on vessel=code"
+  expect_identical(run_shell(paste(join, "> /dev/full; echo $?")), "1")
+  expect_identical(run_shell(paste(join, ">&-; echo $?")), "1")
+  expect_identical(
+    run_shell("eval $RONDA pair ports.csv ports.csv --on port > /dev/full; echo $?"), "1"
+  )
+  expect_identical(
+    utils::tail(run_shell(paste(join, "| head -1; echo ${PIPESTATUS[0]}")), 1L), "0"
+  )
+})
+
+test_that("options given again add up where that makes sense, and are refused elsewhere", {
+  in_demo_folder()
+  joined <- function(...) {
+    run <- run_cli("join", "tide_readings.csv", "wind_readings.csv", "--quiet", ...)
+    expect_identical(run$code, 0L, label = paste(run$err, collapse = " "))
+    run$out
+  }
+  expect_identical(joined("--on", "port", "--on", "read_at"), joined("--on", "port,read_at"))
+  expect_identical(
+    joined("--on", "port", "--on", "read_at", "--take", "wind=knots", "--take=at=read_at"),
+    joined("--on", "port,read_at", "--take", "wind=knots,at=read_at")
+  )
+  two <- joined("--relate", "read_at<=read_at", "--relate", "port!=port", "--max-rows", "1e7")
+  frames <- lapply(c("tide_readings.csv", "wind_readings.csv"), read_frame)
+  expect_identical(length(two) - 1L, nrow(join_frames(frames[[1L]], frames[[2L]],
+    on = list(relate("read_at", "<="), relate("port", "!=")), max_rows = 1e7
+  )))
+  refused <- function(text, ...) {
+    run <- run_cli("join", ...)
+    expect_identical(run$code, 2L)
+    expect_match(run$err[1L], text)
+  }
+  files <- c("ports.csv", "closures.csv", "--on", "port")
+  refused("--rows is given twice", files, "--rows", "left", "--rows", "inner")
+  refused("--quiet takes no value", files, "--quiet=yes")
+  refused("stands for one file", "-", "-", "--on", "port")
+  refused("more than one `nearest", files, "--nearest", "port=port", "--nearest", "port=port")
 })

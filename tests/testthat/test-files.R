@@ -12,13 +12,124 @@ test_that("frames go through every kind of file unchanged", {
     expect_invisible(write_frame(frame, path))
     expect_identical(read_frame(path), frame)
   }
+  plain <- c("text", "whole", "number", "flag", "long")
   json <- file.path(folder, "frame.jsonl")
-  write_frame(frame[c("text", "whole", "number", "flag")], json)
-  expect_identical(read_frame(json), frame[c("text", "whole", "number", "flag")])
+  write_frame(frame[plain], json)
+  expect_identical(read_frame(json), frame[plain])
   skip_if_not_installed("nanoparquet")
   parquet <- file.path(folder, "frame.parquet")
-  write_frame(frame[1:6], parquet)
-  expect_equal(read_frame(parquet), frame[1:6])
+  write_frame(frame, parquet)
+  expect_equal(read_frame(parquet), frame)
+  # many missing and repeated ones, which a dictionary can't hold
+  long <- data.frame(k = rep(frame$long, 50))
+  write_frame(long, parquet)
+  expect_identical(read_frame(parquet), long)
+})
+
+test_that("doubles, times and the cells of one column come back to the last digit", {
+  folder <- withr::local_tempdir()
+  set.seed(4)
+  frame <- data.frame(
+    number = c(runif(2000), exp(rnorm(2000, 0, 60)), -1 / 3, 0.1, 2^53 + 2, 1e16),
+    time = as.POSIXct("2031-05-01 10:00", tz = "UTC") + runif(4004, 0, 1e6)
+  )
+  frame$time[1:3] <- frame$time[1:3] + c(0, 0.25, 0.123456)
+  for (extension in c("csv", "tsv", "jsonl")) {
+    path <- file.path(folder, paste0("frame.", extension))
+    write_frame(frame, path)
+    back <- read_frame(path)
+    expect_identical(back$number, frame$number, label = extension)
+    if (extension != "jsonl") {
+      expect_lt(max(abs(as.numeric(back$time) - as.numeric(frame$time))), 1e-6)
+    }
+  }
+  json <- readLines(path, 1L)
+  expect_match(json, "\"time\":\"2031-[-0-9]+T[:.0-9]+Z\"")
+  one <- data.frame(id = c("a", NA, "b", NA))
+  write_frame(one, file.path(folder, "one.csv"))
+  expect_identical(read_frame(file.path(folder, "one.csv")), one)
+})
+
+test_that("a column is read as numbers or days only where no cell changes by it", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  read_cells <- function(...) {
+    writeLines(c("cell,n", paste0("\"", c(...), "\",1")), path)
+    read_frame(path)$cell
+  }
+  as_text <- list(
+    c("1,5", "2,75"), "1.234,56", c("+9007199254740993", "1"),
+    "9,007,199,254,740,993", c("2024-01-31", "2024-02-30"), "2023-02-29",
+    c("007", "8"), "F", c("T", "F"), "9007199254740993.5", "Inf", "0x1A",
+    "123456789012345678901", "1e", "-", ".", c("10:30", "11:00")
+  )
+  for (cells in as_text) expect_identical(read_cells(cells), cells)
+  expect_identical(read_cells("2024-01-31", "2024-02-29"),
+    as.Date(c("2024-01-31", "2024-02-29"))
+  )
+  expect_identical(read_cells("1.50", "-2", "3e-7", ".5"), c(1.5, -2, 3e-7, 0.5))
+  expect_identical(read_cells("0.1", "Inf", "-Inf", "NaN"), c(0.1, Inf, -Inf, NaN))
+  expect_identical(read_cells("0.30000000000000004", "0.11360494676046073"),
+    c(0.1 + 0.2, 0.11360494676046073)
+  )
+  expect_identical(read_cells("TRUE", "false"), c(TRUE, FALSE))
+  expect_identical(read_cells("9007199254740993", "-1"),
+    bit64::as.integer64(c("9007199254740993", "-1"))
+  )
+})
+
+test_that("types that were asked for hold what is there, or are refused", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("id,amount", "4294967298,1.5", "9007199254740993,2"), path)
+  refused <- function(types, text) {
+    expect_error(read_frame(path, types = types), text, class = "ronda_error_file")
+  }
+  refused(c(id = "integer"), "\"4294967298\" in row 1, which is no integer")
+  refused(c(amount = "integer"), "\"1.5\" in row 1, which is no integer")
+  refused(c(id = "number"), "in row 2, which a number would round: read it as text")
+  writeLines(c("id", "+5", "007"), path)
+  expect_identical(read_frame(path, types = c(id = "integer"))$id, c(5L, 7L))
+})
+
+test_that("JSON lines hold 64-bit integers and no text that only looks like one", {
+  path <- withr::local_tempfile(fileext = ".jsonl")
+  writeLines(c(
+    '{"n": 9007199254740993, "id": "9007199254740993", "x": 1.5}',
+    '{"n": -1, "id": "7", "x": null}'
+  ), path)
+  frame <- read_frame(path)
+  expect_identical(frame$n, bit64::as.integer64(c("9007199254740993", "-1")))
+  expect_identical(frame$id, c("9007199254740993", "7"))
+  expect_identical(frame$x, c(1.5, NA))
+})
+
+test_that("what a file can't hold is refused, and the old file stays", {
+  folder <- withr::local_tempdir()
+  refused <- function(frame, extension, text) {
+    path <- file.path(folder, paste0("old.", extension))
+    writeLines("old", path)
+    expect_error(write_frame(frame, path), text, class = "ronda_error_file")
+    expect_identical(readLines(path), "old")
+  }
+  refused(data.frame(a = c(1, Inf)), "jsonl", "`a` has Inf in row 2")
+  refused(data.frame(a = c(NaN, 1)), "jsonl", "`a` has NaN in row 1")
+  for (extension in c("csv", "tsv", "jsonl", "parquet")) {
+    refused(data.frame(a = c("x", "b\xff")), extension, "`a` has \"b<ff>\" in row 2")
+    refused(data.frame(a = factor("b\xff")), extension, "in level 1")
+    odd <- data.frame(a = 1)
+    names(odd) <- "b\xff"
+    refused(odd, extension, "name of column 1 .b<ff>.")
+  }
+})
+
+test_that("text goes through every kind of file where the locale is C", {
+  folder <- withr::local_tempdir()
+  frame <- data.frame(a = c("\u00e9", "b"), n = c(1 / 3, 2))
+  withr::local_locale(LC_CTYPE = "C")
+  for (extension in c("csv", "tsv", "jsonl", "parquet", "rds")) {
+    path <- file.path(folder, paste0("frame.", extension))
+    write_frame(frame, path)
+    expect_identical(read_frame(path), frame, label = extension)
+  }
 })
 
 test_that("text stays as it stands, and types can be chosen", {

@@ -167,3 +167,47 @@ test_that("dozens of frames are one pass", {
   expect_identical(ncol(joined), 31L)
   expect_identical(nrow(join_many(frames, on = "key", rows = "inner")), 21L)
 })
+
+test_that("values that the key can't hold are told, by the frame that has them", {
+  long <- data.frame(k = bit64::as.integer64(c("0", "1")), x = 1:2)
+  real <- data.frame(k = c(2.5, 1), y = 1:2)
+  expect_error(join_many(list(a = long, b = real), on = "k"),
+    "`k` of `b` holds 2.5, which a 64-bit integer can't hold",
+    class = "ronda_error_type"
+  )
+  expect_identical(
+    join_many(list(a = long, b = real), on = "k", rows = "inner")$k,
+    bit64::as.integer64("1")
+  )
+})
+
+test_that("the limit on rows holds for every form of a join of many", {
+  frames <- list(a = data.frame(k = 1:5), b = data.frame(k = 1:5))
+  expect_error(join_many(frames, on = "k", max_rows = 2),
+    class = "ronda_error_too_many_rows"
+  )
+  expect_error(join_many(frames, on = list(b = "k"), max_rows = 2),
+    class = "ronda_error_too_many_rows"
+  )
+})
+
+test_that("a chain keeps the keys of rows that only a later frame has", {
+  frames <- list(
+    a = data.frame(vessel = c("A", "B"), x = 1:2),
+    b = data.frame(code = c("B", "C"), y = 1:2),
+    c = data.frame(code = c("C", "D"), z = 1:2)
+  )
+  joined <- join_many(frames, on = list(b = c(vessel = "code"), c = "code"))
+  expect_identical(joined$vessel, c("A", "B", "C", "D"))
+  expect_identical(joined$z, c(NA, NA, 1L, 2L))
+})
+
+test_that("durations of unlike units meet in a join of many as in a join of two", {
+  n <- 1:900
+  a <- data.frame(k = as.difftime(n / 7, units = "weeks"), x = n)
+  b <- data.frame(k = as.difftime(n, units = "days"), y = n)
+  expect_identical(
+    join_many(list(a = a, b = b), on = "k", rows = "inner"),
+    join_frames(a, b, on = "k", rows = "inner")
+  )
+})

@@ -196,3 +196,68 @@ test_that("columns that can't be a key are refused by their kind", {
     ))
   }, ""))
 })
+
+test_that("types of filled columns and gaps depend on types, not on rows", {
+  whole <- data.frame(k = 1:2)
+  whole$day <- structure(c(22400L, 22401L), class = "Date")
+  whole$span <- structure(1:2, class = "difftime", units = "hours")
+  other <- data.frame(k = 1:3)
+  for (rows in c("left", "full")) {
+    filled <- join_frames(whole, other, on = "k", rows = rows, fill = list(
+      day = as.Date("2031-05-01"), span = as.difftime(120, units = "mins")
+    ))
+    expect_identical(vapply(filled[2:3], typeof, ""), c(day = "integer", span = "integer"))
+  }
+  expect_identical(filled$day[3L], structure(22400L, class = "Date"))
+  expect_error(join_frames(whole, other, on = "k", fill = list(
+    day = as.Date("2031-05-01") + 0.5
+  )), class = "ronda_error_type")
+  long <- data.frame(t = bit64::as.integer64(5))
+  gap_type <- function(x) {
+    class(join_frames(long, data.frame(t = x), on = nearest("t", look = "either", gap = "g"))$g)
+  }
+  expect_identical(gap_type(3), "numeric")
+  expect_identical(gap_type(2.5), "numeric")
+  expect_identical(gap_type(3L), "integer64")
+  expect_error(
+    join_frames(data.frame(t = bit64::as.integer64("9007199254740995")),
+      data.frame(t = 2), on = nearest("t", gap = "g")
+    ),
+    "9007199254740993 is too long",
+    class = "ronda_error_type"
+  )
+})
+
+test_that("keys of any type that `via` makes comparable stand side by side, in order", {
+  left <- data.frame(v = 1:3)
+  left$k <- as.POSIXlt(c("2020-01-03", "2020-01-01", "2020-01-02"), tz = "UTC")
+  right <- data.frame(w = 1:2)
+  right$k <- left$k[1:2]
+  joined <- join_frames(left, right, on = same("k", via = as.POSIXct), keys = "both",
+    row_order = "keys"
+  )
+  expect_identical(joined$v, c(2L, 3L, 1L))
+  for (x in list(c(1 + 1i, 2), as.raw(1:2), list(3, 1))) {
+    left <- as_frame(list(k = x, v = 1:2), 2L)
+    right <- as_frame(list(k = x[2:1], w = 1:2), 2L)
+    joined <- join_frames(left, right, rows = "full", row_order = "keys",
+      on = same("k", via = function(x) as.character(unlist(x)))
+    )
+    expect_identical(joined$v[joined$w == 1L], 2L)
+    expect_identical(joined$k, x[order(as.character(unlist(x)))])
+  }
+})
+
+test_that("raw and S4 columns come through every type of join as they are", {
+  left <- data.frame(k = 1:2, v = as.raw(1:2))
+  right <- data.frame(k = 2:3, v = as.raw(2:3))
+  left$s <- methods::new("OracleMetres", c(1, 2), unit = "m")
+  for (rows in c("left", "inner", "full", "right", "semi", "anti", "unmatched")) {
+    joined <- join_frames(left, right, on = "k", rows = rows, collisions = "fill")
+    expect_true(isS4(joined$s), label = rows)
+    expect_s4_class(joined$s, "OracleMetres")
+    expect_identical(joined$s@unit, "m")
+  }
+  full <- join_frames(left, right, on = "k", rows = "full", collisions = "agree")
+  expect_identical(full$v, as.raw(1:3))
+})
