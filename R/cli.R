@@ -5,8 +5,12 @@
 #' of one.
 #'
 #' @param args `[character]` The words after the program's name.
-#' @return The exit code, invisibly: 0 done, 1 failed, 2 wrong usage, 3 an
-#'   expectation failed. Nothing is written unless all went well.
+#' @return The exit code, invisibly: 0 done, 1 failed (also when stdout can't be
+#'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
+#'   went well.
+#' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
+#'   `--fill`, `--expect`, `--types` and the rules may be given several times and
+#'   add up; any other option given twice is wrong usage.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
 #' ronda_cli(c(

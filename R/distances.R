@@ -80,7 +80,8 @@ distance_number <- function(distance, scale, arg, call) {
 # A distance in words, from the engine's number
 distance_words <- function(number, scale) {
   if (is.na(scale$unit)) {
-    return(format(number, digits = 6))
+    plain <- abs(number) >= 1e4 && abs(number) < 1e15
+    return(format(number, digits = 6, scientific = if (plain) FALSE else 0))
   }
   seconds <- number * scale$unit
   steps <- c(days = 86400, hours = 3600, mins = 60, secs = 1)

@@ -357,12 +357,13 @@ closest_number <- function(pairing, view, rule, most = 2L) {
   }
   there <- which(standing$reach == reach_codes[["near"]] &
     is.finite(standing$distance$high))
-  closest <- utils::head(closest_first(standing$distance, there), most)
-  vapply(closest, function(row) {
+  closest <- utils::head(closest_first(standing$distance, there), 50L)
+  words <- vapply(closest, function(row) {
     value_words(slice_column(.subset2(pairing[[view$other]], column), row, column,
       NULL
     ))
   }, "")
+  utils::head(unique(words), most)
 }
 
 # What nearest() can reach, and what lies just outside

@@ -3,12 +3,18 @@
 #' By the file's extension: `.csv`, `.tsv`, `.rds`, `.parquet` (with the
 #' package nanoparquet) and `.jsonl` or `.ndjson` (JSON lines, with jsonlite).
 #'
-#' Text is kept as it stands, blanks included. ISO 8601 text becomes dates and
-#' date-times (in UTC), numbers become doubles, or integers where all are whole
-#' and small. Whole numbers beyond 2^53 are never rounded: they come as 64-bit
-#' integers (with the package bit64) or as text. Text must be UTF-8, with a
+#' In csv and tsv, text is kept as it stands, blanks included, and a column is of
+#' another type only where no cell changes by it. ISO 8601 text becomes dates and
+#' date-times (in UTC), unless a day among it doesn't exist. Numbers become
+#' doubles, or integers where all are whole and small; leading zeros, plus signs,
+#' thousands marks, decimal commas, and digits that a double can't keep leave a
+#' column text. Only `TRUE` and `FALSE` in full are logical values.
+#'
+#' Whole numbers beyond 2^53 are never rounded, in any kind of file: they come as
+#' 64-bit integers (with the package bit64) or as text. Text must be UTF-8, with a
 #' byte-order mark or without. A csv or tsv file can't tell an empty text, or the
-#' text `NA`, from a missing value; the other kinds can.
+#' text `NA`, from a missing value; the other kinds can. Times are written with
+#' their fractions of seconds, in UTC.
 #'
 #' `write_frame()` writes under a temporary name and renames at the end, so a
 #' file is there whole or not at all. Text that begins with `=`, `+`, `-` or `@`
@@ -20,8 +26,10 @@
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
-#' @section Errors: `ronda_error_file` when a file can't be read or written, or
-#'   its extension is not known; `ronda_error_type` when a column can't be
+#' @section Errors: `ronda_error_file` when a file can't be read or written, when
+#'   its extension is not known, when a cell is not of the type asked for, or when
+#'   the file can't hold a value (infinite ones in JSON lines, text with bytes that
+#'   are none in its encoding); `ronda_error_type` when a column can't be
 #'   written to that kind of file; `ronda_error_argument` otherwise.
 #' @examples
 #' path <- system.file("extdata", "vessels.csv", package = "ronda")
@@ -207,7 +215,7 @@ as_plain_frame <- function(x, path) {
 
 write_as <- function(format, x, path) {
   class(x) <- "data.frame"
-  if (format %in% c("csv", "tsv", "jsonl")) x <- as_written(x, format == "jsonl")
+  if (format %in% c("csv", "tsv")) x <- as_written(x)
   switch(format,
     csv = write_delimited(x, path, ","),
     tsv = write_delimited(x, path, "\t"),
@@ -256,13 +264,16 @@ check_end <- function(path, bytes) {
   if (!identical(readBin(file, raw(), length(bytes)), bytes)) stop_cut_short()
 }
 
-# (jsonlite writes 15 digits of a number at the most. Where that is too few, numbers go
-# through it as texts with a mark, which is taken off afterwards.)
+# (jsonlite writes 15 digits of a number at the most, and 64-bit integers where their
+# package is loaded. Where that is too little, numbers go through it as texts with a mark, which is taken off afterwards.)
 write_json_lines <- function(x, path) {
-  long <- which(vapply(x, needs_all_digits, NA))
+  whole <- vapply(x, inherits, NA, "integer64")
+  long <- which(whole | vapply(x, needs_all_digits, NA))
   mark <- paste0("number", basename(tempfile("")), ":")
+  x <- as_written(x)
   x[long] <- lapply(x[long], function(number) {
-    ifelse(is.na(number), NA, paste0(mark, shortest_texts_(number)))
+    text <- if (is.character(number)) number else shortest_texts_(number)
+    ifelse(is.na(text), NA, paste0(mark, text))
   })
   stream <- function(path) {
     con <- file(path, "wb")
@@ -292,15 +303,16 @@ needs_all_digits <- function(x) {
   is.double(x) && !is.object(x) && any(nchar(shortest_texts_(x)) > 15L, na.rm = TRUE)
 }
 
-# Columns as text files hold them: times with all of their fractions, in UTC. What
-# others write of them is cut to seconds, or says no zone.
-as_written <- function(frame, all_times = FALSE) {
+# Columns as text files hold them: times with all of their fractions, in UTC (what
+# others write of them is cut to seconds, or says no zone), 64-bit integers by their
+# digits, whether their package is loaded or not.
+as_written <- function(frame) {
   for (name in names(frame)) {
     x <- .subset2(frame, name)
-    if (!inherits(x, "POSIXct")) next
-    seconds <- as.double(strip_class(x))
-    if (all_times || any(seconds != floor(seconds), na.rm = TRUE)) {
-      frame[[name]] <- time_texts(seconds)
+    if (inherits(x, "integer64")) {
+      frame[[name]] <- key_text(x)
+    } else if (inherits(x, "POSIXct")) {
+      frame[[name]] <- time_texts(as.double(strip_class(x)))
     }
   }
   frame

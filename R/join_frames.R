@@ -30,8 +30,8 @@
 #'     then right
 #' }
 #' `row_order = "right"` orders by right row, then left row, left rows without
-#' partner last. `"keys"` orders by the keys, ascending, text in C order,
-#' factors by level, missing ones last.
+#' partner last. `"keys"` orders by the keys as they were matched, ascending, text
+#' in C order, factors by level, missing ones last.
 #'
 #' @section Which columns come:
 #' `take`, `omit`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
@@ -52,7 +52,9 @@
 #' that should agree and don't), `ronda_error_expectation` (`expect`,
 #' `missing_keys = "stop"` or `repeats = "stop"`: the condition carries
 #' `left_rows`, `right_rows` and `keys`), `ronda_error_too_many_rows` (more than
-#' `max_rows`, or than there is memory for). The warning about many-to-many keys
+#' `max_rows`, or than there is memory for). An error in a function of yours
+#' (`where`, `via`, `collisions`) comes along as the condition's `parent`, with
+#' the calls that led to it as `parent_calls`. The warning about many-to-many keys
 #' is a `ronda_warning_many_to_many`.
 #'
 #' @param left,right `[data.frame]` The frames. They are never changed.
@@ -66,8 +68,9 @@
 #' @param ... Must be empty: all that follows goes by name.
 #' @param where `[formula | function(left, right)]` A further condition on each
 #'   pair by itself. In a formula, `left` and `right` stand for the two rows:
-#'   `~ left$length <= right$max_length`. TRUE, FALSE or NA (as FALSE) for each
-#'   pair, or one value for all. It is run on blocks of pairs.
+#'   `~ left$length <= right$max_length`. They are data frames of the class of
+#'   `left` and `right`. TRUE, FALSE or NA (as FALSE) for each pair, or one value
+#'   for all. It is run on blocks of pairs; only columns that it uses are fetched.
 #' @param missing_keys `[character(1)]` `"unmatched"`: a missing key equals
 #'   nothing. `"match"`: missing equals missing. `"stop"`: an error.
 #' @param repeats `[character(1) | choice]` Of several candidates of a left

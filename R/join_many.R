@@ -9,7 +9,10 @@
 #'   [join_frames()] (where the names differ, the first frame's stands left).
 #'   Or a list by frame name, one item for each frame but the first: how that
 #'   frame pairs with those before it. A left name in it means the column of
-#'   that original name in the earliest frame that has it.
+#'   that original name in the earliest frame that has it. Columns that are said
+#'   to be equal, also by way of a third one, are one key, in one column of the
+#'   result: a row has the value of the first of its frames. Durations are
+#'   compared in the finest unit that any frame has.
 #' @param rows `[character(1)]` `"full"`: every row of every frame; `"left"`:
 #'   all of the first frame; `"inner"`: rows that all frames have.
 #' @param collisions `[character(1) | function | list]` What becomes of a

@@ -212,9 +212,11 @@ key_text <- function(x) {
     return(as.character(x))
   }
   if (inherits(x, "integer64")) {
-    return(vapply(seq_along(x), function(k) {
-      if (is_missing(x[k])) NA_character_ else int64_text(x[k])
-    }, ""))
+    halves <- int64_halves_(x)
+    text <- rep(NA_character_, length(x))
+    there <- which(!is.na(halves[[1L]]))
+    text[there] <- mapply(int64_digits, halves[[1L]][there], halves[[2L]][there])
+    return(text)
   }
   text <- sprintf("%.17g", x)
   whole <- !is.na(x) & x == trunc(x)

@@ -8,7 +8,7 @@
 #'
 #' @param left,right `[character(1)]` A column of the left and of the right
 #'   frame.
-#' @param via `[function | list(left = , right = )]` Applied to the whole
+#' @param via `[function | list(left = , right = )]` Applied once to the whole
 #'   columns, for matching only: the result keeps the original values. Each must
 #'   return a vector as long as its argument. One function serves both sides.
 #' @param look `[character(1)]` `"back"`: at or before the left value;
@@ -23,7 +23,9 @@
 #'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
 #'   error.
 #' @param gap `[character(1)]` Name of a column to add: left - right, in the
-#'   key's own units (a difftime in seconds for date-times, in days for dates).
+#'   key's own units (a difftime in seconds for date-times, in days for dates; a
+#'   64-bit integer where one key is and the other one is whole by its type, a
+#'   double beside doubles).
 #' @param before,after As `within`: how far right may lie before and after left.
 #' @param from,to,left_from,left_to,right_from,right_to `[character(1)]` The
 #'   columns that hold the bounds of an interval; those of `inside()` are the
@@ -31,8 +33,8 @@
 #' @param ends `[character(1)]` Which ends belong to an interval: `"[)"`,
 #'   `"[]"`, `"(]"` or `"()"`. Values are dense: touching intervals overlap only
 #'   under `"[]"`, and `[a, a)` is empty.
-#' @param open_ended `[logical(1)]` TRUE: a missing bound is no bound. FALSE: it
-#'   matches nothing.
+#' @param open_ended `[logical(1)]` TRUE: a missing bound is no bound, so that
+#'   infinite values lie within it too. FALSE: it matches nothing.
 #' @param op `[character(1)]` `"<"`, `"<="`, `">"`, `">="` or `"!="`.
 #' @return A list that holds one rule, of class `ronda_rule`.
 #' @section Errors: `ronda_error_argument` when an argument is not what is

@@ -295,7 +295,7 @@ html_table <- function(frame, caption, marks = TRUE) {
     } else {
       as.character(format_cells(x))
     }
-    list(text = shortened(enc2utf8(text), 60L), missing = is.na(x))
+    list(text = shortened(enc2utf8(text), 60L), missing = is_missing(x))
   })
   head <- Map(function(name, number) {
     tags$th(scope = "col", class = if (number) "number", name)
@@ -315,5 +315,11 @@ html_table <- function(frame, caption, marks = TRUE) {
 }
 
 format_cells <- function(x) {
-  if (is.character(x) || is.factor(x)) as.character(x) else format(x)
+  if (inherits(x, "integer64")) {
+    key_text(x)
+  } else if (is.character(x) || is.factor(x)) {
+    readable(as.character(x))
+  } else {
+    format(x)
+  }
 }

@@ -136,3 +136,38 @@ test_that("an option that is no limit is named", {
     })
   }
 })
+
+test_that("64-bit integers are told by their digits in a session without their package", {
+  file <- withr::local_tempfile(fileext = ".R")
+  writeLines(c(
+    "library(ronda)",
+    "options(ronda.receipt = FALSE, warn = 1)",
+    "long <- function(x) structure(ronda:::int64_from_number_(x)$values, class = 'integer64')",
+    "l <- data.frame(v = 1:4); l$k <- long(c(-1, -2, 5e9, NA)); l$s <- long(c(1, NA, -5, 2))",
+    "r <- data.frame(w = 1:3); r$k <- long(c(-2, -2, 7)); r$s <- long(c(3, -9, 1))",
+    "p <- pair_rows(l, r, on = 'k'); print(p); print(near_misses(p)); print(suggest_keys(l, r))",
+    "for (row in 1:4) print(explain_row(p, left = row))",
+    "n <- pair_rows(l, r, on = nearest('k', within = 3)); print(n); print(explain_row(n, 3))",
+    "page <- tempfile(fileext = '.html'); write_report(p, page)",
+    "cat(gsub('<[^>]*>', ' ', readLines(page, warn = FALSE)), sep = '\\n')",
+    "for (e in c('one-to-one', 'left-complete'))",
+    "  print(tryCatch(pair_rows(l, r, on = 'k', expect = e), error = identity))",
+    "cat('loaded:', 'bit64' %in% loadedNamespaces(), '\\n')",
+    "f <- build_frame(p, 'full', collisions = 'fill', row_order = 'keys')",
+    "for (type in c('csv', 'jsonl')) {",
+    "  path <- tempfile(fileext = paste0('.', type))",
+    "  write_frame(f, path); cat(type, readLines(path), '', sep = '\\n')",
+    "}"
+  ), file)
+  out <- withr::with_envvar(
+    c(R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
+    system2(file.path(R.home("bin"), "Rscript"), c("--no-init-file", file),
+      stdout = TRUE, stderr = TRUE
+    )
+  )
+  expect_identical(grep("e-3[0-9][0-9]|NaN|e[+]", out, value = TRUE), character())
+  expect_true("loaded: FALSE " %in% out)
+  rows <- c("2,-2,3,1", "2,-2,-9,2", "1,-1,1,", ",7,1,3", "3,5000000000,-5,", "4,,2,")
+  expect_identical(out[match("csv", out) + 1:7], c("v,k,s,w", rows))
+  expect_identical(out[match("jsonl", out) + 1L], '{"v":2,"k":-2,"s":3,"w":1}')
+})
