@@ -87,9 +87,17 @@ as_cli_words <- function(text) {
     text <- gsub(sprintf("`%s`", name), cli_names[[name]], text, fixed = TRUE)
   }
   text <- gsub("Write: on = .*", "Write: --on left_column=right_column", text)
-  text <- gsub("Write: (left|right)[$](.*?) <- as[.]character\\(.*",
-    "Write: --types \\2=text", text
-  )
+  convert <- "Write: (left|right)[$](`?)(.*?)\\2 <- as[.]character\\([^\n]*"
+  if (grepl(convert, text, perl = TRUE)) {
+    found <- regmatches(text, regexec(convert, text, perl = TRUE))[[1L]]
+    text <- sub(convert, "Write: --types %s", text, perl = TRUE)
+    text <- sub("%s", paste0(found[4L], "=text"), text, fixed = TRUE)
+    if (nzchar(found[3L])) {
+      # (a name that R would quote is quoted for the shell, too)
+      words <- paste0(gsub("\\\\(.)", "\\1", found[4L]), "=text")
+      text <- sub(paste0(found[4L], "=text"), shQuote(words), text, fixed = TRUE)
+    }
+  }
   text <- gsub(paste(
     "near_misses() of the pairing shows likely partners,",
     "explain_row() why not."

@@ -365,3 +365,17 @@ test_that("options given again add up where that makes sense, and are refused el
   refused("stands for one file", "-", "-", "--on", "port")
   refused("more than one `nearest", files, "--nearest", "port=port", "--nearest", "port=port")
 })
+
+test_that("a conversion that R would write is an option here, quoted for the shell", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  writeLines(c("the id,n", "1,2"), "a.csv")
+  writeLines(c("the id,m", "x1,2"), "b.csv")
+  run <- run_cli("join", "a.csv", "b.csv", "--on", "the id")
+  expect_identical(run$code, 1L)
+  advice <- sub(".*Write: ", "", grep("Write:", run$err, value = TRUE))
+  expect_identical(advice, "--types 'the id=text'")
+  expect_identical(run_cli("join", "a.csv", "b.csv", "--on", "the id", "--quiet",
+    "--types", "the id=text"
+  )$code, 0L)
+})
