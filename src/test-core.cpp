@@ -16,6 +16,7 @@
 #include "core/range_match.h"
 #include "core/pairs.h"
 #include "core/parallel.h"
+#include "core/search.h"
 #include "core/sort_rows.h"
 
 using namespace ronda::core;
@@ -372,6 +373,48 @@ context("order") {
     }
     expect_true(differ == 0);
     expect_true(walked > 100);
+  }
+
+  test_that("one pair stands as a plain look at it says, to the last 64-bit integer") {
+    const std::vector<std::int64_t> longs = {
+        INT64_MIN,     INT64_MIN + 1, -9007199254740993, -1, 0, 9007199254740992,
+        9007199254740993, INT64_MAX - 1, INT64_MAX};
+    for (double within : {0.0, 1.0, 9007199254740992.0, 1.8e19, HUGE_VAL})
+      for (Look look : {Look::back, Look::ahead, Look::either})
+        for (bool equal : {true, false})
+          for (std::size_t l = 0; l < longs.size(); ++l)
+            for (std::size_t r = 0; r < longs.size(); ++r) {
+              Nearest nearest;
+              nearest.int64 = true;
+              nearest.left = nearest.right = longs.data();
+              nearest.look = look;
+              nearest.within = within;
+              nearest.equal = equal;
+              const Standing one = standing_of(nearest, l, r);
+              if (l == 0 || r == 0) {
+                expect_true(one.reach == Reach::missing);
+                continue;
+              }
+              const long double apart =
+                  std::abs(static_cast<long double>(longs[l]) - longs[r]);
+              expect_true(one.high * 4294967296.0L + one.low == apart);
+              const bool on_side = l == r  ? equal
+                                   : l > r ? look != Look::ahead
+                                           : look != Look::back;
+              const Reach expected = !on_side          ? Reach::other_side
+                                     : apart <= within ? Reach::near
+                                                       : Reach::far;
+              expect_true(one.reach == expected);
+              expect_true(one.sign == (l > r) - (l < r));
+            }
+  }
+
+  test_that("a place is found wherever it is") {
+    for (std::size_t n = 0; n < 20; ++n)
+      for (std::size_t from = 0; from <= n; ++from)
+        for (std::size_t at = from; at <= n; ++at)
+          expect_true(partition(from, n, [&](std::size_t k) { return k < at; }) ==
+                      at);
   }
 
   test_that("intervals, by range and by tree, are what a plain loop finds") {
