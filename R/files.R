@@ -170,7 +170,12 @@ read_json_lines <- function(path) {
   frame <- jsonlite::fromJSON(paste0("[", paste(lines, collapse = ","), "]"),
     bigint_as_char = TRUE
   )
-  if (!length(lines)) frame <- data.frame()
+  if (!length(lines)) {
+    return(data.frame())
+  }
+  if (is.data.frame(frame) && nrow(frame) != length(lines)) {
+    stop("some line does not hold one object, a row")
+  }
   for (name in names(frame)) {
     if (holds_big_numbers(frame[[name]], name, lines)) {
       frame[[name]] <- parse_big(frame[[name]])
@@ -265,7 +270,8 @@ check_end <- function(path, bytes) {
 }
 
 # (jsonlite writes 15 digits of a number at the most, and 64-bit integers where their
-# package is loaded. Where that is too little, numbers go through it as texts with a mark, which is taken off afterwards.)
+# package is loaded. Where that is too little, numbers go through it as texts with a
+# mark, which is taken off afterwards.)
 write_json_lines <- function(x, path) {
   whole <- vapply(x, inherits, NA, "integer64")
   long <- which(whole | vapply(x, needs_all_digits, NA))
@@ -333,7 +339,10 @@ time_texts <- function(seconds) {
     fraction[at] <- sprintf(".%0*.0f", digits, tenths[fits])
     open <- open[!fits]
   }
-  ifelse(is.na(seconds), NA_character_, paste0(text, fraction, "Z"))
+  text <- paste0(text, fraction, "Z")
+  text[is.infinite(seconds)] <- as.character(seconds[is.infinite(seconds)])
+  text[is.na(seconds)] <- NA
+  text
 }
 
 stop_cut_short <- function() stop("only a part of it could be written")
@@ -409,9 +418,8 @@ check_writable_text <- function(x, name, format, call) {
     sprintf("`%s` has %s in %s %d, which is no text in its encoding.", name,
       shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]
     ),
-    sprintf("A %s file would hold other bytes. Mend them with iconv(), or write an .rds file.",
-      format
-    ),
+    sprintf("A %s file would hold other bytes.", format),
+    "Fix them with iconv(), or write an .rds file.",
     call = call
   )
 }

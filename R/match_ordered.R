@@ -211,9 +211,18 @@ gap_of_long <- function(x, y, call) {
   })
   whole <- is.null(long[[1L]]$left_over) && is.null(long[[2L]]$left_over)
   if (whole) {
-    gap <- structure(int64_minus_(long[[1L]]$values, long[[2L]]$values),
-      class = "integer64"
-    )
+    gap <- int64_class(int64_minus_(long[[1L]]$values, long[[2L]]$values))
+    over <- which(is_missing(gap) & !is_missing(x) & !is_missing(y))
+    if (length(over)) {
+      stop_ronda("type", "A gap is too long for a column of 64-bit integers.",
+        sprintf("It is that between %s and %s.",
+          int64_text(slice_column(x, over[1L], "gap", call)),
+          int64_text(slice_column(y, over[1L], "gap", call))
+        ),
+        "Leave out `gap`, or look no farther than a distance: `within`.",
+        call = call
+      )
+    }
   }
   is_real <- function(x) is.double(x) && !inherits(x, "integer64")
   if (!is_real(x) && !is_real(y)) {

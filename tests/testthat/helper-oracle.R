@@ -362,9 +362,13 @@ oracle_join <- function(left, right, spec) {
     put(if (keep) name else name_of(name, "right"), value)
   }
   if (!is.null(spec$gap) && !one_sided) {
-    put(spec$gap, oracle_gap(pick(left$p, lines$left),
-      pick(right$q, lines$right)
-    ))
+    ends <- list(pick(left$p, lines$left), pick(right$q, lines$right))
+    gap <- oracle_gap(ends[[1L]], ends[[2L]])
+    # farther apart than a 64-bit integer counts
+    if (any(is.na(gap) & !is.na(ends[[1L]]) & !is.na(ends[[2L]]) & !is.nan(gap))) {
+      return("ronda_error_type")
+    }
+    put(spec$gap, gap)
   }
   if (!is.null(spec$partners)) {
     counts <- tabulate(oracle_pairs(left, right, spec)$left, nrow(left))
