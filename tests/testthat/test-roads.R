@@ -11,7 +11,8 @@ test_that("generated cases take every road through the engine", {
       ronda.pairs_per_block = 5
     )
     expect_identical(
-      differing_seeds(k * 1e4 + 1:60, ordered = settings$ordered[k]), numeric()
+      differing_seeds(k * 1e4 + 1:60, ordered = settings$ordered[k], explained = TRUE),
+      numeric()
     )
   }
   # columns are laid side by side only where right rows are many and in no order
