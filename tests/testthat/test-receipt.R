@@ -6,7 +6,7 @@ test_that("counts add up and equal those of built frames", {
     spec <- make_spec(case)
     pairing <- pair_spec(case, spec)
     sizes <- vapply(join_types, function(rows) {
-      nrow(build_frame(pairing, rows))
+      nrow(build_frame(pairing, rows, keys = "both"))
     }, 1L)
     expect_equal(summary_rows(pairing), sizes)
     account <- receipt(pairing)
