@@ -79,7 +79,7 @@ plan_around <- function(pairing, rule, call) {
     from <- strip_class(left)
     moved <- from + by
     # any distance from an infinite value
-    moved[is.nan(moved) & !is.na(from)] <- by
+    if (is.infinite(by)) moved[is.nan(moved) & !is.na(from)] <- by
     moved
   }
   list(

@@ -242,14 +242,30 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
 List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
                  double partner, double most) {
   return glue::guarded([&] {
-    const core::PairsView pairs =
-        glue::as_ranges(glue::current_context(), slot, starts, rows);
+    // (looked at as they are used, for there may be many blocks)
+    if (starts != R_NilValue) {
+      glue::integers(starts, -1, "starts");
+      glue::integers(rows, -1, "partners");
+      glue::require(Rf_xlength(starts) > 0, "starts");
+    }
+    const core::PairsView pairs = glue::as_own_pairs(slot, starts, rows, 0);
+    const R_xlen_t listed = starts == R_NilValue ? 0 : Rf_xlength(rows);
+    auto check_range = [&](core::Row s) {
+      glue::require(s >= 0, "partners");
+      if (s == 0 || !pairs.starts) return;
+      glue::require(static_cast<std::size_t>(s) <= pairs.slots &&
+                        pairs.starts[s - 1] >= 0 &&
+                        pairs.starts[s - 1] <= pairs.starts[s] &&
+                        pairs.starts[s] <= listed,
+                    "where ranges start");
+    };
     glue::require(row >= 1 && partner >= 0 && partner <= INT_MAX && most >= 1,
                   "where a block begins");
     std::vector<core::Row> left, right;
     auto i = static_cast<std::size_t>(row) - 1;
     auto k = static_cast<core::Row>(partner);
     while (i < pairs.left_rows && left.size() < most) {
+      check_range(pairs.slot[i]);
       const core::Row size = pairs.partners(i);
       for (; k < size && left.size() < most; ++k) {
         left.push_back(static_cast<core::Row>(i + 1));

@@ -212,8 +212,9 @@ class SortedGroups {
   template <class Before>
   static std::size_t partition_values(const T* values, std::size_t begin,
                                       std::size_t end, Before before) {
-    return partition(begin, end,
-                     [&](std::size_t k) { return before(values[k]); });
+    return partition(begin, end, [values, before](std::size_t k) {
+      return before(values[k]);
+    });
   }
 
   const T* values_ = nullptr;
