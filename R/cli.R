@@ -273,6 +273,7 @@ general_help <- function() {
     ),
     "",
     "ronda COMMAND --help shows the options of a command.",
+    "--on, --take, --fill, --expect, --types and rules may be given several times.",
     "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
     "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
   )
