@@ -105,11 +105,15 @@ ticked <- function(values, most = 8L) {
 # Text that can be shown, whatever its bytes: what is no text in its own encoding
 # stands as <ff>. (Most functions on text stop at such bytes.)
 readable <- function(text) {
-  wrong <- !is.na(text) & (!validEnc(text) | Encoding(text) == "bytes")
+  wrong <- !is_sound_text(text)
   if (any(wrong)) {
     text[wrong] <- iconv(text[wrong], "UTF-8", "UTF-8", sub = "byte")
   }
   text
+}
+
+is_sound_text <- function(text) {
+  is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
 }
 
 # Texts as R code: "port", c("port", "day")

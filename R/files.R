@@ -424,10 +424,6 @@ check_writable_text <- function(x, name, format, call) {
   )
 }
 
-is_sound_text <- function(text) {
-  is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
-}
-
 check_finite <- function(x, name, call) {
   if (!is.double(x) || inherits(x, "integer64")) {
     return()

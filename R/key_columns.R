@@ -22,12 +22,14 @@ key_family <- function(x) {
   if (inherits(x, "AsIs")) {
     return(key_family(plain_as_is(x)))
   }
+  family <- claimed_family(x)
+  if (!is.na(family) && is_sound(x, family)) family else NA_character_
+}
+
+# the family that an object says it is of
+claimed_family <- function(x) {
   found <- inherits(x, names(stored_as), which = TRUE) > 0L
-  if (!any(found) || !is.null(dim(x))) {
-    return(NA_character_)
-  }
-  family <- names(stored_as)[found][1L]
-  if (is_sound(x, family)) family else NA_character_
+  if (any(found) && is.null(dim(x))) names(stored_as)[found][1L] else NA_character_
 }
 
 # how the values of a class are stored; others are damaged
@@ -178,11 +180,10 @@ key_conversion <- function(x, y, rule, frames) {
 
 # What is wrong with a vector that says it is of a class that can be a key
 damage_of <- function(x) {
-  found <- inherits(x, names(stored_as), which = TRUE) > 0L
-  if (!any(found) || !is.null(dim(x))) {
+  family <- claimed_family(x)
+  if (is.na(family)) {
     return(NULL)
   }
-  family <- names(stored_as)[found][1L]
   if (!typeof(x) %in% stored_as[[family]]) {
     return(sprintf("it says it is %s, but holds values of type %s", family,
       typeof(x)

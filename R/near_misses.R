@@ -112,7 +112,7 @@ text_misses <- function(pairing, keys, rules, rule, texts, group) {
   reasons <- near_reasons()
   # what is no text in its own encoding can't be cleaned
   texts <- lapply(texts, function(text) {
-    text[!validEnc(text) | Encoding(text) == "bytes"] <- NA
+    text[!is_sound_text(text)] <- NA
     text
   })
   for (rank in seq_along(reasons)) {

@@ -160,7 +160,7 @@ outside_notes <- function(pairing, plan, keys) {
   if (!length(far)) {
     return(NULL)
   }
-  distance <- pair_distances(nearest, far, slot[far])
+  distance <- abs(gap_numbers(nearest, far, slot[far]))
   far <- far[is.finite(distance)]
   distance <- distance[is.finite(distance)]
   if (!length(far)) {
@@ -183,15 +183,10 @@ nearest_scale <- function(plan) {
   }, NA))]]$scale
 }
 
-# How far apart some left and right rows are, as numbers; left - right
-pair_distances <- function(nearest, left, right) {
-  distance_numbers(new_distances(standings_(nearest, left, right), nearest$int64,
-    NULL
-  ))
-}
-
+# left - right of some rows, as numbers
 gap_numbers <- function(nearest, left, right) {
-  standings_(nearest, left, right)$sign * pair_distances(nearest, left, right)
+  found <- standings_(nearest, left, right)
+  found$sign * distance_numbers(new_distances(found, nearest$int64, NULL))
 }
 
 # All gaps whole hours, none of them zero: two clocks, most likely. A few
