@@ -17,7 +17,7 @@
 build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
                         keys = "one", collisions = "rename",
                         name_pattern = "{column}_{side}", origin = NULL,
-                        partners = NULL, fill = NULL, row_order = "left") {
+                        partners = NULL, if_absent = NULL, row_order = "left") {
   call <- quote(build_frame())
   if (...length()) check_dots_empty(..., call = call)
   check_pairing(pairing, call)
@@ -25,7 +25,7 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   choices <- list(
     take = take, omit = omit, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
-    fill = fill, row_order = row_order
+    if_absent = if_absent, row_order = row_order
   )
   plan <- plan_frame(pairing, rows, choices, call)
   with_memory_told(make_frame(pairing, plan, call))
@@ -66,7 +66,7 @@ plan_frame <- function(pairing, rows, choices, call) {
   names(plan) <- plan_names(plan)
   list(
     columns = plan, rows = rows, row_order = choices$row_order,
-    fill = as_fill(choices$fill, plan, pairing, call)
+    if_absent = as_if_absent(choices$if_absent, plan, pairing, call)
   )
 }
 
@@ -74,7 +74,7 @@ plan_frame <- function(pairing, rows, choices, call) {
 default_choices <- list(
   take = NULL, omit = NULL, keys = "one", collisions = "rename",
   name_pattern = "{column}_{side}", origin = NULL, partners = NULL,
-  fill = NULL, row_order = "left"
+  if_absent = NULL, row_order = "left"
 )
 
 check_choices <- function(rows, choices, call) {
@@ -85,7 +85,7 @@ check_choices <- function(rows, choices, call) {
 }
 
 check_one_sided <- function(rows, choices, call) {
-  given <- !vapply(choices[c("take", "omit", "origin", "fill")], is.null, NA)
+  given <- !vapply(choices[c("take", "omit", "origin", "if_absent")], is.null, NA)
   given <- c(given, row_order = choices$row_order == "right")
   if (any(given)) {
     stop_argument(
@@ -172,7 +172,7 @@ make_columns <- function(pairing, plan, lines, call) {
     } else {
       make_column(pairing, column, lines, call)
     }
-    fill_absent(value, column, lines, plan$fill)
+    set_absent(value, column, lines, plan$if_absent)
   })
 }
 
@@ -180,7 +180,7 @@ make_columns <- function(pairing, plan, lines, call) {
 # of one side: all in one pass over the pairs. NULL where it takes more.
 gather_at_once <- function(pairing, plan, call) {
   if (plan$rows != "left" && plan$rows != "inner" ||
-    plan$row_order != "left" || length(plan$fill)) {
+    plan$row_order != "left" || length(plan$if_absent)) {
     return(NULL)
   }
   columns <- plan$columns
@@ -263,5 +263,5 @@ origin_column <- function(pairing, lines) {
   codes <- rep.int(3L, lines$n)
   if (!is.null(lines$left)) codes[lines$left == 0L] <- 2L
   codes[lines$right == 0L] <- 1L
-  structure(codes, levels = c(pairing$sides, "both"), class = "factor")
+  structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
 }

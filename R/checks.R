@@ -163,10 +163,10 @@ check_column <- function(name, frame, arg, call, what = "column",
 
 check_sides <- function(sides, call) {
   good <- is.character(sides) && length(sides) == 2L && !anyNA(sides) &&
-    all(nzchar(sides)) && sides[1L] != sides[2L] && !"both" %in% sides
+    all(nzchar(sides)) && sides[1L] != sides[2L] && !"paired" %in% sides
   if (!good) {
     stop_argument(
-      "`sides` must be two different names, neither of them \"both\".",
+      "`sides` must be two different names, neither of them \"paired\".",
       sprintf("It is %s.", shortened(paste(deparse(sides), collapse = " "))),
       "Write, for example: sides = c(\"left\", \"right\")",
       call = call

@@ -9,7 +9,7 @@
 #'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
 #'   went well.
 #' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
-#'   `--fill`, `--expect`, `--types` and the rules may be given several times and
+#'   `--if-absent`, `--expect`, `--types` and the rules may be given several times and
 #'   add up; any other option given twice is wrong usage.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
@@ -113,7 +113,7 @@ cli_names <- c(
   name_pattern = "--pattern", max_rows = "--max-rows", on = "--on",
   rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
   collisions = "--collisions", sides = "--sides", origin = "--origin",
-  partners = "--partners", fill = "--fill", expect = "--expect",
+  partners = "--partners", if_absent = "--if-absent", expect = "--expect",
   repeats = "--repeats", types = "--types", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends"
@@ -273,7 +273,7 @@ general_help <- function() {
     ),
     "",
     "ronda COMMAND --help shows the options of a command.",
-    "--on, --take, --fill, --expect, --types and rules may be given several times.",
+    "--on, --take, --if-absent, --expect, --types and rules may be given several times.",
     "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
     "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
   )

@@ -173,7 +173,7 @@ cli_keys <- function(files, options) {
   result <- if (isTRUE(options$repeated)) {
     repeated_keys(frames[[1L]], on)
   } else {
-    check_keys(frames[[1L]], on)
+    key_account(frames[[1L]], on)
   }
   cli_write(result, NULL)
 }

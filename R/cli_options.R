@@ -16,7 +16,7 @@ matching_options <- list(
     "lowest:COLUMN"
   ), "WORD"),
   cli_option("expect", paste(
-    "What must hold: one-to-one, one-to-many, many-to-one, many-to-many,",
+    "What must hold: one-to-one, one-to-many, many-to-one, rows-multiply,",
     "left-complete, right-complete, no-missing-keys; several with commas"
   ), "WORDS"),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
@@ -91,7 +91,7 @@ column_options <- list(
     "NAME"
   ),
   cli_option("partners", "Add a column with the number of partners", "NAME"),
-  cli_option("fill", paste(
+  cli_option("if-absent", paste(
     "Values where a row's side is absent: fare=0,name=unknown"
   ), "VALUES")
 )
@@ -185,7 +185,7 @@ parse_options <- function(name, command, args) {
 kept_equals <- "\003"
 
 # Options that may be given several times: lists go on, rules come side by side
-list_options <- c("on", "take", "fill", "expect", "types")
+list_options <- c("on", "take", "if-absent", "expect", "types")
 rule_options <- c("nearest", "around", "inside", "covers", "overlap", "relate")
 between_rules <- "\004"
 
@@ -407,7 +407,8 @@ column_arguments <- function(options) {
     split_pairs(options$collisions)
   }
   if (!is.null(names(collisions))) collisions <- as.list(collisions)
-  fill <- if (!is.null(options$fill)) as.list(split_pairs(options$fill))
+  absent <- options[["if-absent"]]
+  if (!is.null(absent)) absent <- lapply(as.list(split_pairs(absent)), as_unread)
   compact(list(
     rows = options$rows, row_order = options$order,
     take = if (!is.null(options$take)) split_pairs(options$take),
@@ -415,7 +416,7 @@ column_arguments <- function(options) {
     keys = options$keys, collisions = collisions,
     name_pattern = options$pattern, origin = options$origin,
     partners = options$partners,
-    fill = if (!is.null(fill)) lapply(fill, as_unread)
+    if_absent = absent
   ))
 }
 

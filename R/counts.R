@@ -15,9 +15,9 @@ count_candidates <- function(pairing, keys) {
   counts
 }
 
-relationship_of <- function(counts) {
+key_shape_of <- function(counts) {
   repeats <- counts$repeats
-  relationships[1L + repeats[["right"]] + 2L * repeats[["left"]]]
+  key_shapes[1L + repeats[["right"]] + 2L * repeats[["left"]]]
 }
 
 # Rows that each join type gives, from the counts alone

@@ -2,13 +2,17 @@
 # limit on rows. Each failure says which keys are at fault, and carries all
 # the rows.
 
-relationships <- c("one-to-one", "one-to-many", "many-to-one", "many-to-many")
+key_shapes <- c("one-to-one", "one-to-many", "many-to-one", "many-to-many")
+
+# the key shapes that can be expected: all but the one that asks for nothing, which
+# is called by what it does
+expected_shapes <- c(key_shapes[1:3], "rows-multiply")
 
 check_expect <- function(expect, rules, call) {
   if (is.null(expect)) {
     return()
   }
-  known <- c(relationships, "left-complete", "right-complete",
+  known <- c(expected_shapes, "left-complete", "right-complete",
     "no-missing-keys")
   if (!is.character(expect) || !length(expect)) {
     stop_argument(
@@ -19,10 +23,10 @@ check_expect <- function(expect, rules, call) {
     )
   }
   for (word in expect) check_choice(word, known, "expect", call)
-  if (sum(unique(expect) %in% relationships) > 1L) {
+  if (sum(unique(expect) %in% expected_shapes) > 1L) {
     stop_argument(
-      sprintf("`expect` names more than one relationship: %s.",
-        listed(paste0("\"", intersect(expect, relationships), "\""), "and")
+      sprintf("`expect` names more than one shape of the keys: %s.",
+        listed(paste0("\"", intersect(expect, expected_shapes), "\""), "and")
       ),
       "Name the strictest one that must hold.",
       call = call
@@ -47,7 +51,7 @@ check_expectations <- function(pairing, keys, call) {
     right_once <- endsWith(one, "to-one")
     if ((left_once && repeats[["left"]]) ||
       (right_once && repeats[["right"]])) {
-      stop_relationship(pairing, keys, one, left_once, right_once, call)
+      stop_key_shape(pairing, keys, one, left_once, right_once, call)
     }
   }
   matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
@@ -194,9 +198,9 @@ rows_repeated <- function(keys, kinds, match_missing) {
   which(first %in% first[again] & first != 0L)
 }
 
-stop_relationship <- function(pairing, keys, expected, left_once, right_once,
+stop_key_shape <- function(pairing, keys, expected, left_once, right_once,
                               call) {
-  rows <- relationship_rows(pairing, keys, left_once, right_once)
+  rows <- key_shape_rows(pairing, keys, left_once, right_once)
   lines <- mapply(function(side, label) {
     if (length(rows[[side]])) {
       sprintf("%s: %s share a key: %s", label,
@@ -208,7 +212,7 @@ stop_relationship <- function(pairing, keys, expected, left_once, right_once,
   stop_expectation(pairing,
     sprintf(
       "Expected %s, but the pairing is %s.", expected,
-      relationship_of(pairing$counts)
+      key_shape_of(pairing$counts)
     ),
     unlist(lines),
     repeated_keys_line(pairing, if (length(rows$left)) "left" else "right"),
@@ -226,7 +230,7 @@ repeated_keys_line <- function(pairing, side) {
   }
 }
 
-relationship_rows <- function(pairing, keys, left_once, right_once) {
+key_shape_rows <- function(pairing, keys, left_once, right_once) {
   match_missing <- pairing$missing_keys == "match"
   if (pairing$keyed_only) {
     return(list(
@@ -299,18 +303,18 @@ stop_incomplete <- function(pairing, side, call) {
   do.call(stop_expectation, arguments, quote = TRUE)
 }
 
-warn_many_to_many <- function(pairing, call) {
+warn_rows_multiply <- function(pairing, call) {
   unexpected <- isTRUE(pairing$counts$on_both) && is.null(pairing$expect) &&
     identical(pairing$repeats, "all") &&
     length(pairing$same) == length(pairing$rules)
   if (!unexpected) {
     return()
   }
-  warn_ronda("many_to_many",
+  warn_ronda("rows_multiply",
     "Keys repeat on both sides, so rows multiply.",
     heavy_words(pairing),
     paste(
-      "Write expect = \"many-to-many\" if that is right;",
+      "Write expect = \"rows-multiply\" if that is right;",
       "else choose with `repeats` or add a key."
     ),
     repeated_keys_line(pairing, "right"),

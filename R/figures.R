@@ -3,7 +3,7 @@
 # Blue, orange and grey that stay apart for every kind of colour vision; shape,
 # position or label always says the same again.
 figure_colours <- c(
-  left = "#2b6ca3", right = "#d9822b", both = "#4d5562", none = "#c9ced6"
+  left = "#2b6ca3", right = "#d9822b", paired = "#4d5562", none = "#c9ced6"
 )
 
 figure_theme <- function(size = 14) {

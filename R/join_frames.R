@@ -35,7 +35,7 @@
 #'
 #' @section Which columns come:
 #' `take`, `omit`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
-#' `partners` and `fill`. Left columns come in their order, then right columns
+#' `partners` and `if_absent`. Left columns come in their order, then right columns
 #' in theirs (or in the order of `take`), then `partners` and `origin`. With
 #' `keys = "one"` there is one column for each key, at the left key's place and
 #' under its name, in the common type of both sides.
@@ -55,7 +55,7 @@
 #' `max_rows`, or than there is memory for). An error in a function of yours
 #' (`where`, `via`, `collisions`) comes along as the condition's `parent`, with
 #' the calls that led to it as `parent_calls`. The warning about many-to-many keys
-#' is a `ronda_warning_many_to_many`.
+#' is a `ronda_warning_rows_multiply`.
 #'
 #' @param left,right `[data.frame]` The frames. They are never changed.
 #' @param on `[character | rule | list]` Which columns must be equal: `"port"`,
@@ -77,7 +77,7 @@
 #'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error.
 #' @param expect `[character]` Any of `"one-to-one"`, `"one-to-many"`,
-#'   `"many-to-one"`, `"many-to-many"` (allowed, no warning), `"left-complete"`
+#'   `"many-to-one"`, `"rows-multiply"` (keys may repeat on both sides: no warning), `"left-complete"`
 #'   (every left row has a partner), `"right-complete"` and
 #'   `"no-missing-keys"`.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
@@ -102,10 +102,10 @@
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
 #'   `{column}` and `{side}`.
 #' @param origin `[character(1)]` Name of a factor column that tells where a
-#'   row comes from: levels `sides` and `"both"`.
+#'   row comes from: levels `sides` and `"paired"`.
 #' @param partners `[character(1)]` Name of an integer column: how many
 #'   partners the row's left row has (missing in right-only rows).
-#' @param fill `[list]` By column name of the result: the value in rows whose
+#' @param if_absent `[list]` By column name of the result: the value in rows whose
 #'   side is absent, such as `list(fare = 0)`. Values that were missing in the
 #'   data stay missing.
 #' @param row_order `[character(1)]` `"left"`, `"right"` or `"keys"`.
@@ -149,7 +149,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         sides = c("left", "right"), take = NULL, omit = NULL,
                         keys = "one", collisions = "rename",
                         name_pattern = "{column}_{side}", origin = NULL,
-                        partners = NULL, fill = NULL, row_order = "left") {
+                        partners = NULL, if_absent = NULL, row_order = "left") {
   call <- quote(join_frames())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
@@ -170,7 +170,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
       list(
         take = take, omit = omit, keys = keys, collisions = collisions,
         name_pattern = name_pattern, origin = origin, partners = partners,
-        fill = fill, row_order = row_order
+        if_absent = if_absent, row_order = row_order
       )
     )
     frame <- make_frame(pairing, pairing$plan, call, pairing$clock["count"])

@@ -181,7 +181,7 @@ number_misses <- function(pairing, keys, rules, rule, values, group) {
   pairs <- new_pairing(frames$left, frames$right,
     on = list("group", unclass(nearest("number", look = "either"))[[1L]]),
     no_on = FALSE, where = NULL, missing_keys = "unmatched", repeats = "all",
-    expect = "many-to-many", max_rows = Inf, sides = c("left", "right"),
+    expect = "rows-multiply", max_rows = Inf, sides = c("left", "right"),
     labels = c("left", "right"), call = quote(near_misses())
   )
   slot <- pairs$matches$slot
@@ -291,7 +291,7 @@ outside_misses <- function(pairing) {
   alone <- which(pairing$matches$slot == 0L)
   found <- new_pairing(pairing$left, pairing$right, wider, FALSE, NULL,
     if (pairing$missing_keys == "match") "match" else "unmatched", "first",
-    "many-to-many", Inf, c("left", "right"), c("left", "right"),
+    "rows-multiply", Inf, c("left", "right"), c("left", "right"),
     quote(near_misses())
   )$matches$slot[alone]
   far <- which(found > 0L)

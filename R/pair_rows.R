@@ -98,7 +98,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     check_expectations(pairing, keys, call)
   }
   if (!is.null(pairing$matches$starts)) {
-    if (is.null(rows) || writes_pairs(rows)) warn_many_to_many(pairing, call)
+    if (is.null(rows) || writes_pairs(rows)) warn_rows_multiply(pairing, call)
     pairing <- keep_repeats(pairing, call)
   }
   pairing$clock <- c(clock, count = now_())

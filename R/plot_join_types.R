@@ -16,7 +16,7 @@ plot_join_types <- function(pairing) {
     ) +
     ggplot2::geom_text(
       ggplot2::aes(x = (from + to) / 2, y = y, label = label),
-      colour = ifelse(data$part == "both", "white", "#2f3640"), size = 4.2
+      colour = ifelse(data$part == "paired", "white", "#2f3640"), size = 4.2
     ) +
     ggplot2::geom_text(
       data = totals, hjust = 0, size = 4.6, fontface = "bold",
@@ -26,17 +26,17 @@ plot_join_types <- function(pairing) {
     ) +
     ggplot2::scale_fill_manual(NULL,
       values = c(
-        both = figure_colours[["both"]], only_left = "#d3e3f3",
-        only_right = "#fbe3c8"
+        paired = figure_colours[["paired"]], left_alone = "#d3e3f3",
+        right_alone = "#fbe3c8"
       ),
       labels = c(
-        both = "pairs (semi: left rows)",
-        only_left = paste("only", pairing$labels[1L]),
-        only_right = paste("only", pairing$labels[2L])
+        paired = "paired (semi: left rows)",
+        left_alone = paste(pairing$labels[1L], "alone"),
+        right_alone = paste(pairing$labels[2L], "alone")
       )
     ) +
     ggplot2::scale_linetype_manual(
-      values = c(both = "solid", only_left = "dashed", only_right = "dotted"),
+      values = c(paired = "solid", left_alone = "dashed", right_alone = "dotted"),
       guide = "none"
     ) +
     ggplot2::scale_x_continuous("rows of the result",
@@ -58,7 +58,7 @@ plot_join_types <- function(pairing) {
 
 join_type_data <- function(pairing) {
   totals <- summary(pairing)
-  parts <- c("both", "only_left", "only_right")
+  parts <- c("paired", "left_alone", "right_alone")
   data <- do.call(rbind, lapply(seq_len(nrow(totals)), function(k) {
     rows <- as.numeric(totals[k, parts])
     to <- cumsum(rows)

@@ -108,7 +108,7 @@ overlap_title <- function(pairing) {
 
 overlap_subtitle <- function(pairing) {
   in_lines(sprintf("%s, %s, by %s", counted(pairing$counts$pairs, "pair"),
-    relationship_of(pairing$counts),
+    key_shape_of(pairing$counts),
     paste(vapply(pairing$rules, rule_text, ""), collapse = ", ")
   ))
 }

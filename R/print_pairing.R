@@ -65,7 +65,7 @@ pair_words <- function(pairing) {
   passed <- right_candidates(pairing) - pairing$counts$matched_right
   c(
     styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
-      relationship_of(pairing$counts)
+      key_shape_of(pairing$counts)
     ), "bold"),
     if (!is.na(passed) && passed > 0) {
       sprintf("%s of %s had a candidate but %s passed over.",
@@ -132,8 +132,8 @@ right_uses <- function(pairing) {
 #' @param object `[ronda_pairing]` What [pair_rows()] gives.
 #' @param ... Not used.
 #' @return A data frame of seven rows, one for each of `rows`: `rows` (its
-#'   name), `result_rows`, and how many of these are `both`, `only_left` and
-#'   `only_right`. Nothing is built for it.
+#'   name), `result_rows`, and how many of these are `paired`, `left_alone` and
+#'   `right_alone`. Nothing is built for it.
 #' @examples
 #' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
@@ -143,6 +143,6 @@ summary.ronda_pairing <- function(object, ...) {
   part <- function(k) vapply(parts, function(x) as.numeric(x[[k]]), 0)
   as_base_frame(list(
     rows = row_choices, result_rows = unname(rows_by_type(object)),
-    both = part(1L), only_left = part(2L), only_right = part(3L)
+    paired = part(1L), left_alone = part(2L), right_alone = part(3L)
   ), length(row_choices))
 }

@@ -13,10 +13,10 @@
 #'   `unmatched_right`, `passed_over_right` (right rows that had a candidate
 #'   but no pair; NA where nearest() with other conditions did not need to try
 #'   them all), `pairs`, `missing_left` and `missing_right` (rows with a
-#'   missing key), `relationship`, `notes` (text: what is worth a second look in
+#'   missing key), `key_shape` (one-to-one to many-to-many), `notes` (text: what is worth a second look in
 #'   ordered rules), `seconds` by stage. After a frame was built
-#'   also `rows` (the join type), `result_rows`, `both`, `only_left` and
-#'   `only_right`. `matched + unmatched` always equals the rows of the frame.
+#'   also `rows` (the join type), `result_rows`, `paired`, `left_alone` and
+#'   `right_alone`. `matched + unmatched` always equals the rows of the frame.
 #'   `last_receipt()` is NULL before the first join. `as.data.frame()` gives
 #'   one row of the counts, `receipt_json()` one JSON object with all of it.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one.
@@ -80,7 +80,7 @@ account_of <- function(pairing) {
     passed_over_right = right_candidates(pairing) - counts$matched_right,
     pairs = counts$pairs,
     missing_left = counts$missing_left, missing_right = counts$missing_right,
-    relationship = relationship_of(counts),
+    key_shape = key_shape_of(counts),
     row_names_left_behind = pairing$row_names,
     notes = pairing$notes,
     seconds = seconds_of(pairing$clock)
@@ -118,35 +118,35 @@ frame_receipt <- function(latest) {
 
 # The lines of the result by where they come from; known from the account
 result_counts <- function(receipt, rows) {
-  only_left <- switch(rows,
+  left_alone <- switch(rows,
     left = ,
     full = ,
     anti = ,
     unmatched = receipt$unmatched_left,
     0
   )
-  only_right <- switch(rows,
+  right_alone <- switch(rows,
     right = ,
     full = ,
     unmatched = receipt$unmatched_right,
     0
   )
-  both <- switch(rows,
+  paired <- switch(rows,
     semi = receipt$matched_left,
     anti = ,
     unmatched = 0,
     receipt$pairs
   )
-  list(both = both, only_left = only_left, only_right = only_right)
+  list(paired = paired, left_alone = left_alone, right_alone = right_alone)
 }
 
 receipt_line <- function(receipt) {
   parts <- c(
-    sprintf("%s both", with_commas(receipt$both)),
-    sprintf("%s only %s", with_commas(receipt$only_left), receipt$labels[1L]),
-    sprintf("%s only %s", with_commas(receipt$only_right), receipt$labels[2L])
+    sprintf("%s paired", with_commas(receipt$paired)),
+    sprintf("%s %s alone", with_commas(receipt$left_alone), receipt$labels[1L]),
+    sprintf("%s %s alone", with_commas(receipt$right_alone), receipt$labels[2L])
   )
-  counts <- c(receipt$both, receipt$only_left, receipt$only_right)
+  counts <- c(receipt$paired, receipt$left_alone, receipt$right_alone)
   if (all(counts == 0)) {
     parts <- ""
   } else {
@@ -185,7 +185,7 @@ format.ronda_receipt <- function(x, ...) {
     side(2L, x$labels[2L], x$rows_right, x$matched_right, x$unmatched_right,
       x$missing_right, x$passed_over_right
     ),
-    sprintf("%s, %s", counted(x$pairs, "pair"), x$relationship),
+    sprintf("%s, %s", counted(x$pairs, "pair"), x$key_shape),
     x$notes,
     row_name_words(x)
   )

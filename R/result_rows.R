@@ -10,7 +10,7 @@ writes_pairs <- function(rows) {
   rows != "semi" && rows != "anti" && rows != "unmatched"
 }
 
-# list(left, right, n, only_left, only_right): `left` NULL says that every left
+# list(left, right, n, left_alone, right_alone): `left` NULL says that every left
 # row stands once, in order; `right` is NULL for semi and anti.
 result_rows <- function(pairing, rows) {
   slot <- pairing$matches$slot

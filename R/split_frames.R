@@ -4,7 +4,7 @@
 #' @param ... Named arguments for [build_frame()], for the matched rows; not
 #'   `rows`.
 #' @return A list of three frames: `matched`, as `build_frame(pairing,
-#'   "inner")`; `only_<left side>` and `only_<right side>`: the rows without
+#'   "inner")`; `<left side>_alone` and `<right side>_alone`: the rows without
 #'   partner, each with its own frame's columns and class. Together they hold
 #'   every row of both frames.
 #' @section Errors: As [build_frame()].
@@ -14,7 +14,7 @@
 #' )
 #' parts <- split_frames(pairing)
 #' vapply(parts, nrow, 1L)
-#' parts$only_vessels
+#' parts$vessels_alone
 #' @export
 split_frames <- function(pairing, ...) {
   call <- quote(split_frames())
@@ -31,7 +31,7 @@ split_frames <- function(pairing, ...) {
     matched,
     own_rows(pairing$left, left, call), own_rows(pairing$right, right, call)
   )
-  names(parts) <- c("matched", paste0("only_", pairing$sides))
+  names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
   parts
 }
 

@@ -81,8 +81,8 @@ report_account <- function(pairing) {
   )
   totals <- summary(pairing)
   names(totals) <- c(
-    "rows =", "rows of the result", "pairs",
-    paste("only", pairing$labels[1L]), paste("only", pairing$labels[2L])
+    "rows =", "rows of the result", "paired",
+    paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
   )
   notes <- c(pairing$notes, row_name_words(new_receipt(pairing)))
   section("The account",

@@ -93,7 +93,7 @@ overlap_lines <- function() {
     y <- intervals()
     min(replicate(3, seconds(function() {
       join_frames(x, y, on = overlap("from", "to", "from", "to"),
-        rows = "inner", expect = "many-to-many"
+        rows = "inner", expect = "rows-multiply"
       )
     })))
   }, 0)

@@ -35,13 +35,13 @@ joins <- list(
   text = function() join_frames(left, right, on = c("t", "k"), rows = "full"),
   repeated = function() {
     join_frames(small, right[seq_len(n / 10), ], on = "g", rows = "inner",
-      expect = "many-to-many", take = "w", max_rows = Inf
+      expect = "rows-multiply", take = "w", max_rows = Inf
     )
   },
   nearest = function() join_frames(left, right, on = list("g", nearest("at"))),
   key_order = function() {
     join_frames(left[seq_len(n / 2), ], right[seq_len(n / 2), ],
-      on = "t", row_order = "keys", take = "w", expect = "many-to-many"
+      on = "t", row_order = "keys", take = "w", expect = "rows-multiply"
     )
   }
 )

@@ -84,7 +84,7 @@ oracle_chain <- function(chain) {
 chain_differs <- function(chain) {
   found <- tryCatch(
     join_many(chain$frames, on = chain$on, rows = chain$rows,
-      missing_keys = chain$missing_keys, expect = "many-to-many"
+      missing_keys = chain$missing_keys, expect = "rows-multiply"
     ),
     ronda_error = function(e) class(e)[1L]
   )

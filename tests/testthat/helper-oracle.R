@@ -377,15 +377,15 @@ oracle_join <- function(left, right, spec) {
   if (!is.null(spec$origin)) {
     put(spec$origin, factor(
       ifelse(lines$left == 0L, spec$sides[2L],
-        ifelse(lines$right == 0L, spec$sides[1L], "both")
+        ifelse(lines$right == 0L, spec$sides[1L], "paired")
       ),
-      c(spec$sides, "both")
+      c(spec$sides, "paired")
     ))
   }
-  for (name in names(spec$fill)) {
+  for (name in names(spec$if_absent)) {
     side <- if (name %in% names(left)) "left" else "right"
     value <- out[[name]][[1L]]
-    value[lines[[side]] == 0L] <- spec$fill[[name]]
+    value[lines[[side]] == 0L] <- spec$if_absent[[name]]
     out[[name]] <- list(value)
   }
   columns <- lapply(out, `[[`, 1L)
@@ -600,12 +600,12 @@ make_spec <- function(case) {
     name_pattern = maybe(0.3, "{side}.{column}", "{column}_{side}"),
     origin = if (!one_sided) maybe(0.3, "from"),
     partners = maybe(0.3, "n"),
-    fill = if (!one_sided) maybe(0.3, list(only = "?")),
+    if_absent = if (!one_sided) maybe(0.3, list(only = "?")),
     row_order = if (one_sided) "left" else one_of(c("left", "right", "keys"))
   )
   if (default) {
     spec$rows <- one_of(c("left", "inner"))
-    spec[c("take", "omit", "origin", "partners", "fill")] <- NULL
+    spec[c("take", "omit", "origin", "partners", "if_absent")] <- NULL
     spec$keys <- "one"
     spec$row_order <- "left"
     spec$collisions <- "rename"
@@ -628,7 +628,7 @@ pair_spec <- function(case, spec) {
   pair_rows(case$left, case$right,
     on = spec_rules(spec), where = spec$condition,
     missing_keys = spec$missing_keys, repeats = spec$repeats,
-    expect = "many-to-many", sides = spec$sides
+    expect = "rows-multiply", sides = spec$sides
   )
 }
 
@@ -637,10 +637,10 @@ run_spec <- function(case, spec) {
     join_frames(case$left, case$right,
       on = spec_rules(spec), rows = spec$rows, where = spec$condition,
       missing_keys = spec$missing_keys, repeats = spec$repeats,
-      expect = "many-to-many", sides = spec$sides, take = spec$take,
+      expect = "rows-multiply", sides = spec$sides, take = spec$take,
       omit = spec$omit, keys = spec$keys, collisions = spec$collisions,
       name_pattern = spec$name_pattern, origin = spec$origin,
-      partners = spec$partners, fill = spec$fill, row_order = spec$row_order
+      partners = spec$partners, if_absent = spec$if_absent, row_order = spec$row_order
     ),
     ronda_error = function(e) class(e)[1L]
   )

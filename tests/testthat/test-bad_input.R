@@ -28,7 +28,7 @@ verbs <- list(
       expect = character(), max_rows = c("number"), sides = c("texts"),
       take = c("none"), omit = c("none"), keys = character(),
       collisions = character(), name_pattern = character(),
-      origin = c("long"), partners = c("long"), fill = c("none"),
+      origin = c("long"), partners = c("long"), if_absent = c("none"),
       row_order = character(), where = character()
     )
   ),
@@ -94,7 +94,7 @@ verbs <- list(
   ),
   highest = list(good = list("a"), takes = list(column = "long")),
   lowest = list(good = list("a"), takes = list(column = "long")),
-  check_keys = list(
+  key_account = list(
     good = list(left, "port"),
     takes = list(frame = character(), on = character())
   ),

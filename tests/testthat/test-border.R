@@ -146,7 +146,7 @@ test_that("searches are told from other pointers, and from those of another sess
 
 test_that("a pairing that was written into is refused", {
   pairing <- pair_rows(data.frame(k = c(1, 1, 2)), data.frame(k = c(1, 2, 2), v = 1:3),
-    on = "k", expect = "many-to-many"
+    on = "k", expect = "rows-multiply"
   )
   broken <- list(
     function(matches) replace(matches, "slot", list(c(1L, 99L, 1L))),

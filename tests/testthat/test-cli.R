@@ -23,7 +23,7 @@ test_that("join writes a file, or stdout, and the receipt to stderr", {
   )
   expect_identical(run$status, 0L)
   expect_identical(run$out, character())
-  expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 54 both, 6 only")
+  expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 54 paired, 6 sailings alone")
   expected <- join_frames(read_frame("sailings.csv"), read_frame("vessels.csv"),
     on = c(vessel = "code")
   )
@@ -41,13 +41,13 @@ test_that("every option of a join reaches it", {
     "--rows", "full", "--take", "ship=name,status,seats", "--keys", "both",
     "--collisions", "status=rename_right,.other=rename",
     "--pattern", "-{side}-{column}", "--sides", "trip,ship",
-    "--origin", "from", "--partners", "n", "--fill", "ship=none,seats=0",
+    "--origin", "from", "--partners", "n", "--if-absent", "ship=none,seats=0",
     "--expect", "many-to-one", "--missing-keys", "unmatched",
     "--repeats", "highest:seats", "--order", "right", "--max-rows", "100",
     "--types", "sailing=text,seats=number", "--out", "all.rds"
   )
   expect_identical(run$err,
-    "60 trip, 9 ship \u2192 61 rows: 54 both, 6 only trip, 1 only ship"
+    "60 trip, 9 ship \u2192 61 rows: 54 paired, 6 trip alone, 1 ship alone"
   )
   types <- c(sailing = "text")
   expected <- join_frames(read_frame("sailings.csv", types),
@@ -56,7 +56,7 @@ test_that("every option of a join reaches it", {
     take = c(ship = "name", "status", "seats"), keys = "both",
     collisions = list(status = "rename_right"),
     name_pattern = "-{side}-{column}", sides = c("trip", "ship"),
-    origin = "from", partners = "n", fill = list(ship = "none", seats = 0),
+    origin = "from", partners = "n", if_absent = list(ship = "none", seats = 0),
     row_order = "right"
   )
   expect_identical(read_frame("all.rds"), expected)
@@ -100,7 +100,7 @@ test_that("ordered rules are options too", {
     "--around", "departs=read_at", "--before", "600", "--after", "5 mins"
   ), nrow(join_frames(sailings, tide, rows = "inner", on = list("port",
     around("departs", "read_at", before = "10 mins", after = 300)
-  ), expect = "many-to-many")))
+  ), expect = "rows-multiply")))
   expect_identical(count("ports.csv", "fare_bands.csv",
     "--relate", "km_from_ambrel >= from_km"
   ), nrow(join_frames(ports, fare_bands, rows = "inner",
@@ -148,7 +148,7 @@ test_that("what is wrong is said once, with its exit code and no file", {
       "--max-rows", "3"
     ),
     c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
-      "--fill", "seats=many"
+      "--if-absent", "seats=many"
     ),
     c("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
       "--types", "vessel"
@@ -257,7 +257,7 @@ test_that("the other commands say and write what their verbs give", {
   expect_false(file.exists("x.png"))
 })
 
-test_that("words after --fill are read as the column's type says", {
+test_that("words after --if-absent are read as the column's type says", {
   withr::local_dir(withr::local_tempdir())
   left <- data.frame(k = 1:3)
   right <- data.frame(k = 2L, n = 5L, fare = 1.5, day = as.Date("2031-05-01"),
@@ -266,7 +266,7 @@ test_that("words after --fill are read as the column's type says", {
   write_frame(left, "left.csv")
   write_frame(right, "right.rds")
   fill <- function(...) {
-    run_cli("join", "left.csv", "right.rds", "--on", "k", "--fill", paste(..., sep = ","),
+    run_cli("join", "left.csv", "right.rds", "--on", "k", "--if-absent", paste(..., sep = ","),
       "--out", "o.rds", "--quiet"
     )
   }
@@ -289,7 +289,7 @@ test_that("words after --fill are read as the column's type says", {
   for (name in setdiff(names(words), "quay")) {
     run <- fill(paste0(name, "=some day"))
     expect_identical(run$code, 1L)
-    expect_match(run$err[1L], sprintf("--fill can't put \"some day\" into `%s`", name),
+    expect_match(run$err[1L], sprintf("--if-absent can't put \"some day\" into `%s`", name),
       fixed = TRUE
     )
     expect_false(file.exists("o.rds"))

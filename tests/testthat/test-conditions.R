@@ -90,7 +90,7 @@ test_that("wrong arguments are refused", {
     join_frames(left, right, on = on, expect = c("one-to-one", "many-to-one")),
     join_frames(left, right, on = on, max_rows = "many"),
     join_frames(left, right, on = on, sides = c("a", "a")),
-    join_frames(left, right, on = on, sides = c("a", "both")),
+    join_frames(left, right, on = on, sides = c("a", "paired")),
     join_frames(left, right, on = on, row_order = "up"),
     join_frames(left, right, on = cross(), row_order = "keys"),
     join_frames(left, right, on = on, keys = "none"),
@@ -134,14 +134,14 @@ test_that("wrong columns are refused", {
     join_frames(left, right, on = on, origin = "n"),
     join_frames(left, right, on = on, origin = NA),
     join_frames(left, right, on = on, partners = "origin", origin = "origin"),
-    join_frames(left, right, on = on, fill = 0),
-    join_frames(left, right, on = on, fill = list(seat = 0)),
-    join_frames(left, right, on = on, fill = list(vessel = "?")),
-    join_frames(left, right, on = on, partners = "k", fill = list(k = 0)),
-    join_frames(left, right, on = on, fill = list(seats = 0.5)),
-    join_frames(left, right, on = on, fill = list(seats = 1:2)),
-    join_frames(left, right, on = on, fill = list(seats = "none")),
-    join_frames(left, right, on = on, fill = list(seats = Sys.Date())),
+    join_frames(left, right, on = on, if_absent = 0),
+    join_frames(left, right, on = on, if_absent = list(seat = 0)),
+    join_frames(left, right, on = on, if_absent = list(vessel = "?")),
+    join_frames(left, right, on = on, partners = "k", if_absent = list(k = 0)),
+    join_frames(left, right, on = on, if_absent = list(seats = 0.5)),
+    join_frames(left, right, on = on, if_absent = list(seats = 1:2)),
+    join_frames(left, right, on = on, if_absent = list(seats = "none")),
+    join_frames(left, right, on = on, if_absent = list(seats = Sys.Date())),
     join_frames(left, right, on = same("vessel", "seats", via = as.character))
   )
 })
@@ -160,7 +160,7 @@ test_that("what must hold is checked", {
     join_frames(many, many, on = "code"),
     join_frames(many, many, on = "code", where = ~ left$k != right$k),
     join_frames(many, many, on = "code", where = ~TRUE, expect = "many-to-one"),
-    join_frames(many, many, on = "code", expect = "many-to-many", max_rows = 12),
+    join_frames(many, many, on = "code", expect = "rows-multiply", max_rows = 12),
     join_frames(many, many, on = cross(), where = ~ left$k != right$k,
       max_rows = 12
     )

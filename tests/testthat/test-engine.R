@@ -30,7 +30,7 @@ test_that("shuffled and swapped inputs give the same pairs", {
   right <- data.frame(k = sample.int(9000L, n, TRUE), j = seq_len(n))
   pairs_of <- function(l, r) {
     joined <- join_frames(l, r, on = "k", rows = "inner",
-      expect = "many-to-many"
+      expect = "rows-multiply"
     )
     joined[order(joined$i, joined$j), c("i", "j")]
   }
@@ -68,7 +68,7 @@ test_that("columns of every width, copied side by side, are picked alike", {
     if (rows == "inner") at <- partners
     at <- unlist(at)
     joined <- join_frames(left, right, on = "k", rows = rows,
-      expect = "many-to-many"
+      expect = "rows-multiply"
     )
     expect_identical(lapply(joined[taken], function(x) x),
       lapply(right[taken], function(x) pick(x, at))
@@ -128,10 +128,10 @@ test_that("other column names change names alone", {
         list(same("k_a \u00e9", "k_b \u00e9"), nearest("at_a \u00e9", "at_b \u00e9"))
       }
       plain <- join_frames(left, right, on = plain_on, rows = rows,
-        expect = "many-to-many"
+        expect = "rows-multiply"
       )
       renamed <- join_frames(other(left, "a"), other(right, "b"), on = other_on,
-        rows = rows, expect = "many-to-many"
+        rows = rows, expect = "rows-multiply"
       )
       expect_identical(unname(as.list(renamed)), unname(as.list(plain)))
     }
@@ -184,11 +184,11 @@ test_that("nearest is the same searched, walked and sorted first", {
 test_that("odd numbers keep their meaning", {
   odd <- data.frame(k = c(0, -0, NaN, NA, Inf, -Inf, 1e-320), i = 1:7)
   joined <- join_frames(odd, odd, on = "k", rows = "inner",
-    expect = "many-to-many"
+    expect = "rows-multiply"
   )
   expect_identical(joined$i_left, c(1L, 1L, 2L, 2L, 5L, 6L, 7L))
   joined <- join_frames(odd, odd, on = "k", rows = "inner",
-    expect = "many-to-many", missing_keys = "match"
+    expect = "rows-multiply", missing_keys = "match"
   )
   expect_identical(nrow(joined), 11L)
   near <- join_frames(odd, odd, on = nearest("k", look = "either"))
@@ -243,7 +243,7 @@ test_that("repeated keys of any number and order pair alike on every path", {
         ronda.threads = ways$threads[way], ronda.chunk_rows = ways$chunk[way]
       )
       x <- join_frames(frames[[1L]], frames[[2L]], on = "k", rows = "inner",
-        expect = "many-to-many", collisions = "rename"
+        expect = "rows-multiply", collisions = "rename"
       )
       expect_identical(x$row_left, rep.int(frames[[1L]]$row, sizes))
       expect_identical(x$row_right, unlist(partners, use.names = FALSE))

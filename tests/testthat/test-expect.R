@@ -115,12 +115,12 @@ test_that("a many-to-many warning comes once, where rows multiply unasked", {
   many <- data.frame(k = c(1, 1, 2), n = 1:3)
   quiet <- function(...) expect_no_warning(join_frames(many, many, on = "k", ...))
   expect_warning(join_frames(many, many, on = "k"),
-    class = "ronda_warning_many_to_many"
+    class = "ronda_warning_rows_multiply"
   )
   expect_warning(pair_rows(many, many, on = "k"),
-    class = "ronda_warning_many_to_many"
+    class = "ronda_warning_rows_multiply"
   )
-  quiet(expect = "many-to-many")
+  quiet(expect = "rows-multiply")
   quiet(repeats = "first")
   quiet(rows = "semi")
   quiet(rows = "anti")

@@ -13,7 +13,7 @@ test_that("every kind of row gets an answer", {
   two_crews <- which(tabulate(
     build_frame(pair_rows(sailings, crew_shifts,
       on = list("vessel", inside("departs", "starts", "ends")),
-      expect = "many-to-many"
+      expect = "rows-multiply"
     ), "inner")$sailing - 1000L
   ) > 1L)[1L]
   fares <- pair_rows(sailings, fare_bands, on = inside("km", "from_km", "to_km"))

@@ -47,7 +47,7 @@ test_that("memory that runs out is an error of ours, and the session lives", {
   said <- run_limited("ulimit -v 1200000", "
     options(ronda.receipt = FALSE)
     join <- function(x) join_frames(x, x, on = 'k', rows = 'inner',
-      expect = 'many-to-many', max_rows = Inf
+      expect = 'rows-multiply', max_rows = Inf
     )
     x <- data.frame(k = rep(1L, 12000), v = 1)
     e <- tryCatch(join(x), error = identity)

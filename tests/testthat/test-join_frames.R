@@ -56,7 +56,7 @@ test_that("`rows` are parts of each other, with names and types that stay", {
     run <- function(rows, case) {
       spec$rows <- rows
       if (rows %in% c("semi", "anti")) {
-        spec[c("origin", "fill", "take", "omit")] <- NULL
+        spec[c("origin", "if_absent", "take", "omit")] <- NULL
       }
       run_spec(case, spec)
     }
@@ -80,8 +80,8 @@ test_that("`rows` are parts of each other, with names and types that stay", {
       sort(unlist(frame))
     }
     expect_identical(words(all$full), words(all$inner, all$unmatched))
-    only_left <- all$unmatched[all$unmatched$from == spec$sides[1L], ]
-    expect_identical(words(all$left), words(all$inner, only_left))
+    left_alone <- all$unmatched[all$unmatched$from == spec$sides[1L], ]
+    expect_identical(words(all$left), words(all$inner, left_alone))
     expect_identical(nrow(all$semi) + nrow(all$anti), nrow(case$left))
   }
 })
@@ -217,7 +217,7 @@ test_that("64-bit keys match exactly and stop where they can't hold a value", {
   right <- data.frame(k = c(9007199254740992, 5, 0.5, 0.5), j = 1:4)
   joined <- join_frames(left, right, on = "k")
   expect_identical(joined$j, c(NA, 1L, 2L))
-  expect_identical(receipt(pair_rows(left, right, on = "k"))$relationship,
+  expect_identical(receipt(pair_rows(left, right, on = "k"))$key_shape,
     "one-to-many"
   )
   expect_error(join_frames(left, right, on = "k", rows = "full"),
@@ -250,13 +250,13 @@ test_that("several rules on one column, and rules on both names", {
   expect_named(renamed, c("a", "bee", "b"))
 })
 
-test_that("`fill` sets only what is blank because a side is absent", {
+test_that("`if_absent` sets only what is blank because a side is absent", {
   left <- data.frame(k = 1:3, size = factor(c("s", NA, "l")))
   right <- data.frame(k = c(1L, 4L), price = c(NA, 2), day = as.Date(0:1,
     origin = "2031-01-01"
   ), n = c(1L, NA), when = as.difftime(1:2, units = "mins"))
   right$bag <- list(1, NULL)
-  joined <- join_frames(left, right, on = "k", rows = "full", fill = list(
+  joined <- join_frames(left, right, on = "k", rows = "full", if_absent = list(
     price = 0, size = "none", day = as.Date("2030-01-01"), n = 7,
     bag = list("?"), when = as.difftime(1, units = "hours")
   ))
@@ -265,20 +265,20 @@ test_that("`fill` sets only what is blank because a side is absent", {
   expect_identical(as.character(joined$size), c("s", NA, "l", "none"))
   expect_identical(as.numeric(joined$when), c(1, 60, 60, 2))
   expect_identical(joined$bag, list(1, "?", "?", NULL))
-  semi <- join_frames(left[1, ], right, on = "k", fill = list(size = "none"))
+  semi <- join_frames(left[1, ], right, on = "k", if_absent = list(size = "none"))
   expect_identical(levels(semi$size), c("l", "s", "none"))
 })
 
 test_that("the limit holds for pairs, and for nothing that makes none", {
   left <- data.frame(k = rep(1L, 2000))
   expect_error(
-    join_frames(left, left, on = "k", expect = "many-to-many"),
+    join_frames(left, left, on = "k", expect = "rows-multiply"),
     "4,000,000 pairs, more than `max_rows` allows \\(1,000,000\\)",
     class = "ronda_error_too_many_rows"
   )
   withr::local_options(ronda.max_rows = 5e6)
   expect_identical(
-    nrow(join_frames(left, left, on = "k", expect = "many-to-many")), 4000000L
+    nrow(join_frames(left, left, on = "k", expect = "rows-multiply")), 4000000L
   )
   withr::local_options(ronda.max_rows = 1)
   expect_no_warning(
@@ -288,12 +288,12 @@ test_that("the limit holds for pairs, and for nothing that makes none", {
   )
   huge <- data.frame(k = rep(1L, 1e5))
   expect_error(
-    join_frames(huge, huge, on = "k", max_rows = Inf, expect = "many-to-many"),
+    join_frames(huge, huge, on = "k", max_rows = Inf, expect = "rows-multiply"),
     "more than a data frame can hold",
     class = "ronda_error_too_many_rows"
   )
   expect_identical(summary_rows(pair_rows(huge, huge, on = "k",
-    expect = "many-to-many"
+    expect = "rows-multiply"
   ))[["inner"]], 1e10)
 })
 

@@ -63,7 +63,7 @@ test_that("columns of one name are kept apart, filled or folded", {
     how <- one_of(c("rename", "fill", "fold"))
     joined <- suppressWarnings(join_many(frames, on = "key", rows = "full",
       collisions = if (how == "fold") pmax else how, origin = "held_by",
-      expect = "many-to-many"
+      expect = "rows-multiply"
     ))
     expected <- oracle_many_columns(frames, lines, how)
     expect_identical(as.list(joined)[names(expected)], expected)

@@ -54,7 +54,7 @@ test_that("whatever is damaged, the function named makes the two keys equal", {
       word
     }, ""))
     found <- near_misses(pair_rows(data.frame(k = left), data.frame(k = right),
-      on = "k", expect = "many-to-many"
+      on = "k", expect = "rows-multiply"
     ))
     seen <- union(seen, found$reason)
     expect_false(any(left[found$left_row] == right[found$right_row]))

@@ -17,7 +17,7 @@ everything_asked <- function(left, right, on, label, drawn = FALSE) {
   answers(suggest_keys(left, right), paste(label, "suggest_keys"))
   answers(format(suggest_keys(left, right)), paste(label, "suggestions"))
   pairing <- tryCatch(
-    pair_rows(left, right, on = on, expect = "many-to-many"),
+    pair_rows(left, right, on = on, expect = "rows-multiply"),
     ronda_error = function(e) NULL
   )
   if (is.null(pairing)) {

@@ -51,7 +51,7 @@ test_that("wrong rules are refused", {
     join_frames(left, right, on = list(nearest("at", "read_at", gap = "km"))),
     join_frames(left, right, on = nearest("at", "read_at"), row_order = "keys"),
     join_frames(left, right, on = nearest("at", "read_at", gap = "age"),
-      fill = list(age = 0)
+      if_absent = list(age = 0)
     )
   )
 })
@@ -97,7 +97,7 @@ test_that("what is often got wrong is told", {
     on = inside("km", "from", "to")
   ))))
   expect_printed(print(receipt(pair_rows(bands, left,
-    on = covers("from", "to", "km", ends = "[]"), expect = "many-to-many"
+    on = covers("from", "to", "km", ends = "[]"), expect = "rows-multiply"
   ))))
 })
 

@@ -2,7 +2,7 @@ vessel <- pair_rows(sailings, vessels, on = c(vessel = "code"))
 tide <- pair_rows(sailings, tide_readings, on = list(
   "port", nearest("departs", "read_at", within = "15 mins")
 ))
-crew <- pair_rows(sailings, crew_shifts, on = "vessel", expect = "many-to-many")
+crew <- pair_rows(sailings, crew_shifts, on = "vessel", expect = "rows-multiply")
 
 drawn <- function(figure) {
   path <- withr::local_tempfile(fileext = ".png")

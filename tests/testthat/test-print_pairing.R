@@ -34,7 +34,7 @@ test_that("the account adds up, and no pair is written out for it", {
     spec <- if (round %% 2L) make_spec(case) else make_ordered_spec(case)
     on <- structure(spec$right, names = spec$left)
     pairing <- pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
-      expect = "many-to-many", repeats = spec$repeats
+      expect = "rows-multiply", repeats = spec$repeats
     )
     account <- ronda:::account_frame(pairing)
     expect_equal(account$matched + account$unmatched,
@@ -48,14 +48,14 @@ test_that("the account adds up, and no pair is written out for it", {
     ))
     sizes <- summary(pairing)
     expect_equal(sizes$result_rows,
-      sizes$both + sizes$only_left + sizes$only_right
+      sizes$paired + sizes$left_alone + sizes$right_alone
     )
     expect_equal(sizes$result_rows[1:4], vapply(sizes$rows[1:4], function(rows) {
       nrow(build_frame(pairing, rows))
     }, 0), ignore_attr = TRUE)
   }
   huge <- data.frame(k = rep(1L, 2e5))
-  huge <- pair_rows(huge, huge, on = "k", expect = "many-to-many")
+  huge <- pair_rows(huge, huge, on = "k", expect = "rows-multiply")
   expect_match(format(huge), "40,000,000,000 pairs", all = FALSE)
 })
 

@@ -3,7 +3,7 @@
 
 big <- function(...) bit64::as.integer64(c(...))
 
-test_that("`fill` takes a value of the column's own type and no other", {
+test_that("`if_absent` takes a value of the column's own type and no other", {
   skip_if_not_installed("bit64")
   columns <- list(
     day = as.Date("2031-05-01"), at = as.POSIXct("2031-05-01 10:00", tz = "UTC"),
@@ -27,10 +27,10 @@ test_that("`fill` takes a value of the column's own type and no other", {
   for (column in names(columns)) {
     right <- as_frame(list(k = 2L, x = columns[[column]]), 1L)
     for (name in names(values)) {
-      call <- quote(join_frames(left, right, on = "k", fill = list(x = values[[name]])))
+      call <- quote(join_frames(left, right, on = "k", if_absent = list(x = values[[name]])))
       if (!name %in% takes[[column]]) {
         error <- expect_error(eval(call), class = "ronda_error_type")
-        expect_match(conditionMessage(error), "^`fill` can't put .* into `x` \\(")
+        expect_match(conditionMessage(error), "^`if_absent` can't put .* into `x` \\(")
         next
       }
       # (R 4.2's own method for versions warns of missing rows)
@@ -47,12 +47,12 @@ test_that("`fill` takes a value of the column's own type and no other", {
     }
   }
   marked <- as_frame(list(k = 2L, x = I(list("a"))), 1L)
-  expect_identical(join_frames(left, marked, on = "k", fill = list(x = list(0)))$x,
+  expect_identical(join_frames(left, marked, on = "k", if_absent = list(x = list(0)))$x,
     I(list(0, "a", 0))
   )
   for (column in setdiff(names(columns), c("notes", "ticket", "release"))) {
     right <- as_frame(list(k = 2L, x = columns[[column]]), 1L)
-    x <- join_frames(left, right, on = "k", fill = list(x = NA))$x
+    x <- join_frames(left, right, on = "k", if_absent = list(x = NA))$x
     expect_identical(is.na(x), c(TRUE, FALSE, TRUE))
   }
 })
@@ -76,7 +76,7 @@ test_that("64-bit integers are shown in full wherever a value is named", {
     )
     expect_match(conditionMessage(error), paste0("`k` = ", text, "\n"), fixed = TRUE)
     expect_match(utils::capture.output(print(
-      explain_row(pair_rows(twice, twice, on = "k", expect = "many-to-many"),
+      explain_row(pair_rows(twice, twice, on = "k", expect = "rows-multiply"),
         left = 2
       )
     ))[1L], paste0("`k` = ", text), fixed = TRUE)
@@ -203,13 +203,13 @@ test_that("types of filled columns and gaps depend on types, not on rows", {
   whole$span <- structure(1:2, class = "difftime", units = "hours")
   other <- data.frame(k = 1:3)
   for (rows in c("left", "full")) {
-    filled <- join_frames(whole, other, on = "k", rows = rows, fill = list(
+    filled <- join_frames(whole, other, on = "k", rows = rows, if_absent = list(
       day = as.Date("2031-05-01"), span = as.difftime(120, units = "mins")
     ))
     expect_identical(vapply(filled[2:3], typeof, ""), c(day = "integer", span = "integer"))
   }
   expect_identical(filled$day[3L], structure(22400L, class = "Date"))
-  expect_error(join_frames(whole, other, on = "k", fill = list(
+  expect_error(join_frames(whole, other, on = "k", if_absent = list(
     day = as.Date("2031-05-01") + 0.5
   )), class = "ronda_error_type")
   long <- data.frame(t = bit64::as.integer64(5))

@@ -29,8 +29,8 @@ test_that("the relationship is that of the keys, or of the candidates", {
   relationship <- function(left, right, ...) {
     left <- data.frame(k = left)
     right <- data.frame(k = right, r = seq_along(right))
-    receipt(pair_rows(left, right, on = "k", expect = "many-to-many", ...))$
-      relationship
+    receipt(pair_rows(left, right, on = "k", expect = "rows-multiply", ...))$
+      key_shape
   }
   expect_identical(relationship(1:3, 2:5), "one-to-one")
   expect_identical(relationship(c(1, 1), 2:5), "many-to-one")

@@ -41,7 +41,7 @@ test_that("`repeats` leaves counts of candidates and of pairs", {
   expect_equal(account$pairs, 3)
   expect_equal(account$matched_right, 2)
   expect_equal(account$passed_over_right, 2)
-  expect_identical(account$relationship, "many-to-many")
+  expect_identical(account$key_shape, "many-to-many")
 })
 
 test_that("refusing repeats changes nothing where there are none", {

@@ -5,7 +5,7 @@ build_spec <- function(pairing, spec) {
   build_frame(pairing, spec$rows, take = spec$take, omit = spec$omit,
     keys = spec$keys, collisions = spec$collisions,
     name_pattern = spec$name_pattern, origin = spec$origin,
-    partners = spec$partners, fill = spec$fill, row_order = spec$row_order
+    partners = spec$partners, if_absent = spec$if_absent, row_order = spec$row_order
   )
 }
 
@@ -93,11 +93,11 @@ test_that("the command line writes what the function gives, whatever the options
     choices <- Filter(Negate(is.null), choices)
     run <- run_cli("join", "trips.csv", "calls.csv", "--on", paste(on, collapse = ","),
       rbind(paste0("--", names(choices)), unlist(choices)),
-      "--expect", "many-to-many", "--out", "out.rds"
+      "--expect", "rows-multiply", "--out", "out.rds"
     )
     expect_identical(run$code, 0L, label = paste(run$err, collapse = "\n"))
     arguments <- list(left, right,
-      on = on, rows = rows, expect = "many-to-many",
+      on = on, rows = rows, expect = "rows-multiply",
       missing_keys = choices[["missing-keys"]], repeats = choices$repeats,
       sides = if (!is.null(choices$sides)) c("trip", "call"),
       take = if (!is.null(choices$take)) c("note", places = "seats"),

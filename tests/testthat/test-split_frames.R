@@ -5,15 +5,15 @@ test_that("the three parts hold every row, the outer two untouched", {
     class(case$right) <- c("my_frame", "data.frame")
     on <- structure(case$right_keys, names = case$left_keys)
     pairing <- pair_rows(case$left, case$right, on = on,
-      sides = c("a", "b"), expect = "many-to-many"
+      sides = c("a", "b"), expect = "rows-multiply"
     )
     parts <- split_frames(pairing, origin = "from")
-    expect_named(parts, c("matched", "only_a", "only_b"))
+    expect_named(parts, c("matched", "a_alone", "b_alone"))
     expect_identical(parts$matched, build_frame(pairing, "inner", origin = "from"))
-    expect_identical(parts$only_a, build_frame(pairing, "anti"))
+    expect_identical(parts$a_alone, build_frame(pairing, "anti"))
     counts <- receipt(pairing)
-    expect_equal(nrow(parts$only_b), counts$unmatched_right)
-    expect_identical(lapply(parts$only_b, class), lapply(case$right, class))
-    expect_s3_class(parts$only_b, "my_frame")
+    expect_equal(nrow(parts$b_alone), counts$unmatched_right)
+    expect_identical(lapply(parts$b_alone, class), lapply(case$right, class))
+    expect_s3_class(parts$b_alone, "my_frame")
   }
 })

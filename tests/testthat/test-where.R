@@ -5,12 +5,12 @@ test_that("only the columns that a condition touches are fetched", {
   right$trap <- structure(1:12, class = "ronda_test_trap")
   local_mocked_s3("[.ronda_test_trap", function(x, i) stop("fetched"))
   joined <- join_frames(many, right, on = "k", where = ~ left$v < right$v,
-    omit = "trap", rows = "inner", expect = "many-to-many"
+    omit = "trap", rows = "inner", expect = "rows-multiply"
   )
   expect_identical(nrow(joined), 18L)
   expect_error(
     join_frames(many, right, on = "k", where = ~ right$trap == 1,
-      expect = "many-to-many"
+      expect = "rows-multiply"
     ),
     class = "ronda_error"
   )
@@ -24,7 +24,7 @@ test_that("conditions on one side are asked of that side's rows alone", {
   }
   joined <- join_frames(many, many, on = "k", rows = "inner",
     where = ~ look(left$v) & look(right$v) & left$v <= right$v,
-    expect = "many-to-many"
+    expect = "rows-multiply"
   )
   expect_identical(asked, c(12L, 12L))
   expect_identical(nrow(joined), 13L)
@@ -73,11 +73,11 @@ test_that("an error of ours inside a condition blames the join, another is quote
     TRUE
   }
   error <- expect_error(join_frames(many, many, on = "k", where = nested,
-    expect = "many-to-many"
+    expect = "rows-multiply"
   ), class = "ronda_error")
   expect_match(deparse(conditionCall(error))[1L], "^join_frames")
   expect_match(conditionMessage(error), "nowhere")
-  expect_error(join_frames(many, many, on = "k", expect = "many-to-many",
+  expect_error(join_frames(many, many, on = "k", expect = "rows-multiply",
     where = function(left, right) stop("the tide is out")
   ), "`where` failed: the tide is out", class = "ronda_error")
 })
@@ -141,9 +141,9 @@ test_that("what stands for the rows behaves as the data frame it is taken for", 
     pair_rows(left, right, on = "k", where = function(left, right) {
       seen <<- list(ask(left), nrow(right))
       rep(TRUE, nrow(left))
-    }, expect = "many-to-many")
+    }, expect = "rows-multiply")
     expect_identical(seen, list(ask(expected$left), 4L), label = name)
-    pair_rows(left, right, on = "k", expect = "many-to-many", where = ~ {
+    pair_rows(left, right, on = "k", expect = "rows-multiply", where = ~ {
       seen <- ask(left)
       if (!identical(seen, ask(expected$left))) stop("differs: ", name)
       left$k == right$k
@@ -176,7 +176,7 @@ test_that("columns are fetched only where code may use them", {
 
 test_that("a column that isn't there is named where a condition gives nothing", {
   expect_error(
-    join_frames(many, many, on = "k", expect = "many-to-many",
+    join_frames(many, many, on = "k", expect = "rows-multiply",
       where = function(left, right) left$vv > 1
     ),
     "no column `vv`.*Did you mean `v`",

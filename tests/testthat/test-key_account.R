@@ -3,14 +3,14 @@ test_that("repeated and missing keys are counted and shown", {
     a = c(1, 2, 1, NA, 1), b = c("x", "y", "x", "x", "z"), n = 5:1
   )
   expect_identical(
-    check_keys(frame, c("a", "b")),
+    key_account(frame, c("a", "b")),
     data.frame(
       key = "a, b", rows = 5L, distinct = 3L, repeated = 2L, missing = 1L,
       unique = FALSE
     )
   )
-  expect_true(check_keys(frame, "n")$unique)
-  expect_identical(check_keys(frame[0L, ], "a")$rows, 0L)
+  expect_true(key_account(frame, "n")$unique)
+  expect_identical(key_account(frame[0L, ], "a")$rows, 0L)
   expect_identical(
     repeated_keys(frame, "a"),
     data.frame(
@@ -24,11 +24,11 @@ test_that("what is no key is refused", {
   frame <- data.frame(a = 1, row = 2)
   frame$bag <- list(1)
   expect_errors(
-    check_keys(1, "a"),
-    check_keys(frame),
-    check_keys(frame, 1),
-    check_keys(frame, "b"),
-    check_keys(frame, "bag"),
+    key_account(1, "a"),
+    key_account(frame),
+    key_account(frame, 1),
+    key_account(frame, "b"),
+    key_account(frame, "bag"),
     repeated_keys(frame, "a")
   )
 })

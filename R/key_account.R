@@ -1,11 +1,11 @@
 #' Is this a key?
 #'
-#' `check_keys()` counts how often the keys of one frame repeat or are missing;
+#' `key_account()` counts how often the keys of one frame repeat or are missing;
 #' `repeated_keys()` gives the rows at fault.
 #'
 #' @param frame `[data.frame]`
 #' @param on `[character]` The columns that make up the key.
-#' @return `check_keys()`: a data frame of one row: `key` (the columns), `rows`,
+#' @return `key_account()`: a data frame of one row: `key` (the columns), `rows`,
 #'   `distinct` (keys without a missing part), `repeated` (rows whose key
 #'   another row has too), `missing` (rows with a missing part) and `unique`
 #'   (TRUE when nothing repeats and nothing is missing).
@@ -17,12 +17,12 @@
 #'   a column can't be a key, `ronda_error_collision` when the frame has columns
 #'   called `row` or `times`.
 #' @examples
-#' check_keys(vessels, "code")
-#' check_keys(crew_shifts, c("vessel", "starts"))
+#' key_account(vessels, "code")
+#' key_account(crew_shifts, c("vessel", "starts"))
 #' repeated_keys(tide_readings, c("port", "read_at"))
 #' @export
-check_keys <- function(frame, on) {
-  keys <- key_groups(frame, on, missing(on), quote(check_keys()))
+key_account <- function(frame, on) {
+  keys <- key_groups(frame, on, missing(on), quote(key_account()))
   rows <- length(keys$times)
   blank <- sum(keys$times == 0L)
   repeated <- sum(keys$times > 1L)
@@ -33,7 +33,7 @@ check_keys <- function(frame, on) {
   ), 1L)
 }
 
-#' @rdname check_keys
+#' @rdname key_account
 #' @export
 repeated_keys <- function(frame, on) {
   call <- quote(repeated_keys())

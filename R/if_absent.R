@@ -1,14 +1,14 @@
 # Values for cells that are blank because the row's side is absent.
 
-as_fill <- function(fill, plan, pairing, call) {
-  if (is.null(fill)) {
+as_if_absent <- function(values, plan, pairing, call) {
+  if (is.null(values)) {
     return(NULL)
   }
-  columns <- names(fill)
-  if (!is.list(fill) || length(columns) != length(fill) ||
+  columns <- names(values)
+  if (!is.list(values) || length(columns) != length(values) ||
     !all(nzchar(columns)) || anyDuplicated(columns)) {
-    stop_argument("`fill` must be a list of values by column name.",
-      "Write, for example: fill = list(fare = 0)",
+    stop_argument("`if_absent` must be a list of values by column name.",
+      "Write, for example: if_absent = list(fare = 0)",
       call = call
     )
   }
@@ -16,18 +16,18 @@ as_fill <- function(fill, plan, pairing, call) {
     column <- plan[[name]]
     if (is.null(column)) {
       stop_argument(
-        sprintf("`fill` names `%s`, which the result doesn't have.", name),
+        sprintf("`if_absent` names `%s`, which the result doesn't have.", name),
         closest_name(name, names(plan)),
         call = call
       )
     }
-    check_fillable(column, call)
+    check_can_be_set(column, call)
     frame <- pairing[[column$from]]
-    as_fill_value(value, .subset2(frame, column[[column$from]]), name, call)
-  }, fill, columns)
+    as_absent_value(value, .subset2(frame, column[[column$from]]), name, call)
+  }, values, columns)
 }
 
-check_fillable <- function(column, call) {
+check_can_be_set <- function(column, call) {
   if (column$from %in% c("left", "right") && !isTRUE(column$merged)) {
     return()
   }
@@ -39,7 +39,7 @@ check_fillable <- function(column, call) {
     "merged from both frames"
   )
   stop_argument(
-    sprintf("`fill` can't set `%s`: it is %s.", column$name, what),
+    sprintf("`if_absent` can't set `%s`: it is %s.", column$name, what),
     call = call
   )
 }
@@ -61,11 +61,11 @@ read_value <- function(text, x) {
 }
 
 # The value as the column can hold it
-as_fill_value <- function(value, x, name, call) {
+as_absent_value <- function(value, x, name, call) {
   if (inherits(value, "ronda_unread")) value <- read_value(value, x)
   refuse <- function() {
     stop_ronda("type",
-      sprintf("`fill` can't put %s into `%s` (%s).",
+      sprintf("`if_absent` can't put %s into `%s` (%s).",
         if (is.object(value)) described(value) else shown(value), name,
         type_word(x)
       ),
@@ -137,8 +137,8 @@ duration_value <- function(value, x) {
   }
 }
 
-fill_absent <- function(x, column, lines, fill) {
-  value <- fill[[column$name]]
+set_absent <- function(x, column, lines, values) {
+  value <- values[[column$name]]
   if (is.null(value)) {
     return(x)
   }
