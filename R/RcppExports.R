@@ -13,8 +13,8 @@ gather_ <- function(x, rows) {
     .Call(`_ronda_gather_`, x, rows)
 }
 
-gather_columns_ <- function(slot, starts, rows, columns, right, right_rows, keep_unmatched, defer) {
-    .Call(`_ronda_gather_columns_`, slot, starts, rows, columns, right, right_rows, keep_unmatched, defer)
+gather_columns_ <- function(matches, columns, right, keep_unmatched, defer) {
+    .Call(`_ronda_gather_columns_`, matches, columns, right, keep_unmatched, defer)
 }
 
 patch_ <- function(x, instead_of, from, rows) {
@@ -85,40 +85,40 @@ count_missing_ <- function(keys, kinds) {
     .Call(`_ronda_count_missing_`, keys, kinds)
 }
 
-count_pairs_ <- function(slot, starts, rows, right_rows) {
-    .Call(`_ronda_count_pairs_`, slot, starts, rows, right_rows)
+count_pairs_ <- function(matches) {
+    .Call(`_ronda_count_pairs_`, matches)
 }
 
-one_partner_ <- function(slot, starts, rows, last) {
-    .Call(`_ronda_one_partner_`, slot, starts, rows, last)
+one_partner_ <- function(matches, last) {
+    .Call(`_ronda_one_partner_`, matches, last)
 }
 
-heaviest_slots_ <- function(slot, starts, rows, right_rows, most) {
-    .Call(`_ronda_heaviest_slots_`, slot, starts, rows, right_rows, most)
+heaviest_ranges_ <- function(matches, most) {
+    .Call(`_ronda_heaviest_ranges_`, matches, most)
 }
 
-matched_right_ <- function(slot, starts, rows, right_rows) {
-    .Call(`_ronda_matched_right_`, slot, starts, rows, right_rows)
+matched_right_ <- function(matches) {
+    .Call(`_ronda_matched_right_`, matches)
 }
 
-partner_counts_ <- function(slot, starts, rows) {
-    .Call(`_ronda_partner_counts_`, slot, starts, rows)
+partner_counts_ <- function(matches) {
+    .Call(`_ronda_partner_counts_`, matches)
 }
 
-expand_pairs_ <- function(slot, starts, rows, right_rows, keep_unmatched) {
-    .Call(`_ronda_expand_pairs_`, slot, starts, rows, right_rows, keep_unmatched)
+expand_pairs_ <- function(matches, keep_unmatched) {
+    .Call(`_ronda_expand_pairs_`, matches, keep_unmatched)
 }
 
 sort_rows_ <- function(columns, kinds, descending) {
     .Call(`_ronda_sort_rows_`, columns, kinds, descending)
 }
 
-pair_block_ <- function(slot, starts, rows, row, partner, most) {
-    .Call(`_ronda_pair_block_`, slot, starts, rows, row, partner, most)
+pair_block_ <- function(matches, row, partner, most) {
+    .Call(`_ronda_pair_block_`, matches, row, partner, most)
 }
 
-range_search_ <- function(slot, starts, rows, right_rows, rules, skip_left, skip_right) {
-    .Call(`_ronda_range_search_`, slot, starts, rows, right_rows, rules, skip_left, skip_right)
+range_search_ <- function(matches, rules, skip_left, skip_right) {
+    .Call(`_ronda_range_search_`, matches, rules, skip_left, skip_right)
 }
 
 range_all_ <- function(search, limit) {
@@ -129,12 +129,12 @@ range_block_ <- function(search, from, most) {
     .Call(`_ronda_range_block_`, search, from, most)
 }
 
-match_nearest_ <- function(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right) {
-    .Call(`_ronda_match_nearest_`, slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right)
+match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right) {
+    .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right)
 }
 
-outward_search_ <- function(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right) {
-    .Call(`_ronda_outward_search_`, slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right)
+outward_search_ <- function(matches, nearest, rules, skip_left, skip_right) {
+    .Call(`_ronda_outward_search_`, matches, nearest, rules, skip_left, skip_right)
 }
 
 outward_round_ <- function(search, open, most) {

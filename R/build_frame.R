@@ -160,7 +160,7 @@ make_frame <- function(pairing, plan, call, clock = c(start = now_())) {
 # (where every left row stands once with its only partner, the right rows are
 # those of the pairing)
 release_lines <- function(pairing, lines) {
-  shared <- is.null(lines$left) && is.null(pairing$matches$starts)
+  shared <- is.null(lines$left) && !has_ranges(pairing$matches)
   release_rows_(list(lines$left, if (!shared) lines$right))
 }
 
@@ -196,9 +196,8 @@ gather_at_once <- function(pairing, plan, call) {
     }
     sources[[k]] <- x
   }
-  matches <- pairing$matches
-  gather_columns_(matches$slot, matches$starts, matches$rows, sources, right,
-    pairing$rows[2L], plan$rows == "left", may_defer(pairing, right)
+  gather_columns_(pairing$matches, sources, right, plan$rows == "left",
+    may_defer(pairing, right)
   )
 }
 
@@ -255,7 +254,7 @@ make_column <- function(pairing, column, lines, call) {
 }
 
 partner_column <- function(pairing, lines) {
-  counts <- with_matches(pairing, partner_counts_)
+  counts <- partner_counts(pairing$matches, "left")
   if (is.null(lines$left)) counts else gather_(counts, lines$left)
 }
 

@@ -5,7 +5,7 @@
 # says whether keys repeat on the left and on the right: for same() rules alone the
 # frames' keys, here the candidates.
 count_candidates <- function(pairing, keys) {
-  counts <- with_matches(pairing, count_pairs_, pairing$rows[2L])
+  counts <- count_pairs_(pairing$matches)
   keyed <- length(keys$kinds) > 0L
   counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
   counts$missing_right <-

@@ -242,21 +242,17 @@ key_shape_rows <- function(pairing, keys, left_once, right_once) {
       }
     ))
   }
-  pairs <- with_matches(pairing, expand_pairs_, pairing$rows[2L], FALSE)
-  left <- if (is.null(pairs$left)) seq_along(pairs$right) else pairs$left
+  pairs <- all_pairs(pairing$matches)
+  repeated <- function(rows) rows %in% rows[duplicated(rows)]
   list(
-    left = if (left_once) {
-      unique(left[pairs$right %in% pairs$right[duplicated(pairs$right)]])
-    },
-    right = if (right_once) {
-      sort(unique(pairs$right[left %in% left[duplicated(left)]]))
-    }
+    left = if (left_once) unique(pairs$left[repeated(pairs$right)]),
+    right = if (right_once) sort(unique(pairs$right[repeated(pairs$left)]))
   )
 }
 
 stop_repeats <- function(pairing, call) {
-  many <- which(with_matches(pairing, partner_counts_) > 1L)
-  right_rows <- partners_of(pairing, many)
+  many <- which(partner_counts(pairing$matches, "left") > 1L)
+  right_rows <- partners_of(pairing$matches, many)
   stop_expectation(pairing,
     sprintf(
       "%s of `left` %s more than one partner, and `repeats` is \"stop\".",
@@ -269,23 +265,8 @@ stop_repeats <- function(pairing, call) {
   )
 }
 
-partners_of <- function(pairing, left_rows) {
-  matches <- pairing$matches
-  slots <- unique(matches$slot[left_rows])
-  slots <- slots[slots > 0L]
-  if (is.null(matches$starts)) {
-    return(sort(slots))
-  }
-  ranges <- Map(seq.int, matches$starts[slots] + 1L, matches$starts[slots + 1L])
-  sort(unique(matches$rows[unlist(ranges)]))
-}
-
 stop_incomplete <- function(pairing, side, call) {
-  rows <- if (side == "left") {
-    which(pairing$matches$slot == 0L)
-  } else {
-    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
-  }
+  rows <- unmatched(pairing$matches, side)
   label <- pairing$labels[match(side, c("left", "right"))]
   arguments <- list(
     pairing = pairing,
@@ -329,7 +310,7 @@ heavy_keys <- function(pairing, most = 3L) {
     pairing$same, function(rule) rule$left, ""
   ))
   heavy <- if (pairing$keyed_only) {
-    heavy_slots(pairing, most)
+    heaviest_ranges(pairing$matches, most)
   } else {
     heavy_groups(pairing, most)
   }
@@ -338,15 +319,6 @@ heavy_keys <- function(pairing, most = 3L) {
   if (any(multiply)) heavy <- lapply(heavy, `[`, multiply)
   keys <- picked_columns(pairing$left, columns, heavy$row)
   as_base_frame(c(keys, heavy[-1L]), length(heavy$row))
-}
-
-heavy_slots <- function(pairing, most) {
-  heavy <- with_matches(pairing, heaviest_slots_, pairing$rows[2L], most)
-  list(
-    row = match(heavy$slot, pairing$matches$slot),
-    left_rows = heavy$left_rows, right_rows = heavy$right_rows,
-    pairs = as.numeric(heavy$left_rows) * heavy$right_rows
-  )
 }
 
 # The same where a condition decides too: pairs are summed key by key
@@ -361,7 +333,7 @@ heavy_groups <- function(pairing, most) {
   keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
   first <- group_rows_(keys$left, keys$kinds, pairing$missing_keys == "match")
   if (is.null(first)) first <- seq_len(pairing$rows[1L])
-  partners <- with_matches(pairing, partner_counts_)
+  partners <- partner_counts(pairing$matches, "left")
   paired <- which(partners > 0L)
   pairs <- rowsum(as.numeric(partners[paired]), first[paired], reorder = FALSE)
   top <- order(-pairs, as.integer(rownames(pairs)))
@@ -371,7 +343,7 @@ heavy_groups <- function(pairing, most) {
   list(
     row = row,
     left_rows = lengths(members),
-    right_rows = lengths(lapply(members, partners_of, pairing = pairing)),
+    right_rows = lengths(lapply(members, partners_of, matches = pairing$matches)),
     pairs = pairs[top]
   )
 }

@@ -82,14 +82,10 @@ explain <- function(pairing, side, row) {
 
 partners_of_row <- function(pairing, view) {
   if (view$side == "left") {
-    return(partners_of(pairing, view$row))
+    partners_of(pairing$matches, view$row)
+  } else {
+    left_partners_of(pairing$matches, view$row)
   }
-  matches <- pairing$matches
-  if (is.null(matches$starts)) {
-    return(which(matches$slot == view$row))
-  }
-  ranges <- rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
-  which(matches$slot %in% ranges[matches$rows == view$row])
 }
 
 row_line <- function(pairing, view) {
@@ -153,10 +149,10 @@ rows_that_hold <- function(pairing, view, rule) {
 rows_of_equal_key <- function(pairing, view, rule) {
   keys <- engine_keys(pairing$left, pairing$right, list(rule), NULL)
   keys[[view$side]] <- lapply(keys[[view$side]], gather_, view$row)
-  groups <- match_equal_(keys$left, keys$right, keys$kinds,
+  found <- match_equal_(keys$left, keys$right, keys$kinds,
     pairing$missing_keys == "match", FALSE, keys$settled
   )
-  rows_found(groups, view)
+  rows_found(found$matches, view)
 }
 
 rows_in_range <- function(pairing, view, rule) {
@@ -175,18 +171,16 @@ rows_in_range <- function(pairing, view, rule) {
   rows <- c(view$other_rows, 1L)
   if (view$side == "left") rows <- rev(rows)
   groups <- match_everything(rows)
-  search <- range_search_(groups$slot, groups$starts, groups$rows, rows[2L],
-    comparisons, skip$left, skip$right
-  )
+  search <- range_search_(groups, comparisons, skip$left, skip$right)
   rows_found(range_all_(search, Inf)$matches, view)
 }
 
 # The other frame's rows in the matches of one row of this one
 rows_found <- function(matches, view) {
   if (view$side == "right") {
-    return(which(matches$slot > 0L))
+    return(which(is_matched(matches, "left")))
   }
-  partners_of(list(matches = matches), 1L)
+  partners_of(matches, 1L)
 }
 
 gather_rows <- function(frame, rows) picked_columns(frame, names(frame), rows)
@@ -494,7 +488,7 @@ nearest_choice_line <- function(pairing, view, rule, partners, passed,
 right_passed_line <- function(pairing, view, passed) {
   shown_rows <- utils::head(passed, 3L)
   words <- vapply(shown_rows, function(row) {
-    chosen <- partners_of(pairing, row)
+    chosen <- partners_of(pairing$matches, row)
     sprintf("row %d of %s took row %s", row, view$other_label,
       listed(chosen, "and")
     )

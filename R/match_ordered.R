@@ -12,14 +12,9 @@ match_ordered <- function(pairing, plan, groups, call) {
   }
 }
 
-# An engine function on groups and the plan's rules
-with_groups <- function(fun, pairing, groups, ...) {
-  fun(groups$slot, groups$starts, groups$rows, pairing$rows[2L], ...)
-}
-
 match_by_ranges <- function(pairing, plan, groups, parts, call) {
-  search <- with_groups(range_search_, pairing, groups, plan$comparisons,
-    plan$skip_left, plan$skip_right
+  search <- range_search_(groups, plan$comparisons, plan$skip_left,
+    plan$skip_right
   )
   limit <- candidate_limit(pairing)
   if (length(parts)) {
@@ -49,7 +44,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  pairing$matches <- matches_from_blocks(kept, pairing$rows[1L])
+  pairing$matches <- matches_of_blocks(kept, pairing$rows)
   pairing$on_end <- on_end
   pairing
 }
@@ -58,8 +53,8 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   if (length(parts)) {
     found <- nearest_in_rounds(pairing, plan, groups, parts, call)
   } else {
-    found <- with_groups(match_nearest_, pairing, groups, plan$nearest,
-      plan$comparisons, plan$skip_left, plan$skip_right
+    found <- match_nearest_(groups, plan$nearest, plan$comparisons,
+      plan$skip_left, plan$skip_right
     )
   }
   pairing$matches <- found$matches
@@ -93,17 +88,18 @@ rows_per_block <- 50000L
 # Left rows in blocks; within each, candidates outward from the nearest, twice
 # as many in each round, for the rows that have found none.
 nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
-  search <- with_groups(outward_search_, pairing, groups, plan$nearest,
-    plan$comparisons, plan$skip_left, plan$skip_right
+  search <- outward_search_(groups, plan$nearest, plan$comparisons,
+    plan$skip_left, plan$skip_right
   )
   ties <- plan$nearest$ties
   kept <- list()
   tied <- integer()
   left_rows <- pairing$rows[1L]
+  may_pair <- is_matched(groups, "left")
   size <- getOption("ronda.pairs_per_block", rows_per_block)
   for (begin in seq(1, max(left_rows, 1), by = size)) {
     open <- seq.int(begin, length.out = max(0, min(size, left_rows - begin + 1)))
-    open <- as.integer(open[groups$slot[open] > 0L])
+    open <- as.integer(open[may_pair[open]])
     most <- 1
     while (length(open)) {
       round <- outward_round_(search, open, most)
@@ -124,7 +120,7 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
     }
   }
   list(
-    matches = matches_from_blocks(kept, left_rows), candidates = -1,
+    matches = matches_of_blocks(kept, pairing$rows), candidates = -1,
     tied = sort(tied)
   )
 }
@@ -141,17 +137,6 @@ best_of_round <- function(round, keep, ties) {
   keep[round$point[keep] == nearest]
 }
 
-# Pairs of several blocks, in whatever order the rounds found them
-matches_from_blocks <- function(kept, left_rows) {
-  left <- as.integer(unlist(lapply(kept, `[[`, 1L)))
-  right <- as.integer(unlist(lapply(kept, `[[`, 2L)))
-  if (is.unsorted(left)) {
-    order <- order(left, right, method = "radix")
-    left <- left[order]
-    right <- right[order]
-  }
-  matches_from_pairs(left, right, left_rows)
-}
 
 stop_tied <- function(pairing, tied, call) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]

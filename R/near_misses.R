@@ -47,10 +47,6 @@ no_misses <- function() {
 
 # The distinct keys of both frames: for each side list(row, rows, alone)
 distinct_keys <- function(pairing, rules) {
-  matched <- list(
-    left = pairing$matches$slot > 0L,
-    right = with_matches(pairing, matched_right_, pairing$rows[2L])
-  )
   keys <- engine_keys(pairing$left, pairing$right, rules, quote(near_misses()))
   sides <- lapply(c(left = "left", right = "right"), function(side) {
     first <- group_rows_(keys[[side]], keys$kinds, FALSE)
@@ -59,7 +55,8 @@ distinct_keys <- function(pairing, rules) {
     row <- which(first == seq_len(rows))
     times <- tabulate(first, rows)
     # a key is alone when no row of it has a partner
-    taken <- tabulate(first[matched[[side]] & first > 0L], rows) > 0L
+    matched <- is_matched(pairing$matches, side)
+    taken <- tabulate(first[matched & first > 0L], rows) > 0L
     list(row = row, rows = times[row], alone = !taken[row])
   })
   sides
@@ -102,7 +99,9 @@ rest_groups <- function(pairing, keys, rest) {
   first <- group_rows_(others$right, others$kinds, FALSE)
   if (is.null(first)) first <- seq_along(keys$right$row)
   list(
-    left = match_equal_(others$left, others$right, others$kinds, FALSE, FALSE)$slot,
+    left = first_partners(
+      match_equal_(others$left, others$right, others$kinds, FALSE, FALSE)$matches
+    ),
     right = first
   )
 }
@@ -184,9 +183,9 @@ number_misses <- function(pairing, keys, rules, rule, values, group) {
     expect = "rows-multiply", max_rows = Inf, sides = c("left", "right"),
     labels = c("left", "right"), call = quote(near_misses())
   )
-  slot <- pairs$matches$slot
-  left <- frames$left$place[slot > 0L]
-  right <- frames$right$place[slot[slot > 0L]]
+  pairs <- all_pairs(pairs$matches)
+  left <- frames$left$place[pairs$left]
+  right <- frames$right$place[pairs$right]
   a <- numbers$left[left]
   b <- numbers$right[right]
   digits <- rounding_digits(a, b)
@@ -288,12 +287,13 @@ outside_misses <- function(pairing) {
     }
     structure(other, class = "ronda_rule_record")
   })
-  alone <- which(pairing$matches$slot == 0L)
+  alone <- unmatched(pairing$matches, "left")
   found <- new_pairing(pairing$left, pairing$right, wider, FALSE, NULL,
     if (pairing$missing_keys == "match") "match" else "unmatched", "first",
     "rows-multiply", Inf, c("left", "right"), c("left", "right"),
     quote(near_misses())
-  )$matches$slot[alone]
+  )
+  found <- first_partners(found$matches, alone)
   far <- which(found > 0L)
   if (!length(far)) {
     return(no_misses())

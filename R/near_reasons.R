@@ -67,10 +67,7 @@ equal_pairs <- function(x, y) {
 }
 
 engine_pairs <- function(x, y, kind) {
-  matches <- match_equal_(list(x), list(y), engine_kinds[[kind]], FALSE, FALSE)
-  pairs <- expand_pairs_(matches$slot, matches$starts, matches$rows, length(y),
-    FALSE
+  all_pairs(
+    match_equal_(list(x), list(y), engine_kinds[[kind]], FALSE, FALSE)$matches
   )
-  if (is.null(pairs$left)) pairs$left <- seq_along(x)
-  pairs
 }

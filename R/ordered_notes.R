@@ -58,7 +58,9 @@ missing_notes <- function(pairing, rules) {
   }))
 }
 
-side_number <- function(side) match(side, c("left", "right"))
+side_names <- c("left", "right")
+
+side_number <- function(side) match(side, side_names)
 
 interval_notes <- function(pairing, part, rule) {
   unlist(lapply(names(part$intervals), function(side) {
@@ -97,13 +99,8 @@ several_notes <- function(pairing, part, rule) {
     1L + length(pairing$same)) {
     return(NULL)
   }
-  counts <- if (part$several == "right") {
-    with_matches(pairing, partner_counts_)
-  } else {
-    right_uses(pairing)
-  }
-  many <- sum(counts > 1L)
   value_side <- if (part$several == "right") 1L else 2L
+  many <- sum(partner_counts(pairing$matches, side_names[value_side]) > 1L)
   if (many) {
     sprintf("%s of %s %s into more than one interval of %s.",
       counted(many, "row"), pairing$labels[value_side],
@@ -140,27 +137,24 @@ outside_notes <- function(pairing, plan, keys) {
   if (is.infinite(nearest$within) || !is.null(pairing$where)) {
     return(NULL)
   }
-  alone <- pairing$matches$slot == 0L
+  alone <- !is_matched(pairing$matches, "left")
   if (!any(alone)) {
     return(NULL)
   }
   nearest$within <- Inf
   nearest$ties <- "last"
   found <- if (is.null(keys)) {
-    groups <- pairing$groups
-    groups$slot[!alone] <- 0L
-    with_groups(match_nearest_, pairing, groups, nearest, plan$comparisons,
-      plan$skip_left, plan$skip_right
+    match_nearest_(leave_out_left(pairing$groups, !alone), nearest,
+      plan$comparisons, plan$skip_left, plan$skip_right
     )
   } else {
     merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
   }
-  slot <- found$matches$slot
-  far <- which(alone & slot > 0L)
+  far <- which(alone & is_matched(found$matches, "left"))
   if (!length(far)) {
     return(NULL)
   }
-  distance <- abs(gap_numbers(nearest, far, slot[far]))
+  distance <- abs(gap_numbers(nearest, far, first_partners(found$matches, far)))
   far <- far[is.finite(distance)]
   distance <- distance[is.finite(distance)]
   if (!length(far)) {
@@ -197,7 +191,7 @@ hour_notes <- function(pairing, plan) {
     return(NULL)
   }
   hours_of <- function(n) {
-    pairs <- first_pairs(pairing, n)
+    pairs <- some_pairs(pairing$matches, n)
     gap_numbers(plan$nearest, pairs$left, pairs$right) / 3600
   }
   all_hours <- function(hours) {
@@ -215,17 +209,4 @@ hour_notes <- function(pairing, plan) {
       paste(unique(range(hours)), collapse = " to ")
     )
   }
-}
-
-first_pairs <- function(pairing, n) {
-  slot <- pairing$matches$slot
-  left <- which(slot > 0L)
-  if (length(left) > n) left <- left[seq_len(n)]
-  starts <- pairing$matches$starts
-  right <- if (is.null(starts)) {
-    slot[left]
-  } else {
-    pairing$matches$rows[starts[slot[left]] + 1L]
-  }
-  list(left = left, right = right)
 }

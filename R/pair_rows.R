@@ -97,7 +97,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   if (!is.null(pairing$expect) || pairing$missing_keys == "stop") {
     check_expectations(pairing, keys, call)
   }
-  if (!is.null(pairing$matches$starts)) {
+  if (has_ranges(pairing$matches)) {
     if (is.null(rows) || writes_pairs(rows)) warn_rows_multiply(pairing, call)
     pairing <- keep_repeats(pairing, call)
   }
@@ -148,45 +148,29 @@ check_pairing_choices <- function(pairing, rules, call) {
   check_where(pairing$where, pairing$left, pairing$right, call)
 }
 
-# The candidates: `matches` of the pairing is list(slot, starts, rows), see
-# src/core/pairs.h.
+# The candidates
 match_rows <- function(pairing, keys, ordered, call) {
   if (!is.null(ordered)) {
     merged <- merge_sorted(pairing, keys, ordered)
     if (!is.null(merged)) return(merged)
   }
-  groups <- if (length(keys$kinds)) {
+  found <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
       pairing$missing_keys == "match", pairing$keyed_only, keys$settled
     )
   } else {
-    match_everything(pairing$rows)
+    list(matches = match_everything(pairing$rows))
   }
   if (!is.null(ordered)) {
-    pairing <- match_ordered(pairing, ordered, groups, call)
+    pairing <- match_ordered(pairing, ordered, found$matches, call)
     pairing$notes <- ordered_notes(pairing, ordered)
     pairing$groups <- NULL
     return(pairing)
   }
-  pairing$matches <- groups[c("slot", "starts", "rows")]
-  pairing$counts <- groups$counts
+  pairing$matches <- found$matches
+  pairing$counts <- found$counts
   if (!is.null(pairing$where)) {
     pairing$matches <- filter_pairs(pairing, call)
   }
   pairing
-}
-
-match_everything <- function(rows) {
-  some <- rows[2L] > 0L
-  list(
-    slot = rep.int(as.integer(some), rows[1L]),
-    starts = c(0L, rows[2L]),
-    rows = seq_len(rows[2L])
-  )
-}
-
-# Calls an engine function on the matches of a pairing
-with_matches <- function(pairing, fun, ...) {
-  matches <- pairing$matches
-  fun(matches$slot, matches$starts, matches$rows, ...)
 }

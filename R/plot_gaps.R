@@ -37,9 +37,8 @@ plot_gaps <- function(pairing) {
 # The gaps of all pairs, counted in at most thirty classes
 gap_data <- function(pairing, rule) {
   plan <- plan_nearest(pairing, rule, NULL)
-  pairs <- expand(pairing, FALSE)
-  left <- if (is.null(pairs$left)) seq_along(pairs$right) else pairs$left
-  gap <- gap_numbers(plan$nearest, left, pairs$right)
+  pairs <- all_pairs(pairing$matches)
+  gap <- gap_numbers(plan$nearest, pairs$left, pairs$right)
   unit <- gap_unit(plan$scale, c(gap, plan$nearest$within))
   gap <- gap / unit$size
   within <- plan$nearest$within / unit$size

@@ -30,12 +30,10 @@ plot_repeats <- function(pairing) {
 
 # Rows by their number of partners; many are put together in classes
 repeats_data <- function(pairing) {
-  uses <- list(left = with_matches(pairing, partner_counts_),
-    right = right_uses(pairing)
-  )
-  data <- do.call(rbind, lapply(names(uses), function(side) {
-    classes <- partner_classes(max(uses[[side]], 1L))
-    class <- cut(uses[[side]], c(-1, classes$to), labels = classes$label)
+  data <- do.call(rbind, lapply(side_names, function(side) {
+    uses <- partner_counts(pairing$matches, side)
+    classes <- partner_classes(max(uses, 1L))
+    class <- cut(uses, c(-1, classes$to), labels = classes$label)
     rows <- as.integer(table(class))
     data.frame(
       side = side, frame = pairing$labels[side_number(side)],

@@ -72,8 +72,10 @@ guide_data <- function() {
     )
   }
   own <- list(
-    guide_own(frames$left, pairing$matches$slot > 0L, "left", "left frame"),
-    guide_own(frames$right, frames$right$key == "B", "right", "right frame")
+    guide_own(frames$left, is_matched(pairing$matches, "left"), "left", "left frame"),
+    guide_own(frames$right, is_matched(pairing$matches, "right"), "right",
+      "right frame"
+    )
   )
   data <- do.call(rbind, c(own, lapply(row_choices, result)))
   data$panel <- factor(data$panel, unique(data$panel))

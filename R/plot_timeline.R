@@ -61,11 +61,8 @@ timeline_rule <- function(pairing, call) {
 
 # Rows of both sides: where, in which group, matched or not; thinned when many
 timeline_rows <- function(pairing, rule) {
-  matched <- list(
-    left = pairing$matches$slot > 0L,
-    right = with_matches(pairing, matched_right_, pairing$rows[2L])
-  )
-  rows <- lapply(c("left", "right"), function(side) {
+  rows <- lapply(side_names, function(side) {
+    matched <- is_matched(pairing$matches, side)
     n <- pairing$rows[side_number(side)]
     row <- seq_len(n)
     if (n > timeline_limit) {
@@ -77,7 +74,7 @@ timeline_rows <- function(pairing, rule) {
     data.frame(
       side = rep(side, length(row)), row = row, at = plain_axis(at),
       y = rep(if (side == "left") 2 else 1, length(row)),
-      state = ifelse(matched[[side]][row], "matched", "unmatched"),
+      state = ifelse(matched[row], "matched", "unmatched"),
       group = timeline_groups(pairing, side, as.integer(row))
     )
   })
@@ -104,7 +101,7 @@ timeline_groups <- function(pairing, side, rows) {
 
 timeline_links <- function(pairing, rule, rows) {
   left <- rows[rows$side == "left" & rows$state == "matched", ]
-  partners <- lapply(left$row, partners_of, pairing = pairing)
+  partners <- lapply(left$row, partners_of, matches = pairing$matches)
   links <- left[rep(seq_len(nrow(left)), lengths(partners)), ]
   right <- as.integer(unlist(partners))
   links$right_at <- plain_axis(slice_column(

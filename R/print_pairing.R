@@ -54,10 +54,9 @@ account_frame <- function(pairing) {
     frame = pairing$labels, rows = pairing$rows, matched = matched,
     unmatched = pairing$rows - matched,
     missing = c(counts$missing_left, counts$missing_right),
-    several = c(
-      sum(with_matches(pairing, partner_counts_) > 1L),
-      sum(right_uses(pairing) > 1L)
-    )
+    several = vapply(side_names, function(side) {
+      sum(partner_counts(pairing$matches, side) > 1L)
+    }, 1L, USE.NAMES = FALSE)
   )
 }
 
@@ -107,24 +106,6 @@ styled <- function(text, style) {
 
 has_styles <- function() {
   requireNamespace("cli", quietly = TRUE) && cli::num_ansi_colors() > 1L
-}
-
-# How many left rows take each right row; no pair is written out
-right_uses <- function(pairing) {
-  matches <- pairing$matches
-  right_rows <- pairing$rows[2L]
-  if (is.null(matches$starts)) {
-    return(tabulate(matches$slot, right_rows))
-  }
-  sizes <- diff(matches$starts)
-  uses <- rep.int(tabulate(matches$slot, length(sizes)), sizes)
-  if (!any(uses > 1L)) {
-    return(tabulate(matches$rows[uses > 0L], right_rows))
-  }
-  # a range that several left rows share holds right rows of its own
-  counts <- integer(right_rows)
-  counts[matches$rows] <- uses
-  counts
 }
 
 #' The rows that each join type would give

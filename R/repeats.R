@@ -79,7 +79,7 @@ check_repeats_word <- function(repeats, call) {
 # Keeps one candidate of each left row that has several, and recounts.
 keep_repeats <- function(pairing, call) {
   matches <- pairing$matches
-  if (is.null(matches$starts) || identical(pairing$repeats, "all")) {
+  if (!has_ranges(matches) || identical(pairing$repeats, "all")) {
     return(pairing)
   }
   if (identical(pairing$repeats, "stop")) {
@@ -89,14 +89,11 @@ keep_repeats <- function(pairing, call) {
   if (is.null(pairing$candidates_right)) {
     pairing$candidates_right <- pairing$counts$matched_right
   }
-  matches$rows <- best_first(matches, pairing$repeats, pairing$right)
-  pairing$matches <- list(
-    slot = one_partner_(matches$slot, matches$starts, matches$rows,
-      identical(pairing$repeats, "last")
-    ),
-    starts = NULL, rows = NULL
+  pairing$matches <- keep_one(matches,
+    order_candidates(matches, pairing$repeats, pairing$right),
+    last = identical(pairing$repeats, "last")
   )
-  kept <- with_matches(pairing, count_pairs_, pairing$rows[2L])
+  kept <- count_pairs_(pairing$matches)
   pairing$counts[names(kept)] <- kept
   pairing
 }
@@ -113,14 +110,13 @@ right_candidates <- function(pairing) {
 
 # The right rows of all ranges; where a column's value decides which one stays,
 # the best of each range first and missing ones last
-best_first <- function(matches, repeats, right) {
-  rows <- matches$rows
+order_candidates <- function(matches, repeats, right) {
+  rows <- matches$partners
   if (is.character(repeats)) {
     return(rows)
   }
-  range <- rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
   values <- slice_column(.subset2(right, repeats$column), rows, repeats$column,
     NULL
   )
-  rows[sort_rows(list(range, values), c(FALSE, repeats$highest))]
+  rows[sort_rows(list(ranges_of_partners(matches), values), c(FALSE, repeats$highest))]
 }

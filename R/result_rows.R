@@ -13,35 +13,31 @@ writes_pairs <- function(rows) {
 # list(left, right, n, left_alone, right_alone): `left` NULL says that every left
 # row stands once, in order; `right` is NULL for semi and anti.
 result_rows <- function(pairing, rows) {
-  slot <- pairing$matches$slot
+  matches <- pairing$matches
   lines <- switch(rows,
-    inner = expand(pairing, FALSE),
-    left = expand(pairing, TRUE),
-    right = append_right(pairing, expand(pairing, FALSE)),
-    full = append_right(pairing, expand(pairing, TRUE)),
-    semi = list(left = some_or_all(slot > 0L), right = NULL),
-    anti = list(left = some_or_all(slot == 0L), right = NULL),
-    unmatched = append_right(pairing, left_alone(slot)),
+    inner = pair_lines(matches, FALSE),
+    left = pair_lines(matches, TRUE),
+    right = append_right(pairing, pair_lines(matches, FALSE)),
+    full = append_right(pairing, pair_lines(matches, TRUE)),
+    semi = list(left = some_or_all(is_matched(matches, "left")), right = NULL),
+    anti = list(left = some_or_all(!is_matched(matches, "left")), right = NULL),
+    unmatched = append_right(pairing, left_alone(matches)),
     stop("result_rows(): unknown rows ", rows)
   )
   lines$n <- if (is.null(lines$left)) pairing$rows[1L] else length(lines$left)
   lines
 }
 
-expand <- function(pairing, keep_unmatched) {
-  with_matches(pairing, expand_pairs_, pairing$rows[2L], keep_unmatched)
-}
-
 some_or_all <- function(flags) if (all(flags)) NULL else which(flags)
 
-left_alone <- function(slot) {
-  left <- which(slot == 0L)
+left_alone <- function(matches) {
+  left <- unmatched(matches, "left")
   list(left = left, right = integer(length(left)))
 }
 
 append_right <- function(pairing, lines) {
   alone <- if (pairing$counts$matched_right < pairing$rows[2L]) {
-    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
+    unmatched(pairing$matches, "right")
   }
   if (!length(alone)) {
     return(lines)

@@ -25,12 +25,9 @@ split_frames <- function(pairing, ...) {
     )
   }
   matched <- build_frame(pairing, "inner", ...)
-  left <- which(pairing$matches$slot == 0L)
-  right <- which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
-  parts <- list(
-    matched,
-    own_rows(pairing$left, left, call), own_rows(pairing$right, right, call)
-  )
+  parts <- c(list(matched), lapply(side_names, function(side) {
+    own_rows(pairing[[side]], unmatched(pairing$matches, side), call)
+  }))
   names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
   parts
 }

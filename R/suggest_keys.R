@@ -160,8 +160,8 @@ shares <- function(parts, sides, kinds) {
     first <- group_rows_(own, kinds, FALSE)
     n <- length(own[[1L]])
     if (is.null(first)) first <- seq_len(n)
-    slot <- match_equal_(other, own, kinds, FALSE, FALSE)$slot
-    hit <- tabulate(slot, n) > 0L
+    matches <- match_equal_(other, own, kinds, FALSE, FALSE)$matches
+    hit <- tabulate(first_partners(matches), n) > 0L
     there <- first > 0L
     found[k] <- if (any(there)) mean(hit[first[there]]) else 0
     unique_share[k] <- if (any(there)) {

@@ -216,27 +216,15 @@ deferred_column <- function(x, rows, name) {
 }
 
 filter_left <- function(pairing, matches, part, call) {
-  rows <- which(matches$slot > 0L)
+  rows <- which(is_matched(matches, "left"))
   keep <- holds(part, pairing, list(left = rows), length(rows), call)
-  matches$slot[rows[!keep]] <- 0L
-  matches
+  leave_out_left(matches, rows[!keep])
 }
 
 filter_right <- function(pairing, matches, part, call) {
   n <- pairing$rows[2L]
   keep <- holds(part, pairing, list(right = NULL), n, call)
-  if (is.null(matches$starts)) {
-    gone <- which(matches$slot > 0L)
-    gone <- gone[!keep[matches$slot[gone]]]
-    matches$slot[gone] <- 0L
-    return(matches)
-  }
-  stays <- keep[matches$rows]
-  matches$starts <- c(0L, cumsum(stays))[matches$starts + 1L]
-  matches$rows <- matches$rows[stays]
-  empty <- c(FALSE, diff(matches$starts) == 0L)
-  matches$slot[empty[matches$slot + 1L]] <- 0L
-  matches
+  keep_right(matches, keep)
 }
 
 filter_blocks <- function(pairing, matches, parts, call) {
@@ -245,8 +233,8 @@ filter_blocks <- function(pairing, matches, parts, call) {
   total <- 0
   limit <- candidate_limit(pairing)
   while (at[1L] <= pairing$rows[1L]) {
-    block <- pair_block_(matches$slot, matches$starts, matches$rows,
-      at[1L], at[2L], getOption("ronda.pairs_per_block", pairs_per_block)
+    block <- pair_block_(matches, at[1L], at[2L],
+      getOption("ronda.pairs_per_block", pairs_per_block)
     )
     at <- block$at
     if (!length(block$left)) break
@@ -255,7 +243,7 @@ filter_blocks <- function(pairing, matches, parts, call) {
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  matches_from_blocks(kept, pairing$rows[1L])
+  matches_of_blocks(kept, pairing$rows)
 }
 
 # Whether the condition holds for each of some pairs
@@ -285,17 +273,4 @@ stop_candidates <- function(pairing, total, limit, call) {
     "Add a key, make `where` narrower, or raise `max_rows`.",
     call = call, data = list(pairs = total, limit = limit)
   )
-}
-
-# Pairs in left order as matches: each left row has its own range.
-matches_from_pairs <- function(left, right, left_rows) {
-  counts <- tabulate(left, left_rows)
-  if (all(counts <= 1L)) {
-    slot <- integer(left_rows)
-    slot[left] <- right
-    return(list(slot = slot, starts = NULL, rows = NULL))
-  }
-  slot <- seq_len(left_rows)
-  slot[counts == 0L] <- 0L
-  list(slot = slot, starts = c(0L, cumsum(counts)), rows = right)
 }

@@ -126,12 +126,8 @@ report_figure <- function(figure, view) {
 report_sample <- 10L
 
 report_unmatched <- function(pairing) {
-  alone <- list(
-    which(pairing$matches$slot == 0L),
-    which(!with_matches(pairing, matched_right_, pairing$rows[2L]))
-  )
   parts <- lapply(1:2, function(k) {
-    rows <- alone[[k]]
+    rows <- unmatched(pairing$matches, side_names[k])
     label <- pairing$labels[k]
     if (!length(rows)) {
       return(htmltools::tags$p(sprintf("All rows of %s have a partner.", label)))

@@ -150,7 +150,7 @@ write_and_gather <- function(left, right, on, expect) {
   p <- pair_rows(left, right, on = on, expect = expect)
   m <- p$matches
   function() {
-    lines <- ronda:::expand_pairs_(m$slot, m$starts, m$rows, nrow(right), FALSE)
+    lines <- ronda:::expand_pairs_(m, FALSE)
     if (is.null(lines$left)) {
       # every left row stands once: neither was written yet
       lines$left <- seq_len(nrow(left))

@@ -191,12 +191,12 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   right.read(in, right_rows);
 
   check_order(context, right, match_missing);
-  std::vector<Row> slot(left_rows + 1), starts, rows;
+  std::vector<Row> range(left_rows + 1), starts, rows;
   const Match match =
       match_equal(context, left.keys, right.keys, match_missing,
-                  KeyNames::numbers, slot.data());
+                  KeyNames::numbers, range.data());
   PairsView view;
-  view.slot = slot.data();
+  view.range = range.data();
   view.left_rows = left_rows;
   view.right_rows = right_rows;
   if (match.right.repeated) {
@@ -204,8 +204,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
     rows.resize(match.right.listed);
     list_rows(context, match.right, starts.data(), rows.data());
     view.starts = starts.data();
-    view.rows = rows.data();
-    view.slots = match.right.most;
+    view.partners = rows.data();
+    view.ranges = match.right.most;
   }
   const Expansion lines(context, view, keep);
   std::vector<Row> lefts(lines.size() + 1), rights(lines.size() + 1);
@@ -230,7 +230,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
       ++at;
     }
     for (std::size_t k = 0; k < i && partners == 0; ++k)
-      alone_twice |= slot[k] == 0 && rows_equal(left, i, left, k, match_missing);
+      alone_twice |= range[k] == 0 && rows_equal(left, i, left, k, match_missing);
   }
   must(at == lines.size(), "the number of lines");
   must(matched == match.matched_left, "matched left rows");
@@ -240,7 +240,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   must(plain.pairs == counts.pairs && plain.on_both == counts.on_both &&
            plain.matched_right == counts.matched_right &&
            plain.most_left == counts.most_left, "the two ways to count");
-  const auto alone = unmatched_rows(context, slot.data(), left.keys.rows);
+  const auto alone = unmatched_rows(context, range.data(), left.keys.rows);
   must(repeats_among(context, left.keys, alone, match_missing) == alone_twice,
        "repeats");
   if (!match.right.repeated) {

@@ -40,19 +40,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // gather_columns_
-List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns, LogicalVector right, int right_rows, bool keep_unmatched, bool defer);
-RcppExport SEXP _ronda_gather_columns_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP columnsSEXP, SEXP rightSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
+List gather_columns_(List matches, List columns, LogicalVector right, bool keep_unmatched, bool defer);
+RcppExport SEXP _ronda_gather_columns_(SEXP matchesSEXP, SEXP columnsSEXP, SEXP rightSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< LogicalVector >::type right(rightSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
     Rcpp::traits::input_parameter< bool >::type keep_unmatched(keep_unmatchedSEXP);
     Rcpp::traits::input_parameter< bool >::type defer(deferSEXP);
-    rcpp_result_gen = Rcpp::wrap(gather_columns_(slot, starts, rows, columns, right, right_rows, keep_unmatched, defer));
+    rcpp_result_gen = Rcpp::wrap(gather_columns_(matches, columns, right, keep_unmatched, defer));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -244,81 +241,65 @@ BEGIN_RCPP
 END_RCPP
 }
 // count_pairs_
-List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows);
-RcppExport SEXP _ronda_count_pairs_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP) {
+List count_pairs_(List matches);
+RcppExport SEXP _ronda_count_pairs_(SEXP matchesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(count_pairs_(slot, starts, rows, right_rows));
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_pairs_(matches));
     return rcpp_result_gen;
 END_RCPP
 }
 // one_partner_
-IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows, bool last);
-RcppExport SEXP _ronda_one_partner_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP lastSEXP) {
+IntegerVector one_partner_(List matches, bool last);
+RcppExport SEXP _ronda_one_partner_(SEXP matchesSEXP, SEXP lastSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
-    rcpp_result_gen = Rcpp::wrap(one_partner_(slot, starts, rows, last));
+    rcpp_result_gen = Rcpp::wrap(one_partner_(matches, last));
     return rcpp_result_gen;
 END_RCPP
 }
-// heaviest_slots_
-List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, int most);
-RcppExport SEXP _ronda_heaviest_slots_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP mostSEXP) {
+// heaviest_ranges_
+List heaviest_ranges_(List matches, int most);
+RcppExport SEXP _ronda_heaviest_ranges_(SEXP matchesSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(heaviest_slots_(slot, starts, rows, right_rows, most));
+    rcpp_result_gen = Rcpp::wrap(heaviest_ranges_(matches, most));
     return rcpp_result_gen;
 END_RCPP
 }
 // matched_right_
-LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows);
-RcppExport SEXP _ronda_matched_right_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP) {
+LogicalVector matched_right_(List matches);
+RcppExport SEXP _ronda_matched_right_(SEXP matchesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(matched_right_(slot, starts, rows, right_rows));
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    rcpp_result_gen = Rcpp::wrap(matched_right_(matches));
     return rcpp_result_gen;
 END_RCPP
 }
 // partner_counts_
-IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows);
-RcppExport SEXP _ronda_partner_counts_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP) {
+IntegerVector partner_counts_(List matches);
+RcppExport SEXP _ronda_partner_counts_(SEXP matchesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(partner_counts_(slot, starts, rows));
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    rcpp_result_gen = Rcpp::wrap(partner_counts_(matches));
     return rcpp_result_gen;
 END_RCPP
 }
 // expand_pairs_
-List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, bool keep_unmatched);
-RcppExport SEXP _ronda_expand_pairs_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP keep_unmatchedSEXP) {
+List expand_pairs_(List matches, bool keep_unmatched);
+RcppExport SEXP _ronda_expand_pairs_(SEXP matchesSEXP, SEXP keep_unmatchedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< bool >::type keep_unmatched(keep_unmatchedSEXP);
-    rcpp_result_gen = Rcpp::wrap(expand_pairs_(slot, starts, rows, right_rows, keep_unmatched));
+    rcpp_result_gen = Rcpp::wrap(expand_pairs_(matches, keep_unmatched));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -335,33 +316,28 @@ BEGIN_RCPP
 END_RCPP
 }
 // pair_block_
-List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row, double partner, double most);
-RcppExport SEXP _ronda_pair_block_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP rowSEXP, SEXP partnerSEXP, SEXP mostSEXP) {
+List pair_block_(List matches, double row, double partner, double most);
+RcppExport SEXP _ronda_pair_block_(SEXP matchesSEXP, SEXP rowSEXP, SEXP partnerSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< double >::type row(rowSEXP);
     Rcpp::traits::input_parameter< double >::type partner(partnerSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(pair_block_(slot, starts, rows, row, partner, most));
+    rcpp_result_gen = Rcpp::wrap(pair_block_(matches, row, partner, most));
     return rcpp_result_gen;
 END_RCPP
 }
 // range_search_
-SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List rules, SEXP skip_left, SEXP skip_right);
-RcppExport SEXP _ronda_range_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+SEXP range_search_(List matches, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_range_search_(SEXP matchesSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
-    rcpp_result_gen = Rcpp::wrap(range_search_(slot, starts, rows, right_rows, rules, skip_left, skip_right));
+    rcpp_result_gen = Rcpp::wrap(range_search_(matches, rules, skip_left, skip_right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -389,36 +365,30 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_nearest_
-List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List nearest, List rules, SEXP skip_left, SEXP skip_right);
-RcppExport SEXP _ronda_match_nearest_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+List match_nearest_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_match_nearest_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
     Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_nearest_(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right));
+    rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right));
     return rcpp_result_gen;
 END_RCPP
 }
 // outward_search_
-SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows, List nearest, List rules, SEXP skip_left, SEXP skip_right);
-RcppExport SEXP _ronda_outward_search_(SEXP slotSEXP, SEXP startsSEXP, SEXP rowsSEXP, SEXP right_rowsSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+SEXP outward_search_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_outward_search_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< IntegerVector >::type slot(slotSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type starts(startsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type right_rows(right_rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
     Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
-    rcpp_result_gen = Rcpp::wrap(outward_search_(slot, starts, rows, right_rows, nearest, rules, skip_left, skip_right));
+    rcpp_result_gen = Rcpp::wrap(outward_search_(matches, nearest, rules, skip_left, skip_right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -562,7 +532,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
-    {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 8},
+    {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 5},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
@@ -580,19 +550,19 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
-    {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 4},
-    {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 4},
-    {"_ronda_heaviest_slots_", (DL_FUNC) &_ronda_heaviest_slots_, 5},
-    {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 4},
-    {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 3},
-    {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 5},
+    {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},
+    {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 2},
+    {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
+    {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
+    {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 1},
+    {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 2},
     {"_ronda_sort_rows_", (DL_FUNC) &_ronda_sort_rows_, 3},
-    {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 6},
-    {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 7},
+    {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 4},
+    {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 4},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
-    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 8},
-    {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 8},
+    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 5},
+    {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 5},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
     {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},

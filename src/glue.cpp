@@ -102,39 +102,45 @@ void check_same_keys(const core::Keys& left, const core::Keys& right) {
   require(same, "key columns");
 }
 
-core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows,
-                             int right_rows) {
+core::PairsView as_pairs_unchecked(SEXP matches) {
   core::PairsView pairs;
-  pairs.slot = INTEGER_RO(slot);
-  pairs.left_rows = static_cast<std::size_t>(Rf_xlength(slot));
+  SEXP range = part(matches, "range");
+  SEXP starts = part(matches, "starts");
+  const int right_rows = *integers(part(matches, "right_rows"), 1,
+                                   "the number of right rows");
+  require(right_rows >= 0, "the number of right rows");
+  pairs.range = integers(range, -1, "partners");
+  pairs.left_rows = static_cast<std::size_t>(Rf_xlength(range));
   pairs.right_rows = static_cast<std::size_t>(right_rows);
   if (starts != R_NilValue) {
-    pairs.starts = INTEGER_RO(starts);
-    pairs.rows = INTEGER_RO(rows);
-    pairs.slots = static_cast<std::size_t>(Rf_xlength(starts)) - 1;
+    pairs.starts = integers(starts, -1, "starts");
+    require(Rf_xlength(starts) > 0, "starts");
+    pairs.partners = integers(part(matches, "partners"), -1, "partners");
+    pairs.ranges = static_cast<std::size_t>(Rf_xlength(starts)) - 1;
   }
   return pairs;
 }
 
-core::PairsView as_pairs(const core::Context& context,
-                         const Rcpp::IntegerVector& slot, SEXP starts,
-                         SEXP rows, int right_rows) {
-  require(right_rows >= 0, "the number of right rows");
-  R_xlen_t most = right_rows;
-  if (starts != R_NilValue) {
-    const int* partners = integers(rows, -1, "partners");
-    check_starts(context, starts, Rf_xlength(rows));
-    check_rows(context, partners, Rf_xlength(rows), 1, most, "partners");
-    most = Rf_xlength(starts) - 1;
+core::PairsView as_pairs(const core::Context& context, SEXP matches) {
+  const core::PairsView pairs = as_pairs_unchecked(matches);
+  auto most = static_cast<R_xlen_t>(pairs.right_rows);
+  if (pairs.starts) {
+    const R_xlen_t listed = Rf_xlength(part(matches, "partners"));
+    check_starts(context, part(matches, "starts"), listed);
+    check_rows(context, pairs.partners, listed, 1, most, "partners");
+    most = static_cast<R_xlen_t>(pairs.ranges);
   }
-  check_rows(context, slot.begin(), slot.size(), 0, most, "partners");
-  return as_own_pairs(slot, starts, rows, right_rows);
+  check_rows(context, pairs.range, static_cast<R_xlen_t>(pairs.left_rows), 0,
+             most, "partners");
+  return pairs;
 }
 
-core::PairsView as_ranges(const core::Context& context,
-                          const Rcpp::IntegerVector& slot, SEXP starts,
-                          SEXP rows) {
-  return as_pairs(context, slot, starts, rows, INT_MAX);
+Rcpp::List new_matches(SEXP range, SEXP starts, SEXP partners,
+                       std::size_t right_rows) {
+  using Rcpp::_;
+  return Rcpp::List::create(
+      _["range"] = range, _["starts"] = starts, _["partners"] = partners,
+      _["right_rows"] = static_cast<int>(right_rows));
 }
 
 void check_user() {

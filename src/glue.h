@@ -34,17 +34,15 @@ Rcpp::List settled_texts(const core::Context& context,
                          const Rcpp::IntegerVector& kinds,
                          const core::Buffer<core::Row>* rows = nullptr);
 
-// slot, and starts and rows where right rows are listed in ranges; stops unless all
-// of them lie within the frames
-core::PairsView as_pairs(const core::Context& context,
-                         const Rcpp::IntegerVector& slot, SEXP starts, SEXP rows,
-                         int right_rows);
-// the same where it doesn't matter how many right rows there are
-core::PairsView as_ranges(const core::Context& context,
-                          const Rcpp::IntegerVector& slot, SEXP starts,
-                          SEXP rows);
-// the same for what the engine has just made
-core::PairsView as_own_pairs(SEXP slot, SEXP starts, SEXP rows, int right_rows);
+// What pairs, as R keeps it (R/matches.R); stops unless all row numbers lie within
+// the frames.
+core::PairsView as_pairs(const core::Context& context, SEXP matches);
+// the same without a look at the row numbers: for what the engine has just made, and
+// for what is looked at as it is used
+core::PairsView as_pairs_unchecked(SEXP matches);
+// a list of the parts, for R
+Rcpp::List new_matches(SEXP range, SEXP starts, SEXP partners,
+                       std::size_t right_rows);
 
 // R leaves by a jump when memory runs out or an interrupt comes in during a
 // collection; this makes it an exception, so that what C++ holds is let go.

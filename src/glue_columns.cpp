@@ -72,24 +72,24 @@ SEXP gather_(SEXP x, IntegerVector rows) {
 // sides; left columns stay as they are where every left row stands once. With
 // `defer`, right columns that can wait are filled when they are looked at.
 // [[Rcpp::export(rng = false)]]
-List gather_columns_(IntegerVector slot, SEXP starts, SEXP rows, List columns,
-                     LogicalVector right, int right_rows, bool keep_unmatched,
-                     bool defer) {
+List gather_columns_(List matches, List columns, LogicalVector right,
+                     bool keep_unmatched, bool defer) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    const core::PairsView pairs =
-        glue::as_pairs(context, slot, starts, rows, right_rows);
+    const core::PairsView pairs = glue::as_pairs(context, matches);
     glue::require(right.size() == columns.size(), "the sides of columns");
     const core::Expansion lines(context, pairs, keep_unmatched);
     const bool keeps = lines.keeps_left();
     List out(columns.size());
     std::vector<core::ColumnJob> jobs;
     // the right row numbers, where deferred columns need them
-    RObject index = keeps && !pairs.starts ? (SEXP)slot : R_NilValue;
+    RObject index =
+        keeps && !pairs.starts ? glue::part(matches, "range") : R_NilValue;
     for (R_xlen_t k = 0; k < columns.size(); ++k) {
       SEXP x = columns[k];
       glue::require(Rf_isVectorAtomic(x) &&
-                        Rf_xlength(x) == (right[k] ? right_rows : slot.size()),
+                        static_cast<std::size_t>(Rf_xlength(x)) ==
+                            (right[k] ? pairs.right_rows : pairs.left_rows),
                     "a column");
       if (!right[k] && keeps) {
         out[k] = x;

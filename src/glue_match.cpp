@@ -42,7 +42,7 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
 
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeats` says whether keys are repeated on either side.
-// Without `count` a `slot` is the first right row with the key. `settled`: whether
+// Without `count` a range is called by the first right row with the key. `settled`: whether
 // equal texts share one address on the left, and on the right.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
@@ -54,26 +54,26 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Keys right_keys = glue::as_keys(right, kinds);
     glue::check_same_keys(left_keys, right_keys);
     if (!Rf_isNull(settled)) glue::flags(settled, 2, "settled texts");
-    Shield<SEXP> slot(glue::new_rows(context, left_keys.rows));
+    Shield<SEXP> range(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
         context, left_keys, right_keys, match_missing,
         count ? core::KeyNames::numbers : core::KeyNames::first_rows,
-        INTEGER(slot));
+        INTEGER(range));
     Shield<SEXP> starts(match.right.repeated
                             ? glue::new_rows(context, match.right.most + 1)
                             : R_NilValue);
-    Shield<SEXP> rows(match.right.repeated
-                          ? glue::new_rows(context, match.right.listed)
-                          : R_NilValue);
+    Shield<SEXP> partners(match.right.repeated
+                              ? glue::new_rows(context, match.right.listed)
+                              : R_NilValue);
     if (match.right.repeated)
-      core::list_rows(context, match.right, INTEGER(starts), INTEGER(rows));
+      core::list_rows(context, match.right, INTEGER(starts), INTEGER(partners));
+    const List matches =
+        glue::new_matches(range, starts, partners, right_keys.rows);
     auto found = [&](SEXP counts) {
-      return List::create(_["slot"] = (SEXP)slot, _["starts"] = (SEXP)starts,
-                          _["rows"] = (SEXP)rows, _["counts"] = counts);
+      return List::create(_["matches"] = matches, _["counts"] = counts);
     };
     if (!count) return found(R_NilValue);
-    const core::PairsView pairs = glue::as_own_pairs(
-        slot, starts, rows, static_cast<int>(right_keys.rows));
+    const core::PairsView pairs = glue::as_pairs_unchecked(matches);
     const core::PairCounts counts =
         match.right.repeated
             ? core::count_disjoint(context, pairs)
@@ -82,7 +82,7 @@ List match_equal_(List left, List right, IntegerVector kinds,
         counts.most_right > 1 ||
         repeats_unmatched(
             context, left, kinds,
-            core::unmatched_rows(context, pairs.slot, pairs.left_rows),
+            core::unmatched_rows(context, pairs.range, pairs.left_rows),
             match_missing, is_settled(settled, 0), false);
     const bool right_repeats =
         match.right.repeated ||
@@ -127,40 +127,35 @@ double count_missing_(List keys, IntegerVector kinds) {
 }
 
 // [[Rcpp::export(rng = false)]]
-List count_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows) {
+List count_pairs_(List matches) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    return count_list(core::count_pairs(
-        context, glue::as_pairs(context, slot, starts, rows, right_rows)));
+    return count_list(
+        core::count_pairs(context, glue::as_pairs(context, matches)));
   });
 }
 
 // the first (or last) partner of each left row, 0 where it has none
 // [[Rcpp::export(rng = false)]]
-IntegerVector one_partner_(IntegerVector slot, SEXP starts, SEXP rows,
-                           bool last) {
+IntegerVector one_partner_(List matches, bool last) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    Shield<SEXP> chosen(
-        glue::new_rows(context, static_cast<std::size_t>(slot.size())));
-    core::one_partner(context,
-                      glue::as_ranges(context, slot, starts, rows), last,
-                      INTEGER(chosen));
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
+    core::one_partner(context, pairs, last, INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
 }
 
-// One row for each of the keys that multiply most: slot, left rows, right rows.
+// One row for each of the keys that multiply most: its range, left rows, right rows.
 // [[Rcpp::export(rng = false)]]
-List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
-                     int right_rows, int most) {
+List heaviest_ranges_(List matches, int most) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    const core::PairsView pairs =
-        glue::as_pairs(context, slot, starts, rows, right_rows);
-    const core::Buffer<core::Row> uses = core::slot_uses(context, pairs);
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    const core::Buffer<core::Row> uses = core::range_uses(context, pairs);
     IntegerVector heavy =
-        glue::as_rows(core::heaviest_slots(context, pairs, most));
+        glue::as_rows(core::heaviest_ranges(context, pairs, most));
     IntegerVector left_rows(heavy.size()), sizes(heavy.size());
     for (R_xlen_t k = 0; k < heavy.size(); ++k) {
       left_rows[k] = uses[heavy[k] - 1];
@@ -168,32 +163,31 @@ List heaviest_slots_(IntegerVector slot, SEXP starts, SEXP rows,
                      ? pairs.starts[heavy[k]] - pairs.starts[heavy[k] - 1]
                      : 1;
     }
-    return List::create(_["slot"] = heavy, _["left_rows"] = left_rows,
+    return List::create(_["range"] = heavy, _["left_rows"] = left_rows,
                         _["right_rows"] = sizes);
   });
 }
 
 // TRUE for the right rows that have a partner
 // [[Rcpp::export(rng = false)]]
-LogicalVector matched_right_(IntegerVector slot, SEXP starts, SEXP rows,
-                             int right_rows) {
+LogicalVector matched_right_(List matches) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    const core::Buffer<std::uint8_t> marks = core::mark_right(
-        context, glue::as_pairs(context, slot, starts, rows, right_rows));
+    const core::Buffer<std::uint8_t> marks =
+        core::mark_right(context, glue::as_pairs(context, matches));
     return LogicalVector(marks.begin(), marks.end());
   });
 }
 
 // how many partners each left row has
 // [[Rcpp::export(rng = false)]]
-IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
+IntegerVector partner_counts_(List matches) {
   return glue::guarded([&] {
     const core::PairsView pairs =
-        glue::as_ranges(glue::current_context(), slot, starts, rows);
-    IntegerVector counts(no_init(slot.size()));
-    for (R_xlen_t i = 0; i < slot.size(); ++i)
-      counts[i] = pairs.partners(static_cast<std::size_t>(i));
+        glue::as_pairs(glue::current_context(), matches);
+    IntegerVector counts(no_init(static_cast<R_xlen_t>(pairs.left_rows)));
+    for (std::size_t i = 0; i < pairs.left_rows; ++i)
+      counts[static_cast<R_xlen_t>(i)] = pairs.partner_count(i);
     return counts;
   });
 }
@@ -201,16 +195,15 @@ IntegerVector partner_counts_(IntegerVector slot, SEXP starts, SEXP rows) {
 // Left and right row of every line of a result; left is NULL when every left
 // row stands once, in order.
 // [[Rcpp::export(rng = false)]]
-List expand_pairs_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
-                   bool keep_unmatched) {
+List expand_pairs_(List matches, bool keep_unmatched) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    const core::PairsView pairs =
-        glue::as_pairs(context, slot, starts, rows, right_rows);
+    const core::PairsView pairs = glue::as_pairs(context, matches);
     const core::Expansion expansion(context, pairs, keep_unmatched);
     const bool keeps = expansion.keeps_left();
     if (keeps && !pairs.starts)
-      return List::create(_["left"] = R_NilValue, _["right"] = slot);
+      return List::create(_["left"] = R_NilValue,
+                          _["right"] = glue::part(matches, "range"));
     const std::size_t size = expansion.size();
     Shield<SEXP> right(glue::new_rows(context, size));
     Shield<SEXP> left(keeps ? R_NilValue : glue::new_rows(context, size));
@@ -239,21 +232,16 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
 // At most `most` pairs from partner number `partner` (0-based) of left row
 // `row` (1-based) on; `at` says where the next block starts.
 // [[Rcpp::export(rng = false)]]
-List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
-                 double partner, double most) {
+List pair_block_(List matches, double row, double partner, double most) {
   return glue::guarded([&] {
     // (looked at as they are used, for there may be many blocks)
-    if (starts != R_NilValue) {
-      glue::integers(starts, -1, "starts");
-      glue::integers(rows, -1, "partners");
-      glue::require(Rf_xlength(starts) > 0, "starts");
-    }
-    const core::PairsView pairs = glue::as_own_pairs(slot, starts, rows, 0);
-    const R_xlen_t listed = starts == R_NilValue ? 0 : Rf_xlength(rows);
+    const core::PairsView pairs = glue::as_pairs_unchecked(matches);
+    const R_xlen_t listed =
+        pairs.starts ? Rf_xlength(glue::part(matches, "partners")) : 0;
     auto check_range = [&](core::Row s) {
       glue::require(s >= 0, "partners");
       if (s == 0 || !pairs.starts) return;
-      glue::require(static_cast<std::size_t>(s) <= pairs.slots &&
+      glue::require(static_cast<std::size_t>(s) <= pairs.ranges &&
                         pairs.starts[s - 1] >= 0 &&
                         pairs.starts[s - 1] <= pairs.starts[s] &&
                         pairs.starts[s] <= listed,
@@ -265,8 +253,8 @@ List pair_block_(IntegerVector slot, SEXP starts, SEXP rows, double row,
     auto i = static_cast<std::size_t>(row) - 1;
     auto k = static_cast<core::Row>(partner);
     while (i < pairs.left_rows && left.size() < most) {
-      check_range(pairs.slot[i]);
-      const core::Row size = pairs.partners(i);
+      check_range(pairs.range[i]);
+      const core::Row size = pairs.partner_count(i);
       for (; k < size && left.size() < most; ++k) {
         left.push_back(static_cast<core::Row>(i + 1));
         right.push_back(pairs.partner(i, k));

@@ -16,17 +16,15 @@ namespace {
 struct OwnedGroups {
   std::vector<core::Row> starts, rows;
   core::Groups view;
-  OwnedGroups(const core::Context& context, const IntegerVector& slot,
-              SEXP starts_, SEXP rows_, int right_rows) {
-    glue::require(right_rows >= 0, "the number of right rows");
-    glue::as_pairs(context, slot, starts_, rows_, right_rows);
-    view.group = slot.begin();
-    view.left_rows = static_cast<std::size_t>(slot.size());
-    view.right_rows = static_cast<std::size_t>(right_rows);
-    if (starts_ != R_NilValue) {
-      view.starts = INTEGER(starts_);
-      view.rows = INTEGER(rows_);
-      view.groups = static_cast<std::size_t>(Rf_xlength(starts_)) - 1;
+  OwnedGroups(const core::Context& context, SEXP matches) {
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    view.group = pairs.range;
+    view.left_rows = pairs.left_rows;
+    view.right_rows = pairs.right_rows;
+    if (pairs.starts) {
+      view.starts = pairs.starts;
+      view.rows = pairs.partners;
+      view.groups = pairs.ranges;
       return;
     }
     starts.resize(view.right_rows + 1);
@@ -105,31 +103,31 @@ core::Nearest as_nearest(const List& spec, std::size_t left_rows,
 }
 
 // Each left row has its own range, or its one partner where none has more.
-List as_matches(const core::PairList& list) {
+List as_matches(const core::PairList& list, std::size_t right_rows) {
   const auto n = static_cast<R_xlen_t>(list.counts.size());
-  IntegerVector slot(glue::new_vector(INTSXP, list.counts.size()));
+  IntegerVector range(glue::new_vector(INTSXP, list.counts.size()));
   bool single = true;
   for (core::Row count : list.counts) single = single && count <= 1;
   if (single) {
     std::size_t at = 0;
     for (R_xlen_t i = 0; i < n; ++i)
-      slot[i] = list.counts[i] ? list.rows[at++] : 0;
-    return List::create(_["slot"] = slot, _["starts"] = R_NilValue,
-                        _["rows"] = R_NilValue);
+      range[i] = list.counts[i] ? list.rows[at++] : 0;
+    return glue::new_matches(range, R_NilValue, R_NilValue, right_rows);
   }
   IntegerVector starts(glue::new_vector(INTSXP, list.counts.size() + 1));
   starts[0] = 0;
   for (R_xlen_t i = 0; i < n; ++i) {
-    slot[i] = list.counts[i] ? static_cast<int>(i + 1) : 0;
+    range[i] = list.counts[i] ? static_cast<int>(i + 1) : 0;
     starts[i + 1] = starts[i] + list.counts[i];
   }
-  return List::create(_["slot"] = slot, _["starts"] = starts,
-                      _["rows"] = glue::as_rows(list.rows));
+  const IntegerVector partners = glue::as_rows(list.rows);
+  return glue::new_matches(range, starts, partners, right_rows);
 }
 
-List slots_as_matches(const std::vector<core::Row>& slot) {
-  return List::create(_["slot"] = glue::as_rows(slot), _["starts"] = R_NilValue,
-                      _["rows"] = R_NilValue);
+List as_matches(const std::vector<core::Row>& partner_of,
+                std::size_t right_rows) {
+  const IntegerVector range = glue::as_rows(partner_of);
+  return glue::new_matches(range, R_NilValue, R_NilValue, right_rows);
 }
 
 }  // namespace
@@ -169,19 +167,18 @@ Owned& search_of(SEXP pointer) {
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
-SEXP range_search_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
-                   List rules, SEXP skip_left, SEXP skip_right) {
+SEXP range_search_(List matches, List rules, SEXP skip_left,
+                   SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
-    std::unique_ptr<OwnedRanges> made(new OwnedRanges{
-        OwnedGroups(context, slot, starts, rows, right_rows), nullptr});
+    std::unique_ptr<OwnedRanges> made(
+        new OwnedRanges{OwnedGroups(context, matches), nullptr});
     const core::Groups& groups = made->groups.view;
     made->search.reset(core::RangeSearch::make(
         context, groups, as_rules(rules, groups),
         as_flags(skip_left, groups.left_rows),
         as_flags(skip_right, groups.right_rows)));
-    const List kept =
-        List::create(slot, starts, rows, rules, skip_left, skip_right);
+    const List kept = List::create(matches, rules, skip_left, skip_right);
     return as_pointer(std::move(made), kept);
   });
 }
@@ -193,9 +190,11 @@ List range_all_(SEXP search, double limit) {
     OwnedRanges& ranges = search_of<OwnedRanges>(search);
     const core::PairList list =
         ranges.search->all(glue::current_context(), limit);
+    RObject matches;
+    if (list.pairs <= limit)
+      matches = as_matches(list, ranges.groups.view.right_rows);
     return List::create(
-        _["matches"] =
-            list.pairs > limit ? R_NilValue : (SEXP)as_matches(list),
+        _["matches"] = matches,
         _["pairs"] = list.pairs,
         _["on_end"] = static_cast<double>(list.on_end));
   });
@@ -224,12 +223,11 @@ List range_block_(SEXP search, double from, double most) {
 }
 
 // [[Rcpp::export(rng = false)]]
-List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
-                    List nearest, List rules, SEXP skip_left,
+List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
                     SEXP skip_right) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
-    const OwnedGroups owned(context, slot, starts, rows, right_rows);
+    const OwnedGroups owned(context, matches);
     const core::Groups& groups = owned.view;
     const core::NearestPairs found = core::match_nearest(
         context, groups,
@@ -237,29 +235,29 @@ List match_nearest_(IntegerVector slot, SEXP starts, SEXP rows, int right_rows,
         as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
         as_flags(skip_right, groups.right_rows));
     const bool single = found.list.counts.empty();
-    return List::create(_["matches"] = single ? slots_as_matches(found.slot)
-                                              : as_matches(found.list),
+    return List::create(_["matches"] =
+                            single ? as_matches(found.partner_of, groups.right_rows)
+                                   : as_matches(found.list, groups.right_rows),
                         _["tied"] = glue::as_rows(found.tied),
                         _["candidates"] = found.candidates);
   });
 }
 
 // [[Rcpp::export(rng = false)]]
-SEXP outward_search_(IntegerVector slot, SEXP starts, SEXP rows,
-                     int right_rows, List nearest, List rules, SEXP skip_left,
+SEXP outward_search_(List matches, List nearest, List rules, SEXP skip_left,
                      SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
-    std::unique_ptr<OwnedRounds> made(new OwnedRounds{
-        OwnedGroups(context, slot, starts, rows, right_rows), nullptr});
+    std::unique_ptr<OwnedRounds> made(
+        new OwnedRounds{OwnedGroups(context, matches), nullptr});
     const core::Groups& groups = made->groups.view;
     made->search.reset(core::OutwardSearch::make(
         context, groups,
         as_nearest(nearest, groups.left_rows, groups.right_rows),
         as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
         as_flags(skip_right, groups.right_rows)));
-    const List kept = List::create(slot, starts, rows, nearest, rules,
-                                   skip_left, skip_right);
+    const List kept =
+        List::create(matches, nearest, rules, skip_left, skip_right);
     return as_pointer(std::move(made), kept);
   });
 }
@@ -300,14 +298,15 @@ SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
                         static_cast<R_xlen_t>(right.rows) == right_rows,
                     "the length of a key column");
     }
-    IntegerVector slot(glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
+    IntegerVector partner_of(
+        glue::new_vector(INTSXP, static_cast<std::size_t>(n)));
     const core::MergeResult result = core::merge_nearest(
         glue::current_context(), left, right, spec, static_cast<std::size_t>(n),
-        static_cast<std::size_t>(right_rows), slot.begin());
+        static_cast<std::size_t>(right_rows), partner_of.begin());
     if (!result.sorted) return R_NilValue;
     return List::create(
-        _["matches"] = List::create(_["slot"] = slot, _["starts"] = R_NilValue,
-                                    _["rows"] = R_NilValue),
+        _["matches"] = glue::new_matches(partner_of, R_NilValue, R_NilValue,
+                                         static_cast<std::size_t>(right_rows)),
         _["candidates"] = result.candidates);
   });
 }

@@ -105,15 +105,15 @@ std::vector<Pair> slow_pairs(const Side& left, const Side& right,
 }
 
 struct Found {
-  std::vector<Row> slot, starts, rows;
+  std::vector<Row> range, starts, rows;
   Match match;
   PairsView view;
   Found(const Context& context, const Keys& left, const Keys& right,
         bool match_missing)
-      : slot(left.rows) {
+      : range(left.rows) {
     match = match_equal(context, left, right, match_missing, KeyNames::numbers,
-                        slot.data());
-    view.slot = slot.data();
+                        range.data());
+    view.range = range.data();
     view.left_rows = left.rows;
     view.right_rows = right.rows;
     if (match.right.repeated) {
@@ -121,8 +121,8 @@ struct Found {
       rows.resize(match.right.listed);
       list_rows(context, match.right, starts.data(), rows.data());
       view.starts = starts.data();
-      view.rows = rows.data();
-      view.slots = match.right.most;
+      view.partners = rows.data();
+      view.ranges = match.right.most;
     }
   }
 };
@@ -190,7 +190,7 @@ bool counts_agree(const Context& context, const Found& found,
 bool slow_repeats(const Side& side, const Found& found, bool match_missing) {
   for (int i = 0; i < static_cast<int>(side.keys.rows); ++i)
     for (int j = 0; j < i; ++j)
-      if (found.slot[i] == 0 && found.slot[j] == 0 &&
+      if (found.range[i] == 0 && found.range[j] == 0 &&
           equal_rows(side, i, side, j, match_missing))
         return true;
   return false;
@@ -233,7 +233,7 @@ context("equality") {
       differ += found.match.missing_left != slow_missing(left);
       differ += found.match.missing_right != slow_missing(right);
       const auto alone =
-          unmatched_rows(context, found.slot.data(), left.keys.rows);
+          unmatched_rows(context, found.range.data(), left.keys.rows);
       differ += repeats_among(context, left.keys, alone, match_missing) !=
                 slow_repeats(left, found, match_missing);
     }
@@ -251,12 +251,12 @@ context("equality") {
                       values.size()};
       Context context;
       context.path = Path::hashed;
-      std::vector<Row> slot(values.size());
+      std::vector<Row> range(values.size());
       match_equal(context, keys, keys, false, KeyNames::first_rows,
-                  slot.data());
+                  range.data());
       bool right = true;
-      for (std::size_t i = 0; i < slot.size(); ++i)
-        right = right && slot[i] == (shift == 64 ? 1 : static_cast<Row>(i + 1));
+      for (std::size_t i = 0; i < range.size(); ++i)
+        right = right && range[i] == (shift == 64 ? 1 : static_cast<Row>(i + 1));
       expect_true(right);
     }
   }
@@ -358,18 +358,18 @@ context("order") {
       const NearestPairs found = match_nearest(context, listed.view, nearest,
                                                {}, nullptr, nullptr);
       for (std::size_t i = 0; i < left.at.size(); ++i)
-        differ += found.slot[i] != slow_back(left, i, right, nearest.within);
+        differ += found.partner_of[i] != slow_back(left, i, right, nearest.within);
       const Keys left_keys{{{KeyKind::int32, left.group.data(), nullptr}},
                            left.at.size()};
       const Keys right_keys{{{KeyKind::int32, right.group.data(), nullptr}},
                             right.at.size()};
-      std::vector<Row> slot(left.at.size());
+      std::vector<Row> range(left.at.size());
       const MergeResult merged =
           merge_nearest(context, left_keys, right_keys, nearest,
-                        left.at.size(), right.at.size(), slot.data());
+                        left.at.size(), right.at.size(), range.data());
       walked += merged.sorted;
       if (merged.sorted)
-        differ += slot != found.slot || merged.candidates != found.candidates;
+        differ += range != found.partner_of || merged.candidates != found.candidates;
     }
     expect_true(differ == 0);
     expect_true(walked > 100);
@@ -490,12 +490,12 @@ context("loops") {
       context.threads = 1 + round % 2;
       context.chunk_rows = 3;
       const int right_rows = 97 + roll(200), left_rows = 30 + roll(600);
-      std::vector<Row> slot(left_rows);
-      for (Row& s : slot) s = roll(9) ? 1 + roll(right_rows - 1) : 0;
+      std::vector<Row> range(left_rows);
+      for (Row& s : range) s = roll(9) ? 1 + roll(right_rows - 1) : 0;
       PairsView pairs;
-      pairs.slot = slot.data();
+      pairs.range = range.data();
       pairs.left_rows = left_rows;
-      pairs.right_rows = pairs.slots = right_rows;
+      pairs.right_rows = pairs.ranges = right_rows;
       const Expansion lines(context, pairs, round % 3 != 0);
       std::vector<Row> left(lines.size()), right(lines.size());
       lines.write(left.data(), right.data());

@@ -39,7 +39,7 @@ bool is_worth_numbers(const FillCounts& filled, std::size_t rows) {
 template <class Table, class Reader>
 Match match_in(const Context& context, Table& table, const Filled& filled,
                const Side<Reader>& left, const Side<Reader>& right,
-               const Wanted& wanted, Row* slot) {
+               const Wanted& wanted, Row* key_of) {
   Match match;
   auto look_up_in = [&](const Side<Reader>& side, auto&& found, Row* to) {
     return look_up(context, table, side.reader, side.rows, found, to);
@@ -61,10 +61,10 @@ Match match_in(const Context& context, Table& table, const Filled& filled,
   }
   LookUpCounts found;
   if (all.repeated) {
-    found = look_up_in(left, NotNoted(), slot);
+    found = look_up_in(left, NotNoted(), key_of);
   } else {
     match.found = FoundRows(context, right.rows);
-    found = look_up_in(left, match.found, slot);
+    found = look_up_in(left, match.found, key_of);
     match.matched_right = match.found.unite(context);
   }
   match.matched_left = found.matched;
@@ -75,13 +75,13 @@ Match match_in(const Context& context, Table& table, const Filled& filled,
 template <class Reader>
 Match match_sides(const Context& context, const Side<Reader>& left,
                   const Side<Reader>& right, const WholeRange* known,
-                  const Wanted& wanted, Row* slot) {
+                  const Wanted& wanted, Row* key_of) {
   auto fill = [&](auto& table) {
     return fill_table(context, table, right.reader, right.rows,
                       wanted.match_missing);
   };
   auto match = [&](auto& table, const Filled& filled) {
-    return match_in(context, table, filled, left, right, wanted, slot);
+    return match_in(context, table, filled, left, right, wanted, key_of);
   };
   const int bits = share_bits(context, right.rows);
   if constexpr (Reader::countable) {
@@ -106,7 +106,7 @@ Match match_sides(const Context& context, const Side<Reader>& left,
 
 // Matches one or two columns; more are first folded to two.
 Match match_columns(const Context& context, Keys left, Keys right,
-                    const Wanted& wanted, Row* slot) {
+                    const Wanted& wanted, Row* key_of) {
   PackedKeys packed = pack_keys(context, left, right, wanted.match_missing);
   const bool packs = !packed.left.empty() || !packed.right.empty();
   bool told = !packs || !wanted.match_missing;
@@ -128,7 +128,7 @@ Match match_columns(const Context& context, Keys left, Keys right,
     const bool is_packed = packs && right.columns.size() == 1;
     Match found = match_sides(context, left_side, right_side,
                               is_packed ? &packed.right_range : nullptr, wanted,
-                              slot);
+                              key_of);
     found.missing_told = told;
     return found;
   };
@@ -153,9 +153,9 @@ Match match_columns(const Context& context, Keys left, Keys right,
 }  // namespace
 
 Match match_equal(const Context& context, const Keys& left, const Keys& right,
-                  bool match_missing, KeyNames names, Row* slot) {
+                  bool match_missing, KeyNames names, Row* key_of) {
   Match match = match_columns(context, left, right,
-                              {match_missing, false, names}, slot);
+                              {match_missing, false, names}, key_of);
   if (!match.missing_told) {
     match.missing_left = count_missing(context, left);
     match.missing_right = count_missing(context, right);
@@ -165,10 +165,10 @@ Match match_equal(const Context& context, const Keys& left, const Keys& right,
 
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing) {
-  Buffer<Row> slot(keys.rows);
+  Buffer<Row> key_of(keys.rows);
   Match match = match_columns(
       context, keys, keys, {match_missing, true, KeyNames::first_rows},
-      slot.data());
+      key_of.data());
   return std::move(match.right);
 }
 

@@ -31,9 +31,9 @@ struct Match {
 // What a key goes by where right rows share one
 enum class KeyNames { first_rows, numbers };
 
-// slot[i]: the right key of left row i, 0 if there is none
+// key_of[i]: the right key of left row i, 0 if there is none
 Match match_equal(const Context& context, const Keys& left, const Keys& right,
-                  bool match_missing, KeyNames names, Row* slot);
+                  bool match_missing, KeyNames names, Row* key_of);
 
 // Right rows listed key by key: those of key k stand at
 // starts[k - 1] .. starts[k] of `rows`, ascending. `starts` has grouping.most + 1
@@ -49,7 +49,7 @@ Grouping group_rows(const Context& context, const Keys& keys,
 std::size_t count_missing(const Context& context, const Keys& keys);
 
 // the left rows without a partner, and the right ones
-Buffer<Row> unmatched_rows(const Context& context, const Row* slot,
+Buffer<Row> unmatched_rows(const Context& context, const Row* key_of,
                            std::size_t n);
 Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,
                            std::size_t n);

@@ -110,12 +110,12 @@ struct LookUpCounts {
   std::size_t missing = 0;  // rows with a missing key
 };
 
-// slot[i]: the first row with the key of row i, or the key's number, as the table
+// key_of[i]: the first row with the key of row i, or the key's number, as the table
 // has it, 0 if it has none; what is found is told to `found`
 template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, Found&& found,
-                     Row* slot) {
+                     Row* key_of) {
   std::vector<LookUpCounts> counts(chunk_count(context, n));
   for_chunks_by_hand(context, n, [&](std::size_t chunk, std::size_t begin,
                                      std::size_t end, const Crew::Hand& hand) {
@@ -134,7 +134,7 @@ LookUpCounts look_up(const Context& context, const Table& table,
     // (missing keys that equal nothing were never put in)
     auto answer = [&](std::size_t i) {
       const Row row = table.find(places[i % ring_size], reader(i));
-      slot[i] = row;
+      key_of[i] = row;
       notes.prefetch(row);
       count.matched += row != 0;
     };
@@ -144,9 +144,9 @@ LookUpCounts look_up(const Context& context, const Table& table,
     for (std::size_t i = begin; i < end; ++i) {
       if (i + ahead < end) ask(i + ahead);
       answer(i);
-      if (i >= begin + behind) notes.set(slot[i - behind]);
+      if (i >= begin + behind) notes.set(key_of[i - behind]);
     }
-    for (std::size_t i = end - behind; i < end; ++i) notes.set(slot[i]);
+    for (std::size_t i = end - behind; i < end; ++i) notes.set(key_of[i]);
     counts[chunk] = count;
   });
   LookUpCounts all;

@@ -326,7 +326,7 @@ template <class T>
 void match_sorted(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, const T* values,
                   const std::uint8_t* skip_left, Coverage<T>* coverage,
-                  Row* slot) {
+                  Row* partner_of) {
   take_road(Road::nearest_sorted_first);
   const LeftGroups listed(groups);
   SortedGroups<T> left;
@@ -342,7 +342,7 @@ void match_sorted(const Context& context, const Groups& groups,
                      left.value(k)};
                  const Cursor cursor = search.start(seeker, hint);
                  if (coverage) coverage->add(seeker, cursor);
-                 slot[seeker.row] = search.partner(seeker, cursor);
+                 partner_of[seeker.row] = search.partner(seeker, cursor);
                }
              });
 }
@@ -351,7 +351,7 @@ void match_sorted(const Context& context, const Groups& groups,
 template <class T>
 void match_singly(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, Coverage<T>* coverage,
-                  Row* slot) {
+                  Row* partner_of) {
   take_road(Road::nearest_searched);
   for_chunks(context, groups.left_rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
@@ -362,7 +362,7 @@ void match_singly(const Context& context, const Groups& groups,
                  const Cursor cursor =
                      search.start(seeker, hints[seeker.group]);
                  if (coverage) coverage->add(seeker, cursor);
-                 slot[i] = search.partner(seeker, cursor);
+                 partner_of[i] = search.partner(seeker, cursor);
                }
              });
 }
@@ -421,13 +421,13 @@ NearestPairs match_all(const Context& context, const Groups& groups,
   NearestPairs result;
   const T* left = static_cast<const T*>(nearest.left);
   if (search.one_is_enough()) {
-    result.slot.assign(groups.left_rows, 0);
+    result.partner_of.assign(groups.left_rows, 0);
     if (is_shuffled(context, groups, left))
       match_sorted(context, groups, search, left, skip_left, coverage.get(),
-                   result.slot.data());
+                   result.partner_of.data());
     else
       match_singly(context, groups, search, coverage.get(),
-                   result.slot.data());
+                   result.partner_of.data());
   } else {
     match_tied(context, groups, search, nearest.ties == Ties::stop,
                coverage.get(), result);

@@ -18,7 +18,7 @@ struct Nearest {
 };
 
 struct NearestPairs {
-  std::vector<Row> slot;  // the one partner of each left row, or
+  std::vector<Row> partner_of;  // the one partner of each left row, or
   PairList list;          // where ties bring several: all of them
   std::vector<Row> tied;  // left rows with several right rows at the point
   // right rows that were near enough to some left row, chosen or not; -1 where

@@ -63,7 +63,7 @@ class Walk {
         limited_(!std::isinf(within)),
         within_(as_distance<T>(within)) {}
 
-  bool run(std::size_t begin, std::size_t end, Row* slot) {
+  bool run(std::size_t begin, std::size_t end, Row* partner_of) {
     if (!left_.in_order(begin)) return false;
     start(begin);
     auto group = left_.group[begin];
@@ -87,7 +87,7 @@ class Walk {
       if (limited_) {
         while (low_ < at_ && distance(right_.time[low_], t) > within_) ++low_;
       }
-      slot[i] = low_ < at_ ? static_cast<Row>(at_) : 0;
+      partner_of[i] = low_ < at_ ? static_cast<Row>(at_) : 0;
       if (limited_) cover();
     }
     cover();
@@ -128,7 +128,7 @@ class Walk {
 
 template <class G, class T>
 MergeResult merge(const Context& context, const Timeline<G, T>& left,
-                  const Timeline<G, T>& right, double within, Row* slot) {
+                  const Timeline<G, T>& right, double within, Row* partner_of) {
   MergeResult result;
   const std::size_t few = 1000;  // most shuffled data is told by these
   if (!left.in_order(0, std::min(few, left.rows)) ||
@@ -145,7 +145,7 @@ MergeResult merge(const Context& context, const Timeline<G, T>& left,
              [&](std::size_t k, std::size_t begin, std::size_t end) {
                if (!sorted) return;
                Walk<G, T> walk(left, right, within);
-               if (!walk.run(begin, end, slot)) sorted = false;
+               if (!walk.run(begin, end, partner_of)) sorted = false;
                covered[k] = walk.covered();
              });
   result.sorted = sorted;
@@ -160,14 +160,14 @@ MergeResult merge(const Context& context, const Timeline<G, T>& left,
 MergeResult merge_nearest(const Context& context, const Keys& left_keys,
                           const Keys& right_keys, const Nearest& nearest,
                           std::size_t left_rows, std::size_t right_rows,
-                          Row* slot) {
+                          Row* partner_of) {
   auto with_groups = [&](auto left_group, auto right_group) {
     using G = decltype(left_group);
     auto with_times = [&](auto* left_time, auto* right_time) {
       using T = std::remove_const_t<std::remove_pointer_t<decltype(left_time)>>;
       return merge(context, Timeline<G, T>{left_group, left_time, left_rows},
                    Timeline<G, T>{right_group, right_time, right_rows},
-                   nearest.within, slot);
+                   nearest.within, partner_of);
     };
     if (nearest.int64)
       return with_times(static_cast<const std::int64_t*>(nearest.left),

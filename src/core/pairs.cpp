@@ -6,11 +6,11 @@
 
 namespace ronda::core {
 
-Buffer<Row> slot_uses(const Context& context, const PairsView& pairs) {
-  Buffer<Row> uses(pairs.starts ? pairs.slots : pairs.right_rows, Start::zero);
+Buffer<Row> range_uses(const Context& context, const PairsView& pairs) {
+  Buffer<Row> uses(pairs.starts ? pairs.ranges : pairs.right_rows, Start::zero);
   for_shares(
       context, pairs.left_rows, uses.size(),
-      [&](std::size_t i) { return static_cast<std::size_t>(pairs.slot[i]) - 1; },
+      [&](std::size_t i) { return static_cast<std::size_t>(pairs.range[i]) - 1; },
       [&](std::size_t at) { __builtin_prefetch(&uses[at], 1); },
       [&](std::size_t at, std::size_t) { ++uses[at]; });
   return uses;
@@ -19,25 +19,25 @@ Buffer<Row> slot_uses(const Context& context, const PairsView& pairs) {
 namespace {
 
 // Threads may set the same flag at once: always to the same value.
-Buffer<std::uint8_t> mark_slots(const Context& context,
+Buffer<std::uint8_t> mark_ranges(const Context& context,
                                 const PairsView& pairs) {
-  Buffer<std::uint8_t> marks(pairs.starts ? pairs.slots : pairs.right_rows,
+  Buffer<std::uint8_t> marks(pairs.starts ? pairs.ranges : pairs.right_rows,
                              Start::zero);
   for_chunks(context, pairs.left_rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
                for (std::size_t i = begin; i < end; ++i)
-                 if (pairs.slot[i])
-                   __atomic_store_n(&marks[pairs.slot[i] - 1], 1,
+                 if (pairs.range[i])
+                   __atomic_store_n(&marks[pairs.range[i] - 1], 1,
                                     __ATOMIC_RELAXED);
              });
   return marks;
 }
 
 PairCounts count_single(const Context& context, const PairsView& pairs) {
-  const Buffer<std::uint8_t> marks = mark_slots(context, pairs);
+  const Buffer<std::uint8_t> marks = mark_ranges(context, pairs);
   return single_counts(
       count_rows(context, pairs.left_rows,
-                 [&](std::size_t i) { return pairs.slot[i] != 0; }),
+                 [&](std::size_t i) { return pairs.range[i] != 0; }),
       count_rows(context, marks.size(),
                  [&](std::size_t i) { return marks[i] != 0; }));
 }
@@ -58,33 +58,33 @@ PairCounts single_counts(std::size_t matched_left, std::size_t matched_right) {
 PairCounts count_pairs(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);
   PairCounts counts;
-  const Buffer<Row> uses = slot_uses(context, pairs);
+  const Buffer<Row> uses = range_uses(context, pairs);
   Buffer<Row> taken(pairs.right_rows, Start::zero);
-  for (std::size_t s = 0; s < pairs.slots; ++s) {
+  for (std::size_t s = 0; s < pairs.ranges; ++s) {
     const Row size = pairs.starts[s + 1] - pairs.starts[s];
     if (uses[s] == 0 || size == 0) continue;
     counts.pairs += static_cast<double>(uses[s]) * size;
     counts.matched_left += uses[s];
     counts.most_left = std::max(counts.most_left, size);
     for (Row k = pairs.starts[s]; k < pairs.starts[s + 1]; ++k)
-      taken[pairs.rows[k] - 1] += uses[s];
+      taken[pairs.partners[k] - 1] += uses[s];
   }
   for (Row count : taken) {
     counts.matched_right += count > 0;
     counts.most_right = std::max(counts.most_right, count);
   }
-  for (std::size_t s = 0; s < pairs.slots && !counts.on_both; ++s)
+  for (std::size_t s = 0; s < pairs.ranges && !counts.on_both; ++s)
     if (uses[s] && pairs.starts[s + 1] - pairs.starts[s] > 1)
       for (Row k = pairs.starts[s]; k < pairs.starts[s + 1]; ++k)
-        counts.on_both |= taken[pairs.rows[k] - 1] > 1;
+        counts.on_both |= taken[pairs.partners[k] - 1] > 1;
   return counts;
 }
 
 PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);
-  const Buffer<Row> uses = slot_uses(context, pairs);
-  std::vector<PairCounts> parts(chunk_count(context, pairs.slots));
-  for_chunks(context, pairs.slots, [&](std::size_t chunk, std::size_t begin,
+  const Buffer<Row> uses = range_uses(context, pairs);
+  std::vector<PairCounts> parts(chunk_count(context, pairs.ranges));
+  for_chunks(context, pairs.ranges, [&](std::size_t chunk, std::size_t begin,
                                        std::size_t end) {
     PairCounts counts;
     for (std::size_t s = begin; s < end; ++s) {
@@ -112,51 +112,51 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
 }
 
 void one_partner(const Context& context, const PairsView& pairs, bool last,
-                 Row* slot) {
+                 Row* range) {
   for_rows(context, pairs.left_rows, [&](std::size_t i) {
-    const Row n = pairs.partners(i);
-    slot[i] = n == 0 ? 0 : pairs.partner(i, last ? n - 1 : 0);
+    const Row n = pairs.partner_count(i);
+    range[i] = n == 0 ? 0 : pairs.partner(i, last ? n - 1 : 0);
   });
 }
 
 Buffer<std::uint8_t> mark_right(const Context& context,
                                 const PairsView& pairs) {
-  Buffer<std::uint8_t> slots = mark_slots(context, pairs);
-  if (!pairs.starts) return slots;
+  Buffer<std::uint8_t> ranges = mark_ranges(context, pairs);
+  if (!pairs.starts) return ranges;
   Buffer<std::uint8_t> marks(pairs.right_rows, Start::zero);
-  for (std::size_t s = 0; s < slots.size(); ++s)
-    if (slots[s])
+  for (std::size_t s = 0; s < ranges.size(); ++s)
+    if (ranges[s])
       for (Row k = pairs.starts[s]; k < pairs.starts[s + 1]; ++k)
-        marks[pairs.rows[k] - 1] = 1;
+        marks[pairs.partners[k] - 1] = 1;
   return marks;
 }
 
-std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
+std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
                                 std::size_t most) {
-  const Buffer<Row> uses = slot_uses(context, pairs);
-  auto weight = [&](Row slot) {
+  const Buffer<Row> uses = range_uses(context, pairs);
+  auto weight = [&](Row range) {
     const double size =
-        pairs.starts ? pairs.starts[slot] - pairs.starts[slot - 1] : 1;
-    return size * uses[slot - 1];
+        pairs.starts ? pairs.starts[range] - pairs.starts[range - 1] : 1;
+    return size * uses[range - 1];
   };
-  auto first_row = [&](Row slot) {
-    return pairs.starts ? pairs.rows[pairs.starts[slot - 1]] : slot;
+  auto first_row = [&](Row range) {
+    return pairs.starts ? pairs.partners[pairs.starts[range - 1]] : range;
   };
-  std::vector<Row> slots;
+  std::vector<Row> ranges;
   for (std::size_t s = 0; s < uses.size(); ++s)
     if (weight(static_cast<Row>(s + 1)) > 0)
-      slots.push_back(static_cast<Row>(s + 1));
-  most = std::min(most, slots.size());
-  std::partial_sort(slots.begin(),
-                    slots.begin() + static_cast<std::ptrdiff_t>(most),
-                    slots.end(), [&](Row a, Row b) {
+      ranges.push_back(static_cast<Row>(s + 1));
+  most = std::min(most, ranges.size());
+  std::partial_sort(ranges.begin(),
+                    ranges.begin() + static_cast<std::ptrdiff_t>(most),
+                    ranges.end(), [&](Row a, Row b) {
                       const double x = weight(a), y = weight(b);
                       if (x != y) return x > y;
                       const Row p = first_row(a), q = first_row(b);
                       return p < q || (p == q && a < b);
                     });
-  slots.resize(most);
-  return slots;
+  ranges.resize(most);
+  return ranges;
 }
 
 namespace {
@@ -197,7 +197,7 @@ bool Expansion::jumps_about() const {
   constexpr Row apart = 16;  // rows: two cache lines of numbers
   const std::size_t n = pairs_.left_rows;
   auto first_partner = [&](std::size_t i) {
-    return pairs_.partners(i) == 0 ? 0 : pairs_.partner(i, 0);
+    return pairs_.partner_count(i) == 0 ? 0 : pairs_.partner(i, 0);
   };
   std::size_t jumps = 0, steps = 0;
   for (std::size_t i = 0; i + 1 < n; i += n / samples + 1) {
@@ -213,17 +213,17 @@ std::size_t Expansion::count_lines(std::size_t begin, std::size_t end,
                                    bool& every_once) const {
   if (!pairs_.starts) {
     if (keep_unmatched_) return end - begin;
-    const Row* slot = pairs_.slot;
+    const Row* range = pairs_.range;
     std::size_t lines = 0;
 #pragma omp simd reduction(+ : lines)
-    for (std::size_t i = begin; i < end; ++i) lines += slot[i] != 0;
+    for (std::size_t i = begin; i < end; ++i) lines += range[i] != 0;
     every_once = lines == end - begin;
     return lines;
   }
   std::size_t total = 0;
   for (std::size_t i = begin; i < end; ++i) {
     prefetch_ranges(i, end);
-    std::size_t lines = static_cast<std::size_t>(pairs_.partners(i));
+    std::size_t lines = static_cast<std::size_t>(pairs_.partner_count(i));
     if (lines == 0 && keep_unmatched_) lines = 1;
     every_once = every_once && lines == 1;
     total += lines;
@@ -253,12 +253,12 @@ void Expansion::write(Row* left, Row* right) const {
 void Expansion::write_single(std::size_t begin, std::size_t end,
                              std::size_t at, std::size_t stop, Row* left,
                              Row* right) const {
-  const Row* slot = pairs_.slot;
+  const Row* range = pairs_.range;
   std::size_t i = begin;
   auto write = [&](auto&& put) {
     for (; i < end && at < stop; ++i) {
-      put(static_cast<Row>(i + 1), slot[i]);
-      at += slot[i] != 0 || keep_unmatched_;
+      put(static_cast<Row>(i + 1), range[i]);
+      at += range[i] != 0 || keep_unmatched_;
     }
   };
   if (left)

@@ -10,22 +10,22 @@
 
 namespace ronda::core {
 
-// slot[i] = 0: left row i has no partner. Without `starts` slot[i] is its only
-// partner; with it, its partners are rows[starts[slot - 1] .. starts[slot]).
+// range[i] = 0: left row i has no partner. Without `starts` range[i] is its only
+// partner; with it, its partners are partners[starts[range - 1] .. starts[range]).
 struct PairsView {
-  const Row* slot = nullptr;
+  const Row* range = nullptr;
   std::size_t left_rows = 0, right_rows = 0;
   const Row* starts = nullptr;
-  const Row* rows = nullptr;
-  std::size_t slots = 0;  // how many ranges there are
+  const Row* partners = nullptr;
+  std::size_t ranges = 0;  // how many ranges there are
 
-  Row partners(std::size_t i) const {
-    const Row s = slot[i];
+  Row partner_count(std::size_t i) const {
+    const Row s = range[i];
     return s == 0 ? 0 : starts ? starts[s] - starts[s - 1] : 1;
   }
   // partner number k of row i, from 0 on
   Row partner(std::size_t i, Row k) const {
-    return starts ? rows[starts[slot[i] - 1] + k] : slot[i];
+    return starts ? partners[starts[range[i] - 1] + k] : range[i];
   }
 };
 
@@ -44,20 +44,20 @@ PairCounts single_counts(std::size_t matched_left, std::size_t matched_right);
 // count_pairs() where no right row is in two ranges: ranges by key.
 PairCounts count_disjoint(const Context& context, const PairsView& pairs);
 
-// slot[i]: the first (or last) partner of left row i, 0 if there is none
+// range[i]: the first (or last) partner of left row i, 0 if there is none
 void one_partner(const Context& context, const PairsView& pairs, bool last,
-                 Row* slot);
+                 Row* range);
 
 // one flag a right row: 1 if it has a partner
 Buffer<std::uint8_t> mark_right(const Context& context,
                                      const PairsView& pairs);
 
 // how many left rows point at each range (or right row, without ranges)
-Buffer<Row> slot_uses(const Context& context, const PairsView& pairs);
+Buffer<Row> range_uses(const Context& context, const PairsView& pairs);
 
-// the slots that give the most pairs, most first; in the order of right rows
+// the ranges that give the most pairs, most first; in the order of right rows
 // where they give as many
-std::vector<Row> heaviest_slots(const Context& context, const PairsView& pairs,
+std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
                                 std::size_t most);
 
 // Some consecutive lines of a result: `at` is the number of the first one.
@@ -91,13 +91,13 @@ class Expansion {
                     std::size_t stop, Row* left, Row* right) const;
   // asks for the range of a row some way ahead, and for its rows nearer by
   void prefetch_ranges(std::size_t i, std::size_t end) const {
-    const Row* slot = pairs_.slot;
+    const Row* range = pairs_.range;
     if (i + 2 * prefetch_distance < end)
-      __builtin_prefetch(&pairs_.starts[slot[i + 2 * prefetch_distance]]);
-    if (i + prefetch_distance < end && slot[i + prefetch_distance]) {
-      const Row* range = &pairs_.starts[slot[i + prefetch_distance]];
-      __builtin_prefetch(&pairs_.rows[range[-1]]);
-      __builtin_prefetch(&pairs_.rows[std::max(range[-1], range[0] - 1)]);
+      __builtin_prefetch(&pairs_.starts[range[i + 2 * prefetch_distance]]);
+    if (i + prefetch_distance < end && range[i + prefetch_distance]) {
+      const Row* stop = &pairs_.starts[range[i + prefetch_distance]];
+      __builtin_prefetch(&pairs_.partners[stop[-1]]);
+      __builtin_prefetch(&pairs_.partners[std::max(stop[-1], stop[0] - 1)]);
     }
   }
   template <class Use>
@@ -134,7 +134,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
   const Row* starts = pairs_.starts;
   if (!starts) {
     for (std::size_t i = begin; i < end; ++i) {
-      const Row partner = pairs_.slot[i];
+      const Row partner = pairs_.range[i];
       left[size] = static_cast<Row>(i + 1);
       right[size] = partner;
       size += partner != 0 || keep_unmatched_;
@@ -146,7 +146,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
   // line by line it took 9)
   for (std::size_t i = begin; i < end; ++i) {
     prefetch_ranges(i, end);
-    const Row s = pairs_.slot[i];
+    const Row s = pairs_.range[i];
     const auto row = static_cast<Row>(i + 1);
     Row k = s ? starts[s - 1] : 0;
     const Row stop = s ? starts[s] : 0;
@@ -160,7 +160,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
           std::min(stop - k, static_cast<Row>(block_lines - size));
       for (Row j = 0; j < some; ++j) {
         left[size + j] = row;
-        right[size + j] = pairs_.rows[k + j];
+        right[size + j] = pairs_.partners[k + j];
       }
       k += some;
       size += some;

@@ -75,9 +75,9 @@ Buffer<Row> rows_alone(const Context& context, std::size_t n,
 
 }  // namespace
 
-Buffer<Row> unmatched_rows(const Context& context, const Row* slot,
+Buffer<Row> unmatched_rows(const Context& context, const Row* range,
                            std::size_t n) {
-  return rows_alone(context, n, [&](std::size_t i) { return slot[i] == 0; });
+  return rows_alone(context, n, [&](std::size_t i) { return range[i] == 0; });
 }
 
 Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,

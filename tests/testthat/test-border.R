@@ -4,9 +4,13 @@
 
 keys <- list(c(1L, 2L, NA), c(0.5, 1, NaN))
 text <- c("a", NA, "b")
-slot <- c(1L, 0L, 2L)
-starts <- c(0L, 2L, 3L)
-rows <- c(1L, 3L, 2L)
+matches <- list(
+  range = c(1L, 0L, 2L), starts = c(0L, 2L, 3L), partners = c(1L, 3L, 2L),
+  right_rows = 3L
+)
+single <- list(
+  range = c(1L, 0L, 2L), starts = NULL, partners = NULL, right_rows = 3L
+)
 nearest_spec <- list(
   left = c(1, 2, NA), right = c(1, 5, 2), int64 = FALSE, look = "back",
   ties = "last", within = 10, equal = TRUE
@@ -20,12 +24,8 @@ sound_calls <- list(
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
   gather_ = list(x = text, rows = c(3L, 0L, 1L)),
   deferred_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
-  gather_columns_ = list(slot, starts, rows, list(keys[[1]], text), c(FALSE, TRUE), 3L,
-    TRUE, TRUE
-  ),
-  gather_columns_ = list(slot, NULL, NULL, list(keys[[1]], text), c(FALSE, TRUE), 3L,
-    FALSE, FALSE
-  ),
+  gather_columns_ = list(matches, list(keys[[1]], text), c(FALSE, TRUE), TRUE, TRUE),
+  gather_columns_ = list(single, list(keys[[1]], text), c(FALSE, TRUE), FALSE, FALSE),
   patch_ = list(x = c(1, 2, 3), instead_of = c(0L, 1L, 0L), from = c(9, 8),
     rows = c(2L, 1L, 0L)
   ),
@@ -39,19 +39,19 @@ sound_calls <- list(
   match_equal_ = list(keys, keys, 0:1, FALSE, TRUE, c(TRUE, TRUE)),
   match_equal_ = list(list(text), list(text), 4L, TRUE, FALSE),
   group_rows_ = list(keys, 0:1, FALSE), count_missing_ = list(keys, 0:1),
-  count_pairs_ = list(slot, starts, rows, 3L),
-  one_partner_ = list(slot, starts, rows, TRUE),
-  heaviest_slots_ = list(slot, starts, rows, 3L, 2L),
-  matched_right_ = list(slot, starts, rows, 3L),
-  partner_counts_ = list(slot, starts, rows),
-  expand_pairs_ = list(slot, starts, rows, 3L, TRUE),
-  expand_pairs_ = list(slot, NULL, NULL, 3L, FALSE),
+  count_pairs_ = list(matches),
+  one_partner_ = list(matches, TRUE),
+  heaviest_ranges_ = list(matches, 2L),
+  matched_right_ = list(matches),
+  partner_counts_ = list(matches),
+  expand_pairs_ = list(matches, TRUE),
+  expand_pairs_ = list(single, FALSE),
   sort_rows_ = list(keys, 0:1, c(TRUE, FALSE)),
   sort_rows_ = list(list(text), 4L, FALSE),
-  pair_block_ = list(slot, starts, rows, 1, 0, 10),
-  range_search_ = list(slot, starts, rows, 3L, comparisons, raw(3), raw(3)),
-  outward_search_ = list(slot, starts, rows, 3L, nearest_spec, comparisons, NULL, NULL),
-  match_nearest_ = list(slot, starts, rows, 3L, nearest_spec, comparisons, NULL, NULL),
+  pair_block_ = list(matches, 1, 0, 10),
+  range_search_ = list(matches, comparisons, raw(3), raw(3)),
+  outward_search_ = list(matches, nearest_spec, comparisons, NULL, NULL),
+  match_nearest_ = list(matches, nearest_spec, comparisons, NULL, NULL),
   merge_nearest_ = list(keys[1], keys[1], 0L, nearest_spec),
   standings_ = list(nearest_spec, 1:3, 3:1),
   distinct_columns_ = list(c("a", "k"), c("b", "k"), "k", "k"),
@@ -149,10 +149,10 @@ test_that("a pairing that was written into is refused", {
     on = "k", expect = "rows-multiply"
   )
   broken <- list(
-    function(matches) replace(matches, "slot", list(c(1L, 99L, 1L))),
+    function(matches) replace(matches, "range", list(c(1L, 99L, 1L))),
     function(matches) replace(matches, "starts", list(c(0L, 3L, 1L, 3L))),
-    function(matches) replace(matches, "rows", list(c(1L, 1000000L, 2L))),
-    function(matches) replace(matches, "rows", list("a"))
+    function(matches) replace(matches, "partners", list(c(1L, 1000000L, 2L))),
+    function(matches) replace(matches, "partners", list("a"))
   )
   for (break_it in broken) {
     changed <- pairing

@@ -140,10 +140,10 @@ test_that("only what pays is deferred", {
 test_that("row numbers of a join are gone after it", {
   w <- wide_frames()
   keys <- w$left$k
-  rows <- ronda:::match_equal_(list(keys), list(w$right$k), 0L, FALSE, FALSE)
-  slot <- rows$slot
-  expect_identical(slot[1:2], rev(seq_along(w$right$k))[1:2])
-  expect_identical(slot + 0L, c(nrow(w$right):1L, 0L))
-  ronda:::release_rows_(rows)
-  expect_error(slot[1], "used after it")
+  found <- ronda:::match_equal_(list(keys), list(w$right$k), 0L, FALSE, FALSE)
+  rows <- found$matches$range
+  expect_identical(rows[1:2], rev(seq_along(w$right$k))[1:2])
+  expect_identical(rows + 0L, c(nrow(w$right):1L, 0L))
+  ronda:::release_rows_(found$matches)
+  expect_error(rows[1], "used after it")
 })

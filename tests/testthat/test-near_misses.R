@@ -26,7 +26,7 @@ test_that("each planted reason is found, and nothing where none is planted", {
   for (k in which(!is.na(found$via))) {
     via <- eval(parse(text = found$via[k]))
     mended <- pair_rows(left, right, on = same("k", via = via))
-    expect_true(mended$matches$slot[found$left_row[k]] > 0L)
+    expect_true(is_matched(mended$matches, "left")[found$left_row[k]])
   }
   expect_identical(nrow(near_misses(pair_rows(fine, fine, on = "k"))), 0L)
   apart <- data.frame(k = c("heron", "otter"))

@@ -1,0 +1,184 @@
+# What pairs: which right rows each left row has. Pairs are never kept one by one. How
+# they are kept is known here and by the engine (src/core/pairs.h); everybody else
+# asks the questions below.
+
+new_matches <- function(range, right_rows, starts = NULL, partners = NULL) {
+  list(
+    # for each left row 0 (no partner), its only partner where there are no `starts`,
+    # or else the number of its range: left rows of one key share a range
+    range = range,
+    # how many partners stand before each range, and at the end how many in all
+    starts = starts,
+    # the right rows of one range after the other, ascending in each
+    partners = partners,
+    # how many rows the right frame has
+    right_rows = right_rows
+  )
+}
+
+# every left row with every right row
+match_everything <- function(sizes) {
+  some <- sizes[2L] > 0L
+  new_matches(rep.int(as.integer(some), sizes[1L]), sizes[2L],
+    starts = c(0L, sizes[2L]), partners = seq_len(sizes[2L])
+  )
+}
+
+# pairs one by one, in left order
+matches_of_pairs <- function(left, right, sizes) {
+  counts <- tabulate(left, sizes[1L])
+  if (all(counts <= 1L)) {
+    range <- integer(sizes[1L])
+    range[left] <- right
+    return(new_matches(range, sizes[2L]))
+  }
+  range <- seq_len(sizes[1L])
+  range[counts == 0L] <- 0L
+  new_matches(range, sizes[2L],
+    starts = c(0L, cumsum(counts)), partners = right
+  )
+}
+
+# pairs of several blocks, each list(left, right), in whatever order they were found
+matches_of_blocks <- function(blocks, sizes) {
+  left <- as.integer(unlist(lapply(blocks, `[[`, 1L)))
+  right <- as.integer(unlist(lapply(blocks, `[[`, 2L)))
+  if (is.unsorted(left)) {
+    order <- order(left, right, method = "radix")
+    left <- left[order]
+    right <- right[order]
+  }
+  matches_of_pairs(left, right, sizes)
+}
+
+# Questions ---------------------------------------------------------------
+
+# whether some left row may have several partners
+has_ranges <- function(matches) !is.null(matches$starts)
+
+# one flag for each row of a side
+is_matched <- function(matches, side) {
+  if (side == "left") matches$range > 0L else matched_right_(matches)
+}
+
+# the rows of a side that have no partner
+unmatched <- function(matches, side) which(!is_matched(matches, side))
+
+# the right rows that some left rows have, ascending, each once
+partners_of <- function(matches, left_rows) {
+  ranges <- unique(matches$range[left_rows])
+  ranges <- ranges[ranges > 0L]
+  if (!has_ranges(matches)) {
+    return(sort(ranges))
+  }
+  places <- Map(seq.int, matches$starts[ranges] + 1L,
+    matches$starts[ranges + 1L]
+  )
+  sort(unique(matches$partners[unlist(places)]))
+}
+
+# the left rows that have one right row
+left_partners_of <- function(matches, right_row) {
+  if (!has_ranges(matches)) {
+    return(which(matches$range == right_row))
+  }
+  ranges <- ranges_of_partners(matches)[matches$partners == right_row]
+  which(matches$range %in% ranges)
+}
+
+# the first partner of each left row, or of some, in right order; 0 for none
+first_partners <- function(matches, left_rows = NULL) {
+  range <- matches$range
+  if (!is.null(left_rows)) range <- range[left_rows]
+  if (!has_ranges(matches)) {
+    return(range)
+  }
+  some <- range > 0L
+  range[some] <- matches$partners[matches$starts[range[some]] + 1L]
+  range
+}
+
+# how many partners each left row has, and how many left rows each right row has
+partner_counts <- function(matches, side) {
+  if (side == "left") partner_counts_(matches) else right_uses(matches)
+}
+
+# (no pair is written out)
+right_uses <- function(matches) {
+  if (!has_ranges(matches)) {
+    return(tabulate(matches$range, matches$right_rows))
+  }
+  sizes <- diff(matches$starts)
+  uses <- rep.int(tabulate(matches$range, length(sizes)), sizes)
+  if (!any(uses > 1L)) {
+    return(tabulate(matches$partners[uses > 0L], matches$right_rows))
+  }
+  # a range that several left rows share holds right rows of its own
+  counts <- integer(matches$right_rows)
+  counts[matches$partners] <- uses
+  counts
+}
+
+# the range that each of `partners` stands in
+ranges_of_partners <- function(matches) {
+  rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
+}
+
+# The ranges that give the most pairs: a left row of each, and the rows on both sides
+heaviest_ranges <- function(matches, most) {
+  heavy <- heaviest_ranges_(matches, most)
+  list(
+    row = match(heavy$range, matches$range),
+    left_rows = heavy$left_rows, right_rows = heavy$right_rows,
+    pairs = as.numeric(heavy$left_rows) * heavy$right_rows
+  )
+}
+
+# Pairs written out: list(left, right). With `keep_unmatched` left rows without
+# partner stand among them, with 0. `left` NULL: every left row once, in order.
+pair_lines <- function(matches, keep_unmatched) {
+  expand_pairs_(matches, keep_unmatched)
+}
+
+# the same with `left` written out in any case
+all_pairs <- function(matches) {
+  pairs <- pair_lines(matches, FALSE)
+  if (is.null(pairs$left)) pairs$left <- seq_along(pairs$right)
+  pairs
+}
+
+# at most n of the pairs, one of a left row
+some_pairs <- function(matches, n) {
+  left <- which(matches$range > 0L)
+  if (length(left) > n) left <- left[seq_len(n)]
+  list(left = left, right = first_partners(matches, left))
+}
+
+# Matches with fewer pairs ----------------------------------------------------
+
+# without these left rows
+leave_out_left <- function(matches, rows) {
+  matches$range[rows] <- 0L
+  matches
+}
+
+# with the right rows alone for which `keep` is TRUE
+keep_right <- function(matches, keep) {
+  if (!has_ranges(matches)) {
+    some <- which(matches$range > 0L)
+    return(leave_out_left(matches, some[!keep[matches$range[some]]]))
+  }
+  stays <- keep[matches$partners]
+  matches$starts <- c(0L, cumsum(stays))[matches$starts + 1L]
+  matches$partners <- matches$partners[stays]
+  empty <- c(FALSE, diff(matches$starts) == 0L)
+  matches$range[empty[matches$range + 1L]] <- 0L
+  matches
+}
+
+# with the first (or last) partner of each left row, its partners taken in the order
+# given: right rows, range by range
+keep_one <- function(matches, ordered, last) {
+  matches$partners <- ordered
+  new_matches(one_partner_(matches, last), matches$right_rows)
+}
