@@ -73,8 +73,8 @@ plain_numbers_ <- function(text) {
     .Call(`_ronda_plain_numbers_`, text)
 }
 
-match_equal_ <- function(left, right, kinds, match_missing, count, settled = NULL) {
-    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, settled)
+match_equal_ <- function(left, right, kinds, match_missing, count, one_address = NULL) {
+    .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, one_address)
 }
 
 group_rows_ <- function(keys, kinds, match_missing) {
@@ -157,16 +157,16 @@ sound_rows_ <- function(frame) {
     .Call(`_ronda_sound_rows_`, frame)
 }
 
-bare_kind_ <- function(x, y) {
-    .Call(`_ronda_bare_kind_`, x, y)
+plain_kind_ <- function(x, y) {
+    .Call(`_ronda_plain_kind_`, x, y)
 }
 
 distinct_columns_ <- function(left, right, keys, partners) {
     .Call(`_ronda_distinct_columns_`, left, right, keys, partners)
 }
 
-bare_sources_ <- function(columns, left, right) {
-    .Call(`_ronda_bare_sources_`, columns, left, right)
+plain_sources_ <- function(columns, left, right) {
+    .Call(`_ronda_plain_sources_`, columns, left, right)
 }
 
 release_rows_ <- function(rows) {

@@ -53,7 +53,7 @@ plan_frame <- function(pairing, rows, choices, call) {
   if (rows != "semi" && rows != "anti" && identical(choices, default_choices)) {
     plan <- if (pairing$keyed_only) plan_distinct(pairing, call)
     if (!is.null(plan)) {
-      return(list(columns = plan, rows = rows, row_order = "left"))
+      return(list(columns = plan, row_type = rows, row_order = "left"))
     }
   }
   check_choices(rows, choices, call)
@@ -65,7 +65,7 @@ plan_frame <- function(pairing, rows, choices, call) {
   }
   names(plan) <- plan_names(plan)
   list(
-    columns = plan, rows = rows, row_order = choices$row_order,
+    columns = plan, row_type = rows, row_order = choices$row_order,
     if_absent = as_if_absent(choices$if_absent, plan, pairing, call)
   )
 }
@@ -134,57 +134,57 @@ check_added_names <- function(plan, call) {
 make_frame <- function(pairing, plan, call, clock = c(start = now_())) {
   pairing <- unclass(pairing)
   # (no limit is below this number but one that was asked for)
-  if (pairing$counts$pairs + sum(pairing$rows + 0) > least_limit ||
+  if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
     !is.null(pairing$max_rows) || !is.null(getOption("ronda.max_rows"))) {
-    check_row_limit(pairing, plan$rows, call)
+    check_row_limit(pairing, plan$row_type, call)
   }
   columns <- gather_at_once(pairing, plan, call)
   if (is.null(columns)) {
-    lines <- result_rows(pairing, plan$rows)
-    lines <- order_rows(pairing, lines, plan$row_order, call)
+    row_map <- result_rows(pairing, plan$row_type)
+    row_map <- order_rows(pairing, row_map, plan$row_order, call)
     clock <- c(clock, rows = now_())
-    if (lines$n > long_rows) show_stage("Building columns", environment())
-    columns <- make_columns(pairing, plan, lines, call)
-    n <- lines$n
-    release_lines(pairing, lines)
+    if (row_map$n > long_rows) show_stage("Building columns", environment())
+    columns <- make_columns(pairing, plan, row_map, call)
+    n <- row_map$n
+    release_row_map(pairing, row_map)
   } else {
     n <- columns$n
     columns <- columns$columns
   }
   names(columns) <- names(plan$columns)
   frame <- frame_like(columns, n, pairing$left)
-  tell(pairing, plan$rows, n, c(clock, columns = now_()))
+  record_receipt(pairing, plan$row_type, n, c(clock, columns = now_()))
   frame
 }
 
 # (where every left row stands once with its only partner, the right rows are
 # those of the pairing)
-release_lines <- function(pairing, lines) {
-  shared <- is.null(lines$left) && !has_ranges(pairing$matches)
-  release_rows_(list(lines$left, if (!shared) lines$right))
+release_row_map <- function(pairing, row_map) {
+  shared <- is.null(row_map$left) && !has_ranges(pairing$matches)
+  release_rows_(list(row_map$left, if (!shared) row_map$right))
 }
 
-make_columns <- function(pairing, plan, lines, call) {
-  merged <- merge_columns(pairing, plan$columns, lines, call)
+make_columns <- function(pairing, plan, row_map, call) {
+  merged <- merge_columns(pairing, plan$columns, row_map, call)
   lapply(plan$columns, function(column) {
     value <- if (column$from == "merge") {
       merged[[column$name]]
     } else {
-      make_column(pairing, column, lines, call)
+      make_column(pairing, column, row_map, call)
     }
-    set_absent(value, column, lines, plan$if_absent)
+    set_absent(value, column, row_map, plan$if_absent)
   })
 }
 
 # The columns of an inner or left join in left order, where each is plain values
 # of one side: all in one pass over the pairs. NULL where it takes more.
 gather_at_once <- function(pairing, plan, call) {
-  if (plan$rows != "left" && plan$rows != "inner" ||
+  if (plan$row_type != "left" && plan$row_type != "inner" ||
     plan$row_order != "left" || length(plan$if_absent)) {
     return(NULL)
   }
   columns <- plan$columns
-  sources <- bare_sources_(columns, pairing$left, pairing$right)
+  sources <- plain_sources_(columns, pairing$left, pairing$right)
   right <- logical(length(columns))
   for (k in seq_along(columns)) {
     column <- columns[[k]]
@@ -196,8 +196,8 @@ gather_at_once <- function(pairing, plan, call) {
     }
     sources[[k]] <- x
   }
-  gather_columns_(pairing$matches, sources, right, plan$rows == "left",
-    may_defer(pairing, right)
+  gather_columns_(pairing$matches, sources, right, plan$row_type == "left",
+    wants_deferred(pairing, right)
   )
 }
 
@@ -217,7 +217,7 @@ plain_key <- function(pairing, column) {
   y <- .subset2(pairing$right, column$right)
   if (is.object(x) || is.object(y)) {
     common <- common_columns(x, y)
-    if (is.null(attr(common$left, "left_over"))) common$left
+    if (is.null(attr(common$left, "not_int64"))) common$left
   } else if (typeof(x) == typeof(y)) {
     x
   }
@@ -227,7 +227,7 @@ plain_key <- function(pairing, column) {
 deferred_rows <- 1e5
 deferred_columns <- 4L
 
-may_defer <- function(pairing, right) {
+wants_deferred <- function(pairing, right) {
   wanted <- getOption("ronda.deferred", TRUE)
   if (pairing$counts$pairs >= deferred_rows &&
     sum(right) >= deferred_columns) {
@@ -237,30 +237,30 @@ may_defer <- function(pairing, right) {
   }
 }
 
-make_column <- function(pairing, column, lines, call) {
+make_column <- function(pairing, column, row_map, call) {
   switch(column$from,
-    left = slice_column(.subset2(pairing$left, column$left), lines$left,
+    left = slice_column(.subset2(pairing$left, column$left), row_map$left,
       column$left, call
     ),
-    right = slice_column(.subset2(pairing$right, column$right), lines$right,
+    right = slice_column(.subset2(pairing$right, column$right), row_map$right,
       column$right, call
     ),
-    key = key_values(pairing, column, lines, call),
-    partners = partner_column(pairing, lines),
-    gap = gap_column(pairing, column, lines, call),
-    origin = origin_column(pairing, lines),
+    key = key_values(pairing, column, row_map, call),
+    partners = partner_column(pairing, row_map),
+    gap = gap_column(pairing, column, row_map, call),
+    origin = origin_column(pairing, row_map),
     stop("make_column(): unknown source ", column$from)
   )
 }
 
-partner_column <- function(pairing, lines) {
+partner_column <- function(pairing, row_map) {
   counts <- partner_counts(pairing$matches, "left")
-  if (is.null(lines$left)) counts else gather_(counts, lines$left)
+  if (is.null(row_map$left)) counts else gather_(counts, row_map$left)
 }
 
-origin_column <- function(pairing, lines) {
-  codes <- rep.int(3L, lines$n)
-  if (!is.null(lines$left)) codes[lines$left == 0L] <- 2L
-  codes[lines$right == 0L] <- 1L
+origin_column <- function(pairing, row_map) {
+  codes <- rep.int(3L, row_map$n)
+  if (!is.null(row_map$left)) codes[row_map$left == 0L] <- 2L
+  codes[row_map$right == 0L] <- 1L
   structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
 }

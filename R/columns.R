@@ -40,8 +40,8 @@ plan_names <- function(columns) {
 # NULL when some are.
 plan_distinct <- function(pairing, call) {
   names <- list(left = names(pairing$left), right = names(pairing$right))
-  rules <- pairing$same
-  if (length(rules) > 1L) rules <- key_rules(pairing)
+  rules <- pairing$key_rules
+  if (length(rules) > 1L) rules <- one_rule_per_key(pairing)
   keys <- partners <- character(length(rules))
   for (k in seq_along(rules)) {
     keys[k] <- rules[[k]]$left
@@ -52,7 +52,7 @@ plan_distinct <- function(pairing, call) {
     return(NULL)
   }
   for (k in seq_along(rules)) {
-    if (is.null(rules[[k]]$bare)) {
+    if (is.null(rules[[k]]$plain_kind)) {
       check_common_type(plan[[match(keys[k], names$left)]], pairing, call)
     }
   }
@@ -95,8 +95,8 @@ check_common_type <- function(column, pairing, call) {
 }
 
 # The same() rules that fill one key column each: the first for a left column
-key_rules <- function(pairing) {
-  rules <- pairing$same
+one_rule_per_key <- function(pairing) {
+  rules <- pairing$key_rules
   if (length(rules) < 2L) {
     return(rules)
   }
@@ -144,14 +144,14 @@ choose_columns <- function(pairing, names, take, omit, keys, call) {
   }
   take <- by_side(take, names, "take", call)
   omit <- by_side(omit, names, "omit", call)
-  left_keys <- rule_columns(pairing$same, "left")
-  used <- rule_columns(key_rules(pairing), "right")
+  left_keys <- rule_columns(pairing$key_rules, "left")
+  used <- rule_columns(one_rule_per_key(pairing), "right")
   right <- names$right
   right_keys <- character()
   if (keys == "one") {
     right <- setdiff(right, used)
   } else {
-    right_keys <- rule_columns(pairing$same, "right")
+    right_keys <- rule_columns(pairing$key_rules, "right")
   }
   list(
     left = choose_side(names$left, take$left, omit$left, left_keys),
@@ -307,7 +307,7 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
   right <- choice$right
   fixed <- rule_columns(pairing$rules, "left")
   right_keys <- if (keys == "both") {
-    rule_columns(pairing$same, "right")
+    rule_columns(pairing$key_rules, "right")
   }
   merges <- list()
   for (k in which(right$new %in% left$new)) {
@@ -352,7 +352,7 @@ rename_sides <- function(how) {
 }
 
 plan_left <- function(pairing, left, merges, keys) {
-  rules <- if (keys == "one") key_rules(pairing)
+  rules <- if (keys == "one") one_rule_per_key(pairing)
   partner <- vapply(rules, function(rule) rule$right, "")
   names(partner) <- vapply(rules, function(rule) rule$left, "")
   Map(function(old, new) {

@@ -56,15 +56,15 @@ as_int64 <- function(x, family) {
   values <- structure(parts$values, class = "integer64")
   # values that no 64-bit integer can hold; they matter only where the result
   # takes them
-  attr(values, "left_over") <- parts$left_over
+  attr(values, "not_int64") <- parts$not_int64
   values
 }
 
 # (an attribute is only touched where it is there: setting one copies)
-without_left_over <- function(common) {
+held_alone <- function(common) {
   for (side in names(common)) {
-    if (!is.null(attr(common[[side]], "left_over"))) {
-      attr(common[[side]], "left_over") <- NULL
+    if (!is.null(attr(common[[side]], "not_int64"))) {
+      attr(common[[side]], "not_int64") <- NULL
     }
   }
   common

@@ -10,20 +10,20 @@ count_candidates <- function(pairing, keys) {
   counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
   counts$missing_right <-
     if (keyed) count_missing_(keys$right, keys$kinds) else 0
-  counts$repeats <-
+  counts$repeated <-
     c(left = counts$most_right > 1L, right = counts$most_left > 1L)
   counts
 }
 
 key_shape_of <- function(counts) {
-  repeats <- counts$repeats
+  repeats <- counts$repeated
   key_shapes[1L + repeats[["right"]] + 2L * repeats[["left"]]]
 }
 
 # Rows that each join type gives, from the counts alone
 rows_by_type <- function(pairing) {
   counts <- pairing$counts
-  only <- pairing$rows - c(counts$matched_left, counts$matched_right)
+  only <- pairing$sizes - c(counts$matched_left, counts$matched_right)
   c(
     inner = counts$pairs,
     left = counts$pairs + only[1L],

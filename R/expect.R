@@ -44,7 +44,7 @@ check_expectations <- function(pairing, keys, call) {
     "no-missing-keys" %in% expect)) {
     stop_missing_keys(pairing, keys, call)
   }
-  repeats <- pairing$counts$repeats
+  repeats <- pairing$counts$repeated
   one <- intersect(expect, c("one-to-one", "one-to-many", "many-to-one"))
   if (length(one)) {
     left_once <- startsWith(one, "one-to")
@@ -58,7 +58,7 @@ check_expectations <- function(pairing, keys, call) {
   for (side in c("left", "right")) {
     k <- match(side, c("left", "right"))
     if (paste0(side, "-complete") %in% expect &&
-      matched[k] < pairing$rows[k]) {
+      matched[k] < pairing$sizes[k]) {
       stop_incomplete(pairing, side, call)
     }
   }
@@ -80,9 +80,9 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
 key_frame <- function(pairing, left_rows, right_rows) {
   side <- if (length(left_rows) || !length(right_rows)) "left" else "right"
   rows <- if (side == "left") left_rows else right_rows
-  columns <- unique(vapply(pairing$same, function(rule) rule[[side]], ""))
+  columns <- unique(vapply(pairing$key_rules, function(rule) rule[[side]], ""))
   if (length(columns)) {
-    keys <- engine_keys(pairing$left, pairing$right, pairing$same, NULL)
+    keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, NULL)
     first <- group_rows_(lapply(keys[[side]], gather_, rows), keys$kinds, TRUE)
     if (!is.null(first)) rows <- rows[first == seq_along(first)]
   }
@@ -148,7 +148,7 @@ int64_digits <- function(high, low) {
 # The keys of some rows of one side, a few, for a message
 few_keys <- function(pairing, side, rows, most = 3L) {
   columns <- unique(vapply(
-    pairing$same, function(rule) rule[[side]], ""
+    pairing$key_rules, function(rule) rule[[side]], ""
   ))
   if (!length(columns)) {
     return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
@@ -222,7 +222,7 @@ stop_key_shape <- function(pairing, keys, expected, left_once, right_once,
 
 # the call that shows more
 repeated_keys_line <- function(pairing, side) {
-  columns <- rule_columns(pairing$same, side)
+  columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
     sprintf("repeated_keys(%s, %s) shows the rows.",
       name_code(pairing$labels[side_number(side)]), as_code(columns)
@@ -287,7 +287,7 @@ stop_incomplete <- function(pairing, side, call) {
 warn_rows_multiply <- function(pairing, call) {
   unexpected <- isTRUE(pairing$counts$on_both) && is.null(pairing$expect) &&
     identical(pairing$repeats, "all") &&
-    length(pairing$same) == length(pairing$rules)
+    length(pairing$key_rules) == length(pairing$rules)
   if (!unexpected) {
     return()
   }
@@ -307,7 +307,7 @@ warn_rows_multiply <- function(pairing, call) {
 # and their pairs
 heavy_keys <- function(pairing, most = 3L) {
   columns <- unique(vapply(
-    pairing$same, function(rule) rule$left, ""
+    pairing$key_rules, function(rule) rule$left, ""
   ))
   heavy <- if (pairing$keyed_only) {
     heaviest_ranges(pairing$matches, most)
@@ -323,7 +323,7 @@ heavy_keys <- function(pairing, most = 3L) {
 
 # The same where a condition decides too: pairs are summed key by key
 heavy_groups <- function(pairing, most) {
-  rules <- pairing$same
+  rules <- pairing$key_rules
   if (!length(rules)) {
     return(list(
       row = integer(), left_rows = integer(), right_rows = integer(),
@@ -332,7 +332,7 @@ heavy_groups <- function(pairing, most) {
   }
   keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
   first <- group_rows_(keys$left, keys$kinds, pairing$missing_keys == "match")
-  if (is.null(first)) first <- seq_len(pairing$rows[1L])
+  if (is.null(first)) first <- seq_len(pairing$sizes[1L])
   partners <- partner_counts(pairing$matches, "left")
   paired <- which(partners > 0L)
   pairs <- rowsum(as.numeric(partners[paired]), first[paired], reorder = FALSE)
@@ -372,7 +372,7 @@ check_row_limit <- function(pairing, rows, call) {
   }
   pairs <- pairing$counts$pairs
   limit <- row_limit(pairing)
-  if (pairs <= limit && pairs + sum(pairing$rows + 0) <= largest_frame) {
+  if (pairs <= limit && pairs + sum(pairing$sizes + 0) <= largest_frame) {
     return()
   }
   total <- rows_by_type(pairing)[[rows]]
@@ -408,5 +408,5 @@ least_limit <- 1e6
 row_limit <- function(pairing) {
   limit <- pairing$max_rows
   if (is.null(limit)) limit <- getOption("ronda.max_rows")
-  if (is.null(limit)) max(least_limit, 10 * sum(pairing$rows + 0)) else limit
+  if (is.null(limit)) max(least_limit, 10 * sum(pairing$sizes + 0)) else limit
 }

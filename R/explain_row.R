@@ -39,7 +39,7 @@ explain_row <- function(pairing, left = NULL, right = NULL) {
 }
 
 check_row <- function(row, pairing, side, call) {
-  rows <- pairing$rows[side_number(side)]
+  rows <- pairing$sizes[side_number(side)]
   good <- is.numeric(row) && length(row) == 1L && !is.na(row) && row >= 1 &&
     row == trunc(row)
   if (!good || row > rows) {
@@ -58,7 +58,7 @@ explain <- function(pairing, side, row) {
     side = side, other = other, row = row,
     label = pairing$labels[side_number(side)],
     other_label = pairing$labels[side_number(other)],
-    other_rows = pairing$rows[side_number(other)]
+    other_rows = pairing$sizes[side_number(other)]
   )
   nearest <- rules_of(pairing$rules, "nearest")
   if (length(nearest)) {
@@ -102,7 +102,7 @@ row_line <- function(pairing, view) {
 follow_rules <- function(pairing, view) {
   kinds <- kinds_of(pairing$rules)
   rules <- pairing$rules
-  rules[kinds == "same"] <- pairing$same # as they were matched
+  rules[kinds == "same"] <- pairing$key_rules # as they were matched
   rules <- c(rules[kinds != "nearest"], rules[kinds == "nearest"])
   left_over <- seq_len(view$other_rows)
   refused <- integer() # by the condition
@@ -150,7 +150,7 @@ rows_of_equal_key <- function(pairing, view, rule) {
   keys <- engine_keys(pairing$left, pairing$right, list(rule), NULL)
   keys[[view$side]] <- lapply(keys[[view$side]], gather_, view$row)
   found <- match_equal_(keys$left, keys$right, keys$kinds,
-    pairing$missing_keys == "match", FALSE, keys$settled
+    pairing$missing_keys == "match", FALSE, keys$one_address
   )
   rows_found(found$matches, view)
 }
@@ -404,7 +404,7 @@ other_group_line <- function(pairing, view, holds, before) {
   if (!refused) {
     return(NULL)
   }
-  columns <- rule_columns(pairing$same, view$other)
+  columns <- rule_columns(pairing$key_rules, view$other)
   are <- if (refused == 1L) "is" else "are"
   sprintf("  %s within reach %s.", counted(refused, "row"),
     if (length(columns) && is.null(pairing$where)) {

@@ -137,7 +137,7 @@ duration_value <- function(value, x) {
   }
 }
 
-set_absent <- function(x, column, lines, values) {
+set_absent <- function(x, column, row_map, values) {
   value <- values[[column$name]]
   if (is.null(value)) {
     return(x)
@@ -145,7 +145,7 @@ set_absent <- function(x, column, lines, values) {
   if (is.factor(x) && !value %in% levels(x)) {
     x <- with_levels(x, c(levels(x), value))
   }
-  rows <- lines[[column$from]]
+  rows <- row_map[[column$from]]
   absent <- if (!is.null(rows)) which(rows == 0L)
   if (!length(absent)) {
     return(x)

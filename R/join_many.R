@@ -69,7 +69,7 @@ join_many <- function(frames, on, rows = "full", ...,
     clock <- c(clock, match = now_())
     result <- make_many(frames, plan, matched, call)
   })
-  tell_many(frames, matched$lines, rows, seconds_of(c(clock, columns = now_())))
+  record_many_receipt(frames, matched$lines, rows, seconds_of(c(clock, columns = now_())))
   result
 }
 
@@ -267,7 +267,7 @@ extend_key <- function(key, name, step, call) {
     list(left = key$sources[[1L]], right = key$sources[[name]]), call,
     c(first, name)
   )
-  common <- without_left_over(common)
+  common <- held_alone(common)
   value <- slice_column(common$left, step$left, key$sources[[1L]], call)
   if (!all(key$held)) {
     value <- patch_(value, as.integer(key$held), common$right, step$right)
@@ -318,7 +318,7 @@ make_many <- function(frames, plan, matched, call) {
   frame_like(columns, n, frames[[1L]])
 }
 
-tell_many <- function(frames, lines, rows, seconds) {
+record_many_receipt <- function(frames, lines, rows, seconds) {
   receipt <- structure(
     list(
       labels = names(frames),
@@ -330,7 +330,7 @@ tell_many <- function(frames, lines, rows, seconds) {
     ),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
-  state$latest <- receipt
+  session$latest <- receipt
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
     message(many_line(receipt))
   }

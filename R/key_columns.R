@@ -104,9 +104,9 @@ check_key_types <- function(left, right, rules, call) {
     if (length(rule$via)) next
     x <- .subset2(left, rule$left)
     y <- .subset2(right, rule$right)
-    kind <- bare_kind_(x, y)
+    kind <- plain_kind_(x, y)
     if (!is.null(kind)) {
-      rules[[k]]$bare <- kind
+      rules[[k]]$plain_kind <- kind
     } else if (!families_match(key_family(x), key_family(y))) {
       stop_key_types(x, y, rule, call)
     }
@@ -209,7 +209,7 @@ conversion_of_unknown <- function(x) {
 
 # One rule's two columns as the engine takes them: a list of one or two column
 # pairs, each list(kind, left, right), and where texts of a side may be equal at
-# different addresses, `settled`: FALSE for that side.
+# different addresses, `one_address`: FALSE for that side.
 align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
   families <- c(key_family(x), key_family(y))
   if (!families_match(families[1L], families[2L])) {
@@ -280,13 +280,13 @@ align_dates <- function(x, y) {
 align_int64 <- function(x, y, families) {
   sides <- Map(function(x, family) {
     if (family == "integer64") {
-      list(values = x, left_over = NULL)
+      list(values = x, not_int64 = NULL)
     } else {
       int64_from_number_(x)
     }
   }, list(x, y), families)
   pairs <- list(key_pair("int64", sides[[1L]]$values, sides[[2L]]$values))
-  rest <- lapply(sides, function(side) side$left_over)
+  rest <- lapply(sides, function(side) side$not_int64)
   if (!is.null(rest[[1L]]) || !is.null(rest[[2L]])) {
     none <- vapply(rest, is.null, NA)
     rest[none] <- lapply(list(x, y)[none], function(x) numeric(length(x)))
@@ -380,7 +380,7 @@ engine_keys <- function(left, right, rules, call) {
     return(list(left = list(), right = list(), kinds = integer()))
   }
   rules <- clean_keys(rules, left, right, call)
-  settled <- c(TRUE, TRUE)
+  one_address <- c(TRUE, TRUE)
   keys <- list()
   others <- list()
   kinds <- integer()
@@ -393,10 +393,10 @@ engine_keys <- function(left, right, rules, call) {
       x <- rule$cleaned$left
       y <- rule$cleaned$right
     }
-    pairs <- if (is.null(rule$bare)) {
+    pairs <- if (is.null(rule$plain_kind)) {
       align_keys(x, y, rule, call)
     } else {
-      list(list(kind = rule$bare, left = x, right = y))
+      list(list(kind = rule$plain_kind, left = x, right = y))
     }
     for (pair in pairs) {
       k <- length(kinds) + 1L
@@ -404,10 +404,10 @@ engine_keys <- function(left, right, rules, call) {
       others[[k]] <- pair$right
       kinds[k] <- pair$kind
       rest[k] <- !is.null(pair$rest)
-      if (!is.null(pair$settled)) settled <- settled & pair$settled
+      if (!is.null(pair$one_address)) one_address <- one_address & pair$one_address
     }
   }
   list(
-    left = keys, right = others, kinds = kinds, settled = settled, rest = rest
+    left = keys, right = others, kinds = kinds, one_address = one_address, rest = rest
   )
 }

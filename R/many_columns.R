@@ -203,9 +203,9 @@ fill_many <- function(column, columns, rows, call) {
       check_many_agree(column, x, y, common, held & rows[[k]] > 0L, call)
     }
     blank <- is_missing(common$left) | !held
-    over <- lapply(common, attr, "left_over")
-    check_left_over(over, blank, list(left = all, right = all), column, call)
-    common <- without_left_over(common)
+    over <- lapply(common, attr, "not_int64")
+    check_all_held(over, blank, list(left = all, right = all), column, call)
+    common <- held_alone(common)
     x <- patch_(common$left, as.integer(!blank), common$right, all)
     held <- held | rows[[k]] > 0L
   }

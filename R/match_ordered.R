@@ -34,7 +34,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
   kept <- list()
   total <- on_end <- 0
   size <- getOption("ronda.pairs_per_block", pairs_per_block)
-  while (from <= pairing$rows[1L]) {
+  while (from <= pairing$sizes[1L]) {
     block <- range_block_(search, from, size)
     from <- block$from
     on_end <- on_end + block$on_end
@@ -44,7 +44,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  pairing$matches <- matches_of_blocks(kept, pairing$rows)
+  pairing$matches <- matches_of_blocks(kept, pairing$sizes)
   pairing$on_end <- on_end
   pairing
 }
@@ -94,7 +94,7 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
   ties <- plan$nearest$ties
   kept <- list()
   tied <- integer()
-  left_rows <- pairing$rows[1L]
+  left_rows <- pairing$sizes[1L]
   may_pair <- is_matched(groups, "left")
   size <- getOption("ronda.pairs_per_block", rows_per_block)
   for (begin in seq(1, max(left_rows, 1), by = size)) {
@@ -120,7 +120,7 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
     }
   }
   list(
-    matches = matches_of_blocks(kept, pairing$rows), candidates = -1,
+    matches = matches_of_blocks(kept, pairing$sizes), candidates = -1,
     tied = sort(tied)
   )
 }
@@ -154,12 +154,12 @@ stop_tied <- function(pairing, tied, call) {
 
 # The gap: left - right in the key's own units ------------------------------
 
-gap_column <- function(pairing, column, lines, call) {
+gap_column <- function(pairing, column, row_map, call) {
   rule <- column$rule
-  x <- slice_column(.subset2(pairing$left, rule$left), lines$left, rule$left,
+  x <- slice_column(.subset2(pairing$left, rule$left), row_map$left, rule$left,
     call
   )
-  y <- slice_column(.subset2(pairing$right, rule$right), lines$right,
+  y <- slice_column(.subset2(pairing$right, rule$right), row_map$right,
     rule$right, call
   )
   gap_of(x, y, call)
@@ -194,7 +194,7 @@ gap_of_long <- function(x, y, call) {
   long <- lapply(list(x, y), function(x) {
     if (inherits(x, "integer64")) list(values = x) else int64_from_number_(x)
   })
-  whole <- is.null(long[[1L]]$left_over) && is.null(long[[2L]]$left_over)
+  whole <- is.null(long[[1L]]$not_int64) && is.null(long[[2L]]$not_int64)
   if (whole) {
     gap <- int64_class(int64_minus_(long[[1L]]$values, long[[2L]]$values))
     over <- which(is_missing(gap) & !is_missing(x) & !is_missing(y))

@@ -2,27 +2,27 @@
 
 # A named list of the merged columns. Stops that depend on the data happen
 # here, before any other column is made.
-merge_columns <- function(pairing, columns, lines, call) {
+merge_columns <- function(pairing, columns, row_map, call) {
   columns <- columns[vapply(columns, function(x) x$from == "merge", NA)]
   values <- lapply(columns, function(column) {
     if (is.function(column$how)) {
-      merge_by_function(pairing, column, lines, call)
+      merge_by_function(pairing, column, row_map, call)
     } else {
-      merge_by_fill(pairing, column, lines, call)
+      merge_by_fill(pairing, column, row_map, call)
     }
   })
   names(values) <- plan_names(columns)
   values
 }
 
-merge_by_function <- function(pairing, column, lines, call) {
-  left <- slice_column(.subset2(pairing$left, column$left), lines$left,
+merge_by_function <- function(pairing, column, row_map, call) {
+  left <- slice_column(.subset2(pairing$left, column$left), row_map$left,
     column$left, call
   )
-  right <- slice_column(.subset2(pairing$right, column$right), lines$right,
+  right <- slice_column(.subset2(pairing$right, column$right), row_map$right,
     column$right, call
   )
-  made_by_function(column, left, right, lines$n, call)
+  made_by_function(column, left, right, row_map$n, call)
 }
 
 made_by_function <- function(column, left, right, n, call) {
@@ -42,28 +42,28 @@ made_by_function <- function(column, left, right, n, call) {
   value
 }
 
-merge_by_fill <- function(pairing, column, lines, call) {
+merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
   common <- common_columns(x, y)
-  if (column$how == "agree") check_agree(pairing, column, common, lines, call)
-  over <- lapply(common, attr, "left_over")
-  common <- without_left_over(common)
-  value <- slice_column(common$left, lines$left, column$left, call)
+  if (column$how == "agree") check_agree(pairing, column, common, row_map, call)
+  over <- lapply(common, attr, "not_int64")
+  common <- held_alone(common)
+  value <- slice_column(common$left, row_map$left, column$left, call)
   # (raw values are never missing, but their row may be)
   blank <- is_missing(value)
-  if (!is.null(lines$left)) blank <- blank | lines$left == 0L
-  check_left_over(over, blank, lines, column, call)
+  if (!is.null(row_map$left)) blank <- blank | row_map$left == 0L
+  check_all_held(over, blank, row_map, column, call)
   if (!any(blank)) {
     return(value)
   }
-  patch_(value, as.integer(!blank), common$right, lines$right)
+  patch_(value, as.integer(!blank), common$right, row_map$right)
 }
 
 # numbers that the 64-bit column of the result can't hold
-check_left_over <- function(over, blank, lines, column, call) {
-  left <- over$left[if (is.null(lines$left)) TRUE else lines$left]
-  right <- over$right[lines$right[blank]]
+check_all_held <- function(over, blank, row_map, column, call) {
+  left <- over$left[if (is.null(row_map$left)) TRUE else row_map$left]
+  right <- over$right[row_map$right[blank]]
   wrong <- c(left, right)
   wrong <- wrong[wrong != 0]
   if (length(wrong)) {
@@ -88,14 +88,14 @@ is_missing <- function(x) {
 }
 
 # In blocks, so that a difference early on is found early on.
-check_agree <- function(pairing, column, common, lines, call) {
-  n <- lines$n
+check_agree <- function(pairing, column, common, row_map, call) {
+  n <- row_map$n
   block <- 1e6
   for (begin in seq(1, max(n, 1), by = block)) {
     at <- seq.int(begin, length.out = max(0, min(block, n - begin + 1)))
     rows <- list(
-      left = if (is.null(lines$left)) as.integer(at) else lines$left[at],
-      right = lines$right[at]
+      left = if (is.null(row_map$left)) as.integer(at) else row_map$left[at],
+      right = row_map$right[at]
     )
     x <- slice_column(common$left, rows$left, column$left, call)
     y <- slice_column(common$right, rows$right, column$right, call)

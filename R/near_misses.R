@@ -21,7 +21,7 @@
 #' @export
 near_misses <- function(pairing) {
   check_pairing(pairing, quote(near_misses()))
-  rules <- pairing$same
+  rules <- pairing$key_rules
   rules <- rules[!vapply(rules, function(rule) length(rule$via) > 0L, NA)]
   found <- list(outside_misses(pairing))
   if (length(rules)) {
@@ -50,7 +50,7 @@ distinct_keys <- function(pairing, rules) {
   keys <- engine_keys(pairing$left, pairing$right, rules, quote(near_misses()))
   sides <- lapply(c(left = "left", right = "right"), function(side) {
     first <- group_rows_(keys[[side]], keys$kinds, FALSE)
-    rows <- pairing$rows[side_number(side)]
+    rows <- pairing$sizes[side_number(side)]
     if (is.null(first)) first <- seq_len(rows)
     row <- which(first == seq_len(rows))
     times <- tabulate(first, rows)

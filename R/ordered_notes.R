@@ -96,7 +96,7 @@ interval_notes <- function(pairing, part, rule) {
 # One value in several intervals of one frame: they overlap each other.
 several_notes <- function(pairing, part, rule) {
   if (is.null(part$several) || length(pairing$rules) >
-    1L + length(pairing$same)) {
+    1L + length(pairing$key_rules)) {
     return(NULL)
   }
   value_side <- if (part$several == "right") 1L else 2L

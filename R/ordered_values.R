@@ -163,7 +163,7 @@ number_values <- function(values, columns, families, call) {
   converted <- Map(function(x, is_long) {
     if (is_long) list(values = x) else int64_from_number_(x)
   }, values, long)
-  odd <- vapply(converted, function(x) !is.null(x$left_over), NA)
+  odd <- vapply(converted, function(x) !is.null(x$not_int64), NA)
   if (any(odd)) {
     return(mixed_numbers(values, columns, long, which(odd)[1L], call))
   }

@@ -78,14 +78,14 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     pairing$plan <- plan_frame(pairing, rows, choices, call)
   }
   clock <- c(clock, check = now_())
-  pairing$same <- clean_keys(pairing$same, pairing$left, pairing$right, call)
-  keys <- engine_keys(pairing$left, pairing$right, pairing$same, call)
-  ordered <- if (length(pairing$rules) > length(pairing$same)) {
+  pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right, call)
+  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
+  ordered <- if (length(pairing$rules) > length(pairing$key_rules)) {
     ordered_plan(pairing, call)
   }
   clock <- c(clock, align = now_())
   if (clock[["align"]] - clock[["start"]] > long_seconds ||
-    sum(pairing$rows) > long_rows) {
+    sum(pairing$sizes) > long_rows) {
     show_stage("Matching rows", environment())
   }
   pairing <- match_rows(pairing, keys, ordered, call)
@@ -123,11 +123,11 @@ checked_pairing <- function(pairing, on, no_on, call) {
   if (!identical(pairing[names(default_pairing)], default_pairing)) {
     check_pairing_choices(pairing, rules, call)
   }
-  same <- if (is.character(on)) rules else rules_of(rules, "same")
+  key_rules <- if (is.character(on)) rules else rules_of(rules, "same")
   c(pairing, list(
-    rules = rules, same = check_key_types(left, right, same, call),
-    rows = abs(rows), row_names = rows > 0L,
-    keyed_only = is.null(pairing$where) && length(same) == length(rules)
+    rules = rules, key_rules = check_key_types(left, right, key_rules, call),
+    sizes = abs(rows), row_names = rows > 0L,
+    keyed_only = is.null(pairing$where) && length(key_rules) == length(rules)
   ))
 }
 
@@ -156,10 +156,10 @@ match_rows <- function(pairing, keys, ordered, call) {
   }
   found <- if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
-      pairing$missing_keys == "match", pairing$keyed_only, keys$settled
+      pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
     )
   } else {
-    list(matches = match_everything(pairing$rows))
+    list(matches = match_everything(pairing$sizes))
   }
   if (!is.null(ordered)) {
     pairing <- match_ordered(pairing, ordered, found$matches, call)

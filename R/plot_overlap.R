@@ -15,7 +15,7 @@ plot_overlap <- function(pairing) {
   check_pairing(pairing, call)
   need_packages("ggplot2", "A figure", call)
   data <- overlap_data(pairing)
-  largest <- max(pairing$rows, 1)
+  largest <- max(pairing$sizes, 1)
   ggplot2::ggplot(
     data, ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.3, ymax = y + 0.3)
   ) +
@@ -47,13 +47,13 @@ plot_overlap <- function(pairing) {
 }
 
 side_labels <- function(pairing) {
-  sprintf("%s\n%s", pairing$labels, vapply(pairing$rows, counted, "", "row"))
+  sprintf("%s\n%s", pairing$labels, vapply(pairing$sizes, counted, "", "row"))
 }
 
 overlap_data <- function(pairing) {
   counts <- pairing$counts
   matched <- c(counts$matched_left, counts$matched_right)
-  rows <- as.numeric(rbind(matched, pairing$rows - matched))
+  rows <- as.numeric(rbind(matched, pairing$sizes - matched))
   from <- as.numeric(rbind(0, matched))
   data <- data.frame(
     frame = rep(pairing$labels, each = 2L),
@@ -64,7 +64,7 @@ overlap_data <- function(pairing) {
     )
   )
   data <- data[data$rows > 0, ]
-  place_labels(data, max(pairing$rows, 1))
+  place_labels(data, max(pairing$sizes, 1))
 }
 
 # A label stands in its part, or above it where the part is too narrow; where
@@ -100,8 +100,8 @@ overlap_title <- function(pairing) {
   }
   counts <- pairing$counts
   text <- sprintf("%s and %s have a partner",
-    share(counts$matched_left, pairing$rows[1L], pairing$labels[1L]),
-    share(counts$matched_right, pairing$rows[2L], pairing$labels[2L])
+    share(counts$matched_left, pairing$sizes[1L], pairing$labels[1L]),
+    share(counts$matched_right, pairing$sizes[2L], pairing$labels[2L])
   )
   sub("^all", "All", text)
 }

@@ -62,7 +62,7 @@ repeats_title <- function(pairing) {
     return("No row has more than one partner")
   }
   words <- sprintf("%s of %s %s", with_commas_each(several),
-    with_commas_each(pairing$rows), pairing$labels
+    with_commas_each(pairing$sizes), pairing$labels
   )
   paste(listed(words[several > 0], "and"), "have several partners")
 }

@@ -65,9 +65,9 @@ guide_data <- function() {
   pairing <- pair_rows(frames$left, frames$right, on = "key")
   counts <- rows_by_type(pairing)
   result <- function(rows) {
-    lines <- result_rows(pairing, rows)
+    row_map <- result_rows(pairing, rows)
     columns <- if (rows %in% c("semi", "anti")) 1:2 else 1:3
-    guide_cells(lines, frames, columns,
+    guide_cells(row_map, frames, columns,
       sprintf("\"%s\": %s", rows, counted(counts[[rows]], "row"))
     )
   }
@@ -88,9 +88,9 @@ guide_own <- function(frame, matched, side, panel) {
   )
 }
 
-guide_cells <- function(lines, frames, columns, panel) {
-  left <- if (is.null(lines$left)) seq_len(lines$n) else lines$left
-  right <- if (is.null(lines$right)) integer(lines$n) else lines$right
+guide_cells <- function(row_map, frames, columns, panel) {
+  left <- if (is.null(row_map$left)) seq_len(row_map$n) else row_map$left
+  right <- if (is.null(row_map$right)) integer(row_map$n) else row_map$right
   pick <- function(values, rows) c(NA, values)[rows + 1L]
   key <- pick(frames$left$key, left)
   key[left == 0L] <- frames$right$key[right[left == 0L]]

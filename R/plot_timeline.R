@@ -63,7 +63,7 @@ timeline_rule <- function(pairing, call) {
 timeline_rows <- function(pairing, rule) {
   rows <- lapply(side_names, function(side) {
     matched <- is_matched(pairing$matches, side)
-    n <- pairing$rows[side_number(side)]
+    n <- pairing$sizes[side_number(side)]
     row <- seq_len(n)
     if (n > timeline_limit) {
       row <- unique(round(seq(1, n, length.out = timeline_limit)))
@@ -89,7 +89,7 @@ plain_axis <- function(x) if (inherits(x, "integer64")) int64_double(x) else x
 
 # The keys, which make the panels
 timeline_groups <- function(pairing, side, rows) {
-  rules <- pairing$same
+  rules <- pairing$key_rules
   if (!length(rules)) {
     return(rep("", length(rows)))
   }
@@ -130,9 +130,9 @@ timeline_reach <- function(pairing, rule, rows) {
 }
 
 timeline_title <- function(pairing, rule) {
-  alone <- pairing$rows[1L] - pairing$counts$matched_left
+  alone <- pairing$sizes[1L] - pairing$counts$matched_left
   sprintf("%s of %s %s found a partner by %s()%s",
-    with_commas(pairing$counts$matched_left), with_commas(pairing$rows[1L]),
+    with_commas(pairing$counts$matched_left), with_commas(pairing$sizes[1L]),
     pairing$labels[1L], rule$kind,
     if (alone) sprintf(", %s did not", with_commas(alone)) else ""
   )
@@ -140,13 +140,13 @@ timeline_title <- function(pairing, rule) {
 
 timeline_subtitle <- function(pairing, rows) {
   shown_rows <- table(factor(rows$side, c("left", "right")))
-  thinned <- as.integer(shown_rows) < pairing$rows
+  thinned <- as.integer(shown_rows) < pairing$sizes
   paste(c(
     "Lines link partners; a cross has none, and its band is how far it looked.",
     if (any(thinned)) {
       sprintf("Shown: %s.", listed(sprintf("%s of %s %s",
         with_commas_each(as.integer(shown_rows)),
-        with_commas_each(pairing$rows), pairing$labels
+        with_commas_each(pairing$sizes), pairing$labels
       ), "and"))
     }
   ), collapse = "\n")

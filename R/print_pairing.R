@@ -51,8 +51,8 @@ account_frame <- function(pairing) {
   counts <- pairing$counts
   matched <- c(counts$matched_left, counts$matched_right)
   data.frame(
-    frame = pairing$labels, rows = pairing$rows, matched = matched,
-    unmatched = pairing$rows - matched,
+    frame = pairing$labels, rows = pairing$sizes, matched = matched,
+    unmatched = pairing$sizes - matched,
     missing = c(counts$missing_left, counts$missing_right),
     several = vapply(side_names, function(side) {
       sum(partner_counts(pairing$matches, side) > 1L)
@@ -83,10 +83,10 @@ join_type_words <- function(pairing) {
 }
 
 shared_name_words <- function(pairing) {
-  keys <- rule_columns(pairing$same, "right")
+  keys <- rule_columns(pairing$key_rules, "right")
   shared <- setdiff(
     intersect(names(pairing$left), names(pairing$right)),
-    c(keys, rule_columns(pairing$same, "left"))
+    c(keys, rule_columns(pairing$key_rules, "left"))
   )
   if (length(shared)) {
     sprintf("On both sides, and no key: %s", ticked(shared))

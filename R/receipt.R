@@ -33,7 +33,7 @@ receipt <- function(pairing) {
 #' @rdname receipt
 #' @export
 last_receipt <- function() {
-  latest <- state$latest
+  latest <- session$latest
   if (inherits(latest, "ronda_receipt")) latest else frame_receipt(latest)
 }
 
@@ -61,8 +61,8 @@ receipt_json <- function(receipt) {
 
 # what the session remembers: `latest` is the receipt of the latest join, or what
 # is needed to write it
-state <- new.env(parent = emptyenv())
-state$latest <- NULL
+session <- new.env(parent = emptyenv())
+session$latest <- NULL
 
 new_receipt <- function(pairing) {
   structure(account_of(pairing), class = "ronda_receipt")
@@ -70,13 +70,13 @@ new_receipt <- function(pairing) {
 
 account_of <- function(pairing) {
   counts <- pairing$counts
-  rows <- pairing$rows
+  sizes <- pairing$sizes
   list(
     labels = pairing$labels,
-    rows_left = rows[1L], rows_right = rows[2L],
+    rows_left = sizes[1L], rows_right = sizes[2L],
     matched_left = counts$matched_left, matched_right = counts$matched_right,
-    unmatched_left = rows[1L] - counts$matched_left,
-    unmatched_right = rows[2L] - counts$matched_right,
+    unmatched_left = sizes[1L] - counts$matched_left,
+    unmatched_right = sizes[2L] - counts$matched_right,
     passed_over_right = right_candidates(pairing) - counts$matched_right,
     pairs = counts$pairs,
     missing_left = counts$missing_left, missing_right = counts$missing_right,
@@ -90,9 +90,9 @@ account_of <- function(pairing) {
 # What a built frame's receipt is made of is kept, and told when that is wanted.
 # (Written only when it is asked for, as it takes longer than matching a small
 # frame.)
-tell <- function(pairing, rows, n, clock) {
-  state$latest <- list(
-    labels = pairing$labels, rows = pairing$rows, counts = pairing$counts,
+record_receipt <- function(pairing, rows, n, clock) {
+  session$latest <- list(
+    labels = pairing$labels, sizes = pairing$sizes, counts = pairing$counts,
     candidates_right = pairing$candidates_right,
     row_names = pairing$row_names, notes = pairing$notes,
     clock = pairing$clock, built = list(rows = rows, n = n, clock = clock)

@@ -14,7 +14,7 @@ writes_pairs <- function(rows) {
 # row stands once, in order; `right` is NULL for semi and anti.
 result_rows <- function(pairing, rows) {
   matches <- pairing$matches
-  lines <- switch(rows,
+  row_map <- switch(rows,
     inner = pair_lines(matches, FALSE),
     left = pair_lines(matches, TRUE),
     right = append_right(pairing, pair_lines(matches, FALSE)),
@@ -24,8 +24,8 @@ result_rows <- function(pairing, rows) {
     unmatched = append_right(pairing, left_alone(matches)),
     stop("result_rows(): unknown rows ", rows)
   )
-  lines$n <- if (is.null(lines$left)) pairing$rows[1L] else length(lines$left)
-  lines
+  row_map$n <- if (is.null(row_map$left)) pairing$sizes[1L] else length(row_map$left)
+  row_map
 }
 
 some_or_all <- function(flags) if (all(flags)) NULL else which(flags)
@@ -35,39 +35,39 @@ left_alone <- function(matches) {
   list(left = left, right = integer(length(left)))
 }
 
-append_right <- function(pairing, lines) {
-  alone <- if (pairing$counts$matched_right < pairing$rows[2L]) {
+append_right <- function(pairing, row_map) {
+  alone <- if (pairing$counts$matched_right < pairing$sizes[2L]) {
     unmatched(pairing$matches, "right")
   }
   if (!length(alone)) {
-    return(lines)
+    return(row_map)
   }
-  left <- if (is.null(lines$left)) seq_len(pairing$rows[1L]) else lines$left
+  left <- if (is.null(row_map$left)) seq_len(pairing$sizes[1L]) else row_map$left
   list(
-    left = c(left, integer(length(alone))), right = c(lines$right, alone)
+    left = c(left, integer(length(alone))), right = c(row_map$right, alone)
   )
 }
 
-order_rows <- function(pairing, lines, row_order, call) {
+order_rows <- function(pairing, row_map, row_order, call) {
   if (row_order == "left") {
-    return(lines)
+    return(row_map)
   }
   order <- if (row_order == "right") {
-    sort_rows(list(present_rows(lines$right)))
+    sort_rows(list(present_rows(row_map$right)))
   } else {
-    key_order(pairing, lines, call)
+    key_order(pairing, row_map, call)
   }
   if (!is.unsorted(order)) {
-    return(lines)
+    return(row_map)
   }
-  lines$left <- if (is.null(lines$left)) order else gather_(lines$left, order)
-  if (!is.null(lines$right)) lines$right <- gather_(lines$right, order)
-  lines
+  row_map$left <- if (is.null(row_map$left)) order else gather_(row_map$left, order)
+  if (!is.null(row_map$right)) row_map$right <- gather_(row_map$right, order)
+  row_map
 }
 
 # Ascending by the keys in `on` order; equal keys stay as they stand.
-key_order <- function(pairing, lines, call) {
-  rules <- pairing$same
+key_order <- function(pairing, row_map, call) {
+  rules <- pairing$key_rules
   if (!length(rules)) {
     stop_argument("`row_order` can't be \"keys\": `on` has no key.",
       "Write row_order = \"left\" or \"right\".",
@@ -75,21 +75,21 @@ key_order <- function(pairing, lines, call) {
     )
   }
   keys <- engine_keys(pairing$left, pairing$right, rules, call)
-  columns <- Map(matched_values, keys$left, keys$right, MoreArgs = list(lines))
+  columns <- Map(matched_values, keys$left, keys$right, MoreArgs = list(row_map))
   for (k in which(keys$rest)) {
     columns[c(k - 1L, k)] <- ascending_parts(columns[[k - 1L]], columns[[k]])
   }
   sort_by(columns, keys$kinds, logical(length(columns)))
 }
 
-# What was matched, on the lines of a result: the left's, and the right's where the
+# What was matched, on the row_map of a result: the left's, and the right's where the
 # left is absent
-matched_values <- function(x, y, lines) {
-  if (is.null(lines$left)) {
+matched_values <- function(x, y, row_map) {
+  if (is.null(row_map$left)) {
     return(x)
   }
-  value <- gather_(x, lines$left)
-  if (any_absent(lines)) patch_(value, lines$left, y, lines$right) else value
+  value <- gather_(x, row_map$left)
+  if (any_absent(row_map)) patch_(value, row_map$left, y, row_map$right) else value
 }
 
 # 64-bit integers, and the numbers that are none (0 where they are), as two columns
@@ -150,36 +150,36 @@ sort_kind <- function(x) {
 
 # The values of a rule's key column in a result: the left's, and the right's
 # where the left is absent; in the common type.
-key_values <- function(pairing, rule, lines, call) {
+key_values <- function(pairing, rule, row_map, call) {
   x <- .subset2(pairing$left, rule$left)
-  if (is.null(lines$right)) {
-    return(slice_column(x, lines$left, rule$left, call))
+  if (is.null(row_map$right)) {
+    return(slice_column(x, row_map$left, rule$left, call))
   }
   y <- .subset2(pairing$right, rule$right)
   common <- common_columns(x, y)
-  check_int64_range(common, lines, rule, call)
-  common <- without_left_over(common)
-  value <- slice_column(common$left, lines$left, rule$left, call)
-  if (is.null(lines$left) || !any_absent(lines)) {
+  check_int64_range(common, row_map, rule, call)
+  common <- held_alone(common)
+  value <- slice_column(common$left, row_map$left, rule$left, call)
+  if (is.null(row_map$left) || !any_absent(row_map)) {
     return(value)
   }
-  patch_(value, lines$left, common$right, lines$right)
+  patch_(value, row_map$left, common$right, row_map$right)
 }
 
-any_absent <- function(lines) {
-  n <- length(lines$left)
-  n > 0L && (lines$left[n] == 0L || any(lines$left == 0L))
+any_absent <- function(row_map) {
+  n <- length(row_map$left)
+  n > 0L && (row_map$left[n] == 0L || any(row_map$left == 0L))
 }
 
-check_int64_range <- function(common, lines, rule, call,
+check_int64_range <- function(common, row_map, rule, call,
                               frames = c("left", "right")) {
   for (side in c("left", "right")) {
-    left_over <- attr(common[[side]], "left_over")
-    if (is.null(left_over)) next
-    used <- if (side == "left") lines$left else {
-      lines$right[if (is.null(lines$left)) 0L else which(lines$left == 0L)]
+    not_int64 <- attr(common[[side]], "not_int64")
+    if (is.null(not_int64)) next
+    used <- if (side == "left") row_map$left else {
+      row_map$right[if (is.null(row_map$left)) 0L else which(row_map$left == 0L)]
     }
-    values <- if (is.null(used)) left_over else left_over[used]
+    values <- if (is.null(used)) not_int64 else not_int64[used]
     if (any(values != 0)) {
       stop_ronda("type",
         sprintf(

@@ -139,7 +139,7 @@ measure <- function(frames, samples, rules) {
   }))
   kinds <- vapply(pairs, function(pair) pair$kind, 1L)
   sides <- lapply(c(left = "left", right = "right"), function(side) {
-    lapply(pairs, function(pair) strip(pair[[side]]))
+    lapply(pairs, function(pair) engine_values(pair[[side]]))
   })
   parts <- lapply(c(left = "left", right = "right"), function(side) {
     lapply(sides[[side]], gather_, samples[[side]])
@@ -291,7 +291,7 @@ format.ronda_key_suggestions <- function(x, ...) {
 }
 
 # only what the engine reads: values, and the class of 64-bit integers
-strip <- function(x) {
+engine_values <- function(x) {
   int64 <- inherits(x, "integer64")
   attributes(x) <- NULL
   if (int64) structure(x, class = "integer64") else x

@@ -222,7 +222,7 @@ filter_left <- function(pairing, matches, part, call) {
 }
 
 filter_right <- function(pairing, matches, part, call) {
-  n <- pairing$rows[2L]
+  n <- pairing$sizes[2L]
   keep <- holds(part, pairing, list(right = NULL), n, call)
   keep_right(matches, keep)
 }
@@ -232,7 +232,7 @@ filter_blocks <- function(pairing, matches, parts, call) {
   kept <- list()
   total <- 0
   limit <- candidate_limit(pairing)
-  while (at[1L] <= pairing$rows[1L]) {
+  while (at[1L] <= pairing$sizes[1L]) {
     block <- pair_block_(matches, at[1L], at[2L],
       getOption("ronda.pairs_per_block", pairs_per_block)
     )
@@ -243,7 +243,7 @@ filter_blocks <- function(pairing, matches, parts, call) {
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  matches_of_blocks(kept, pairing$rows)
+  matches_of_blocks(kept, pairing$sizes)
 }
 
 # Whether the condition holds for each of some pairs

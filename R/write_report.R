@@ -166,7 +166,7 @@ flat_frame <- function(frame) {
 near_limit <- 20000L
 
 report_near_misses <- function(pairing) {
-  alone <- pairing$rows - c(
+  alone <- pairing$sizes - c(
     pairing$counts$matched_left, pairing$counts$matched_right
   )
   if (max(alone) > near_limit) {
@@ -194,7 +194,7 @@ report_near_misses <- function(pairing) {
 
 report_repeats <- function(pairing) {
   keys <- heavy_keys(pairing, 10L)
-  if (!length(pairing$same) || !nrow(keys)) {
+  if (!length(pairing$key_rules) || !nrow(keys)) {
     return(NULL)
   }
   names(keys)[length(keys) - 2:0] <- c(pairing$labels, "pairs")

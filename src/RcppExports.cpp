@@ -203,8 +203,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_equal_
-List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP settled);
-RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP settledSEXP) {
+List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP one_address);
+RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP one_addressSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type left(leftSEXP);
@@ -212,8 +212,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
     Rcpp::traits::input_parameter< bool >::type count(countSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type settled(settledSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing, count, settled));
+    Rcpp::traits::input_parameter< SEXP >::type one_address(one_addressSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_equal_(left, right, kinds, match_missing, count, one_address));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -449,14 +449,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// bare_kind_
-SEXP bare_kind_(SEXP x, SEXP y);
-RcppExport SEXP _ronda_bare_kind_(SEXP xSEXP, SEXP ySEXP) {
+// plain_kind_
+SEXP plain_kind_(SEXP x, SEXP y);
+RcppExport SEXP _ronda_plain_kind_(SEXP xSEXP, SEXP ySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
     Rcpp::traits::input_parameter< SEXP >::type y(ySEXP);
-    rcpp_result_gen = Rcpp::wrap(bare_kind_(x, y));
+    rcpp_result_gen = Rcpp::wrap(plain_kind_(x, y));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -473,15 +473,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// bare_sources_
-SEXP bare_sources_(SEXP columns, SEXP left, SEXP right);
-RcppExport SEXP _ronda_bare_sources_(SEXP columnsSEXP, SEXP leftSEXP, SEXP rightSEXP) {
+// plain_sources_
+SEXP plain_sources_(SEXP columns, SEXP left, SEXP right);
+RcppExport SEXP _ronda_plain_sources_(SEXP columnsSEXP, SEXP leftSEXP, SEXP rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
-    rcpp_result_gen = Rcpp::wrap(bare_sources_(columns, left, right));
+    rcpp_result_gen = Rcpp::wrap(plain_sources_(columns, left, right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -568,9 +568,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
-    {"_ronda_bare_kind_", (DL_FUNC) &_ronda_bare_kind_, 2},
+    {"_ronda_plain_kind_", (DL_FUNC) &_ronda_plain_kind_, 2},
     {"_ronda_distinct_columns_", (DL_FUNC) &_ronda_distinct_columns_, 4},
-    {"_ronda_bare_sources_", (DL_FUNC) &_ronda_bare_sources_, 3},
+    {"_ronda_plain_sources_", (DL_FUNC) &_ronda_plain_sources_, 3},
     {"_ronda_release_rows_", (DL_FUNC) &_ronda_release_rows_, 1},
     {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},

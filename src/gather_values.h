@@ -21,7 +21,7 @@ void gather_values(const core::Context& context, SEXP x, const int* rows,
                    SEXP out);
 
 // Deferred columns, see glue_deferred.cpp
-bool may_defer(SEXP x, std::size_t lines);
+bool can_wait(SEXP x, std::size_t lines);
 SEXP new_deferred(SEXP x, SEXP rows);
 
 }  // namespace ronda::glue

@@ -29,7 +29,7 @@ inline std::ptrdiff_t characters_behind_address() {
 
 // Key columns with texts such that equal ones share one address in some rows (in
 // all, without `rows`); other columns as they are
-Rcpp::List settled_texts(const core::Context& context,
+Rcpp::List texts_at_one_address(const core::Context& context,
                          const Rcpp::List& columns,
                          const Rcpp::IntegerVector& kinds,
                          const core::Buffer<core::Row>* rows = nullptr);

@@ -93,7 +93,7 @@ List gather_columns_(List matches, List columns, LogicalVector right,
                     "a column");
       if (!right[k] && keeps) {
         out[k] = x;
-      } else if (right[k] && defer && glue::may_defer(x, lines.size())) {
+      } else if (right[k] && defer && glue::can_wait(x, lines.size())) {
         if (index.isNULL()) {
           index = glue::new_rows(context, lines.size());
           core::ColumnJob job;
@@ -161,7 +161,7 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
   });
 }
 
-// Numbers as 64-bit integers; `left_over` holds the values that are no such
+// Numbers as 64-bit integers; `not_int64` holds the values that are no such
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
 // [[Rcpp::export(rng = false)]]
 List int64_from_number_(SEXP x) {
@@ -171,7 +171,7 @@ List int64_from_number_(SEXP x) {
   const R_xlen_t n = Rf_xlength(x);
   NumericVector out(no_init(n));
   std::int64_t* values = int64_data(out);
-  NumericVector left_over(0);
+  NumericVector not_int64(0);
   for (R_xlen_t i = 0; i < n; ++i) {
     values[i] = INT64_MIN;
     if (TYPEOF(x) != REALSXP) {
@@ -182,13 +182,13 @@ List int64_from_number_(SEXP x) {
     const double value = REAL_ELT(x, i);
     if (std::isnan(value) || as_int64(value, values[i])) continue;
     values[i] = 0;
-    if (left_over.size() == 0) left_over = NumericVector(n);
-    left_over[i] = value;
+    if (not_int64.size() == 0) not_int64 = NumericVector(n);
+    not_int64[i] = value;
   }
   return List::create(_["values"] = out,
-                      _["left_over"] = left_over.size() == 0
+                      _["not_int64"] = not_int64.size() == 0
                                            ? R_NilValue
-                                           : (SEXP)left_over);
+                                           : (SEXP)not_int64);
 }
 
 // 64-bit integers as two doubles that sort and compare as they do

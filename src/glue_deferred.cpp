@@ -153,7 +153,7 @@ void register_deferred(DllInfo* library) {
 
 // Until it is filled the column keeps its source and the rows: at most twice
 // the memory that filling takes. Nothing is deferred twice.
-bool may_defer(SEXP x, std::size_t lines) {
+bool can_wait(SEXP x, std::size_t lines) {
   R_altrep_class_t cls;
   if (!class_for(TYPEOF(x), cls) || is_deferred(x)) return false;
   const std::size_t width = value_width(TYPEOF(x));

@@ -18,8 +18,8 @@ List count_list(const core::PairCounts& counts) {
       _["on_both"] = counts.on_both);
 }
 
-bool is_settled(SEXP settled, int side) {
-  return Rf_isNull(settled) || LOGICAL(settled)[side];
+bool has_one_address(SEXP flags, int side) {
+  return Rf_isNull(flags) || LOGICAL(flags)[side];
 }
 
 // Whether a key stands in several rows of a side without a partner. Texts that were
@@ -29,7 +29,7 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
                        const core::Buffer<core::Row>& rows, bool match_missing,
                        bool looked_at, bool only_such) {
   List settled = columns;
-  if (!looked_at) settled = glue::settled_texts(context, columns, kinds, &rows);
+  if (!looked_at) settled = glue::texts_at_one_address(context, columns, kinds, &rows);
   bool same = true;
   for (R_xlen_t k = 0; k < columns.size(); ++k)
     same = same && (SEXP)settled[k] == (SEXP)columns[k];
@@ -41,19 +41,19 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
 }  // namespace
 
 // Which right rows have each left row's key, and with `count` all that is
-// counted about that; `repeats` says whether keys are repeated on either side.
-// Without `count` a range is called by the first right row with the key. `settled`: whether
+// counted about that; `repeated` says whether keys are repeated on either side.
+// Without `count` a range is called by the first right row with the key. `one_address`: whether
 // equal texts share one address on the left, and on the right.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
                   bool match_missing, bool count,
-                  SEXP settled = R_NilValue) {
+                  SEXP one_address = R_NilValue) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
     glue::check_same_keys(left_keys, right_keys);
-    if (!Rf_isNull(settled)) glue::flags(settled, 2, "settled texts");
+    if (!Rf_isNull(one_address)) glue::flags(one_address, 2, "the addresses of texts");
     Shield<SEXP> range(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
         context, left_keys, right_keys, match_missing,
@@ -83,10 +83,10 @@ List match_equal_(List left, List right, IntegerVector kinds,
         repeats_unmatched(
             context, left, kinds,
             core::unmatched_rows(context, pairs.range, pairs.left_rows),
-            match_missing, is_settled(settled, 0), false);
+            match_missing, has_one_address(one_address, 0), false);
     const bool right_repeats =
         match.right.repeated ||
-        (!is_settled(settled, 1) &&
+        (!has_one_address(one_address, 1) &&
          repeats_unmatched(
              context, right, kinds,
              core::unmatched_rows(context, match.found, pairs.right_rows),
@@ -99,7 +99,7 @@ List match_equal_(List left, List right, IntegerVector kinds,
         _["on_both"] = counts.on_both,
         _["missing_left"] = static_cast<double>(match.missing_left),
         _["missing_right"] = static_cast<double>(match.missing_right),
-        _["repeats"] = LogicalVector::create(
+        _["repeated"] = LogicalVector::create(
             _["left"] = left_repeats, _["right"] = right_repeats)));
   });
 }
@@ -110,7 +110,7 @@ List match_equal_(List left, List right, IntegerVector kinds,
 SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
-    const List settled = glue::settled_texts(context, keys, kinds);
+    const List settled = glue::texts_at_one_address(context, keys, kinds);
     const core::Grouping grouping = core::group_rows(
         context, glue::as_keys(settled, kinds), match_missing);
     if (grouping.key.empty()) return R_NilValue;

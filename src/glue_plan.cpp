@@ -106,7 +106,7 @@ int sound_rows_(SEXP frame) {
 // The engine's kind of two key columns that are plain vectors of one type, which it
 // takes as they are; NULL for others.
 // [[Rcpp::export(rng = false)]]
-SEXP bare_kind_(SEXP x, SEXP y) {
+SEXP plain_kind_(SEXP x, SEXP y) {
   if (!is_bare(x) || !is_bare(y) || TYPEOF(x) != TYPEOF(y)) return R_NilValue;
   switch (TYPEOF(x)) {
     case INTSXP:
@@ -165,7 +165,7 @@ SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
 // attributes, for a key one of the same type on both sides; NULL where it takes a
 // closer look.
 // [[Rcpp::export(rng = false)]]
-SEXP bare_sources_(SEXP columns, SEXP left, SEXP right) {
+SEXP plain_sources_(SEXP columns, SEXP left, SEXP right) {
   glue::check_list(columns, "the plan of columns");
   Shield<SEXP> sources(Rf_allocVector(VECSXP, Rf_xlength(columns)));
   for (R_xlen_t k = 0; k < Rf_xlength(columns); ++k) {
