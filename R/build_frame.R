@@ -21,14 +21,15 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   call <- quote(build_frame())
   if (...length()) check_dots_empty(..., call = call)
   check_pairing(pairing, call)
-  check_choice(rows, row_choices, "rows", call)
+  check_choice(rows, names(row_types), "rows", call)
   choices <- list(
     take = take, omit = omit, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
     if_absent = if_absent, row_order = row_order
   )
+  clock <- c(start = now_())
   plan <- plan_frame(pairing, rows, choices, call)
-  with_memory_told(make_frame(pairing, plan, call))
+  with_memory_told(make_frame(pairing, plan, c(clock, check = now_()), call))
 }
 
 check_pairing <- function(pairing, call) {
@@ -50,14 +51,14 @@ check_pairing <- function(pairing, call) {
 # Everything about the result that does not depend on its frames' rows, checked
 # (`rows` itself was, by the caller).
 plan_frame <- function(pairing, rows, choices, call) {
-  if (rows != "semi" && rows != "anti" && identical(choices, default_choices)) {
+  if (!row_types[[rows]]$one_sided && identical(choices, default_choices)) {
     plan <- if (pairing$keyed_only) plan_distinct(pairing, call)
     if (!is.null(plan)) {
       return(list(columns = plan, row_type = rows, row_order = "left"))
     }
   }
   check_choices(rows, choices, call)
-  plan <- plan_columns(pairing, is_one_sided(rows), choices, call)
+  plan <- plan_columns(pairing, row_types[[rows]]$one_sided, choices, call)
   added <- added_columns(pairing, rows, choices)
   if (!is.null(added)) {
     plan <- c(plan, added)
@@ -81,7 +82,7 @@ check_choices <- function(rows, choices, call) {
   check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
   if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
   if (!is.null(choices$partners)) check_name(choices$partners, "partners", call)
-  if (is_one_sided(rows)) check_one_sided(rows, choices, call)
+  if (row_types[[rows]]$one_sided) check_one_sided(rows, choices, call)
 }
 
 check_one_sided <- function(rows, choices, call) {
@@ -102,7 +103,7 @@ added_columns <- function(pairing, rows, choices) {
   nearest <- if (!pairing$keyed_only) rules_of(pairing$rules, "nearest")
   gap <- if (length(nearest)) nearest[[1L]]$gap
   c(
-    if (!is.null(gap) && !is_one_sided(rows)) {
+    if (!is.null(gap) && !row_types[[rows]]$one_sided) {
       list(list(name = gap, from = "gap", rule = nearest[[1L]]))
     },
     if (!is.null(choices$partners)) {
@@ -131,7 +132,7 @@ check_added_names <- function(plan, call) {
 
 # The frame itself; the row limit and stops that look at values come before
 # anything is made.
-make_frame <- function(pairing, plan, call, clock = c(start = now_())) {
+make_frame <- function(pairing, plan, clock, call) {
   pairing <- unclass(pairing)
   # (no limit is below this number but one that was asked for)
   if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||

@@ -161,7 +161,7 @@ cli_commands <- function() {
     join = list(
       run = cli_join, files = c("LEFT", "RIGHT"),
       about = "Join two files.",
-      options = c(matching_options, ordered_options, row_options,
+      options = c(matching_options, ordered_options, row_options(),
         column_options, output_options
       ),
       examples = c(

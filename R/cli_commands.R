@@ -42,16 +42,13 @@ cli_pair <- function(files, options) {
   } else {
     split_commas(options$sides)
   }
-  usual <- list(
-    missing_keys = "unmatched", repeats = "all", expect = NULL, max_rows = NULL
-  )
-  do.call(new_pairing, c(
-    list(frames[[1L]], frames[[2L]], no_on = FALSE, where = NULL,
-      sides = sides, labels = if (is.null(options$sides)) labels else sides,
-      call = NULL
-    ),
-    arguments, usual[setdiff(names(usual), names(arguments))]
+  on <- arguments$on
+  arguments$on <- NULL
+  pairing <- with_memory_told(pair_up(frames[[1L]], frames[[2L]], on,
+    c(arguments, list(sides = sides)),
+    if (is.null(options$sides)) labels else sides, NULL
   ))
+  structure(pairing, class = "ronda_pairing")
 }
 
 # Receipts as messages are for R; the command line writes its own.

@@ -63,10 +63,9 @@ ordered_options <- list(
   cli_option("cross", "Every left row with every right row")
 )
 
-row_options <- list(
-  cli_option("rows", paste(
-    "Which rows stay: inner, left (default), right, full, semi, anti,",
-    "unmatched"
+row_options <- function() list(
+  cli_option("rows", paste("Which rows stay:",
+    paste(sub("^left$", "left (default)", names(row_types)), collapse = ", ")
   ), "WORD"),
   cli_option("order", "Row order: left (default), right or keys", "WORD")
 )

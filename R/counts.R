@@ -1,11 +1,27 @@
 # What is counted about a pairing. Nothing here expands a pair.
 
-# Counts of the candidates, before `repeats` chooses among them, where they are not
-# given by equal keys alone: those were counted while they were matched. `repeats`
-# says whether keys repeat on the left and on the right: for same() rules alone the
-# frames' keys, here the candidates.
-count_candidates <- function(pairing, keys) {
-  counts <- count_pairs_(pairing$matches)
+# Counts of the candidates, before `repeats` chooses among them: pairs, matched_left
+# and matched_right (rows with a partner), most_left and most_right (the most partners
+# of a row of that side), on_both (some key repeats on both sides), missing_left and
+# missing_right (rows with a missing key), repeated (whether keys repeat on the left
+# and on the right: for same() rules alone the frames' keys, else the candidates'), and
+# candidates_right: right rows that had a candidate, NA where not all were tried.
+candidate_counts <- function(found, keys) {
+  counts <- found$counts
+  if (is.null(counts)) counts <- count_matches(found$matches, keys)
+  tried <- found$candidates
+  counts$candidates_right <- if (is.null(tried)) {
+    counts$matched_right
+  } else if (tried < 0) {
+    NA_real_
+  } else {
+    tried
+  }
+  counts
+}
+
+count_matches <- function(matches, keys) {
+  counts <- count_pairs_(matches)
   keyed <- length(keys$kinds) > 0L
   counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
   counts$missing_right <-
@@ -15,28 +31,11 @@ count_candidates <- function(pairing, keys) {
   counts
 }
 
+key_shapes <- c("one-to-one", "one-to-many", "many-to-one", "many-to-many")
+
 key_shape_of <- function(counts) {
-  repeats <- counts$repeated
-  key_shapes[1L + repeats[["right"]] + 2L * repeats[["left"]]]
+  key_shapes[1L + counts$repeated[["right"]] + 2L * counts$repeated[["left"]]]
 }
 
-# Rows that each join type gives, from the counts alone
-rows_by_type <- function(pairing) {
-  counts <- pairing$counts
-  only <- pairing$sizes - c(counts$matched_left, counts$matched_right)
-  c(
-    inner = counts$pairs,
-    left = counts$pairs + only[1L],
-    right = counts$pairs + only[2L],
-    full = counts$pairs + sum(only),
-    semi = counts$matched_left,
-    anti = only[1L],
-    unmatched = sum(only)
-  )
-}
-
-# Seconds by stage --------------------------------------------------------
-
-# A clock is the times at which stages ended, by name, the start first:
-# `clock <- c(clock, match = now_())`.
-seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]
+# rows that had a candidate but no pair
+passed_over_right <- function(counts) counts$candidates_right - counts$matched_right

@@ -2,8 +2,6 @@
 # limit on rows. Each failure says which keys are at fault, and carries all
 # the rows.
 
-key_shapes <- c("one-to-one", "one-to-many", "many-to-one", "many-to-many")
-
 # the key shapes that can be expected: all but the one that asks for nothing, which
 # is called by what it does
 expected_shapes <- c(key_shapes[1:3], "rows-multiply")
@@ -367,7 +365,7 @@ largest_frame <- .Machine$integer.max
 
 # Stops before pairs are written out when there are too many.
 check_row_limit <- function(pairing, rows, call) {
-  if (!writes_pairs(rows)) {
+  if (!row_types[[rows]]$pairs) {
     return()
   }
   pairs <- pairing$counts$pairs
@@ -375,7 +373,7 @@ check_row_limit <- function(pairing, rows, call) {
   if (pairs <= limit && pairs + sum(pairing$sizes + 0) <= largest_frame) {
     return()
   }
-  total <- rows_by_type(pairing)[[rows]]
+  total <- sum(unlist(result_counts(pairing$counts, pairing$sizes, rows)))
   if (pairs <= limit && total <= largest_frame) {
     return()
   }

@@ -158,23 +158,22 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
   } else {
     sides
   }
-  check_choice(rows, row_choices, "rows", call)
+  check_choice(rows, names(row_types), "rows", call)
+  pairing <- new_pairing(left, right, list(
+    where = where, missing_keys = missing_keys, repeats = repeats,
+    expect = expect, max_rows = max_rows, sides = sides
+  ), labels)
+  choices <- list(
+    take = take, omit = omit, keys = keys, collisions = collisions,
+    name_pattern = name_pattern, origin = origin, partners = partners,
+    if_absent = if_absent, row_order = row_order
+  )
   with_memory_told({
-    pairing <- match_frames(
-      list(
-        left = left, right = right, where = where, missing_keys = missing_keys,
-        repeats = repeats, expect = expect, max_rows = max_rows, sides = sides,
-        labels = labels
-      ),
-      if (missing(on)) NULL else on, missing(on), call, rows,
-      list(
-        take = take, omit = omit, keys = keys, collisions = collisions,
-        name_pattern = name_pattern, origin = origin, partners = partners,
-        if_absent = if_absent, row_order = row_order
-      )
+    found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),
+      call, rows, choices
     )
-    frame <- make_frame(pairing, pairing$plan, call, pairing$clock["count"])
+    frame <- make_frame(found$pairing, found$plan, found$clock, call)
   })
-  release_rows_(pairing$matches)
+  release_rows_(found$pairing$matches)
   frame
 }

@@ -278,13 +278,11 @@ extend_key <- function(key, name, step, call) {
 }
 
 pair_step <- function(so_far, frame, name, rules, options, call) {
-  pairing <- new_pairing(so_far, frame,
-    on = lapply(rules, structure, class = "ronda_rule_record"),
-    no_on = FALSE, where = NULL, missing_keys = options$missing_keys,
-    repeats = options$repeats, expect = options$expect,
-    max_rows = options$max_rows, sides = c("left", "right"),
-    labels = c("the frames so far", name), call = call
-  )
+  pairing <- with_memory_told(pair_up(so_far, frame,
+    lapply(rules, structure, class = "ronda_rule_record"),
+    options[c("missing_keys", "repeats", "expect", "max_rows")],
+    c("the frames so far", name), call
+  ))
   check_row_limit(pairing, options$rows, call)
   pairing
 }

@@ -1,15 +1,18 @@
 # Pairs by ordered rules, within the groups that the same() rules make. A
 # condition is asked block by block; nearest() with one is asked in rounds.
 
+# list(matches, candidates, on_end, groups): `groups` are the matches of the same()
+# rules, `candidates` and `on_end` as the engine counts them
 match_ordered <- function(pairing, plan, groups, call) {
   parts <- where_parts(pairing$where)
   groups <- filter_sides(pairing, groups, parts, call)
-  pairing$groups <- groups
-  if (!is.null(plan$nearest)) {
+  found <- if (!is.null(plan$nearest)) {
     match_by_nearest(pairing, plan, groups, parts$both, call)
   } else {
     match_by_ranges(pairing, plan, groups, parts$both, call)
   }
+  found$groups <- groups
+  found
 }
 
 match_by_ranges <- function(pairing, plan, groups, parts, call) {
@@ -24,9 +27,7 @@ match_by_ranges <- function(pairing, plan, groups, parts, call) {
   if (is.null(found$matches)) {
     stop_candidates(pairing, found$pairs, limit, call)
   }
-  pairing$matches <- found$matches
-  pairing$on_end <- found$on_end
-  pairing
+  found[c("matches", "on_end")]
 }
 
 match_range_blocks <- function(pairing, search, parts, limit, call) {
@@ -44,9 +45,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
-  pairing$matches <- matches_of_blocks(kept, pairing$sizes)
-  pairing$on_end <- on_end
-  pairing
+  list(matches = matches_of_blocks(kept, pairing$sizes), on_end = on_end)
 }
 
 match_by_nearest <- function(pairing, plan, groups, parts, call) {
@@ -57,10 +56,8 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
       plan$skip_left, plan$skip_right
     )
   }
-  pairing$matches <- found$matches
-  pairing$candidates_right <- found$candidates
   if (length(found$tied)) stop_tied(pairing, found$tied, call)
-  pairing
+  found
 }
 
 # Both frames in order of key and time already, and nearest() alone: they are
@@ -74,13 +71,7 @@ merge_sorted <- function(pairing, keys, plan) {
   found <- if (fits) {
     merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
   }
-  if (is.null(found)) {
-    return(NULL)
-  }
-  pairing$matches <- found$matches
-  pairing$candidates_right <- found$candidates
-  pairing$notes <- ordered_notes(pairing, plan, keys)
-  pairing
+  if (!is.null(found)) c(found, list(keys = keys))
 }
 
 rows_per_block <- 50000L

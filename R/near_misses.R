@@ -177,11 +177,10 @@ number_misses <- function(pairing, keys, rules, rule, values, group) {
     data.frame(number = number, group = group, place = seq_along(number))
   }, numbers, group, keys[c("left", "right")])
   frames$left <- frames$left[keys$left$alone & frames$left$group > 0L, ]
-  pairs <- new_pairing(frames$left, frames$right,
-    on = list("group", unclass(nearest("number", look = "either"))[[1L]]),
-    no_on = FALSE, where = NULL, missing_keys = "unmatched", repeats = "all",
-    expect = "rows-multiply", max_rows = Inf, sides = c("left", "right"),
-    labels = c("left", "right"), call = quote(near_misses())
+  pairs <- pair_up(frames$left, frames$right,
+    list("group", nearest("number", look = "either")),
+    list(expect = "rows-multiply", max_rows = Inf), side_names,
+    quote(near_misses())
   )
   pairs <- all_pairs(pairs$matches)
   left <- frames$left$place[pairs$left]
@@ -288,10 +287,11 @@ outside_misses <- function(pairing) {
     structure(other, class = "ronda_rule_record")
   })
   alone <- unmatched(pairing$matches, "left")
-  found <- new_pairing(pairing$left, pairing$right, wider, FALSE, NULL,
-    if (pairing$missing_keys == "match") "match" else "unmatched", "first",
-    "rows-multiply", Inf, c("left", "right"), c("left", "right"),
-    quote(near_misses())
+  found <- pair_up(pairing$left, pairing$right, wider,
+    list(
+      missing_keys = if (pairing$missing_keys == "match") "match" else "unmatched",
+      repeats = "first", expect = "rows-multiply", max_rows = Inf
+    ), side_names, quote(near_misses())
   )
   found <- first_partners(found$matches, alone)
   far <- which(found > 0L)

@@ -1,8 +1,9 @@
 # What analysts get wrong with ordered rules, told in the receipt: units, ends,
 # tolerances, time zones, intervals that hold nothing or meet each other.
 
-# `keys` are given where sorted frames were walked through and have no groups
-ordered_notes <- function(pairing, plan, keys = NULL) {
+# `found` is what matching gave: `groups`, or `keys` where sorted frames were walked
+# through
+ordered_notes <- function(pairing, plan, found) {
   notes <- lapply(seq_along(plan$parts), function(k) {
     part <- plan$parts[[k]]
     rule <- plan$rules[[k]]
@@ -11,10 +12,11 @@ ordered_notes <- function(pairing, plan, keys = NULL) {
       several_notes(pairing, part, rule)
     )
   })
-  unlist(c(
-    missing_notes(pairing, plan$rules), notes, end_notes(pairing, plan),
-    if (!is.null(plan$nearest)) nearest_notes(pairing, plan, keys)
-  ))
+  as.character(unlist(c(
+    missing_notes(pairing, plan$rules), notes,
+    end_notes(pairing, plan, found$on_end),
+    if (!is.null(plan$nearest)) nearest_notes(pairing, plan, found)
+  )))
 }
 
 # A plain number for times, whose unit is easily mistaken
@@ -110,8 +112,7 @@ several_notes <- function(pairing, part, rule) {
 }
 
 # Rows that have no partner only because an end does not belong
-end_notes <- function(pairing, plan) {
-  count <- pairing$on_end
+end_notes <- function(pairing, plan, count) {
   if (is.null(count) || count == 0) {
     return(NULL)
   }
@@ -127,12 +128,12 @@ end_notes <- function(pairing, plan) {
   )
 }
 
-nearest_notes <- function(pairing, plan, keys) {
-  c(outside_notes(pairing, plan, keys), hour_notes(pairing, plan))
+nearest_notes <- function(pairing, plan, found) {
+  c(outside_notes(pairing, plan, found), hour_notes(pairing, plan))
 }
 
 # How far the nearest ones were, for rows that the tolerance left alone
-outside_notes <- function(pairing, plan, keys) {
+outside_notes <- function(pairing, plan, matched) {
   nearest <- plan$nearest
   if (is.infinite(nearest$within) || !is.null(pairing$where)) {
     return(NULL)
@@ -143,8 +144,9 @@ outside_notes <- function(pairing, plan, keys) {
   }
   nearest$within <- Inf
   nearest$ties <- "last"
+  keys <- matched$keys
   found <- if (is.null(keys)) {
-    match_nearest_(leave_out_left(pairing$groups, !alone), nearest,
+    match_nearest_(leave_out_left(matched$groups, !alone), nearest,
       plan$comparisons, plan$skip_left, plan$skip_right
     )
   } else {

@@ -63,12 +63,12 @@ guide_frames <- function() {
 guide_data <- function() {
   frames <- guide_frames()
   pairing <- pair_rows(frames$left, frames$right, on = "key")
-  counts <- rows_by_type(pairing)
+  counts <- counts_by_type(pairing)
   result <- function(rows) {
     row_map <- result_rows(pairing, rows)
-    columns <- if (rows %in% c("semi", "anti")) 1:2 else 1:3
+    columns <- if (row_types[[rows]]$one_sided) 1:2 else 1:3
     guide_cells(row_map, frames, columns,
-      sprintf("\"%s\": %s", rows, counted(counts[[rows]], "row"))
+      sprintf("\"%s\": %s", rows, counted(counts$result_rows[counts$rows == rows], "row"))
     )
   }
   own <- list(
@@ -77,7 +77,7 @@ guide_data <- function() {
       "right frame"
     )
   )
-  data <- do.call(rbind, c(own, lapply(row_choices, result)))
+  data <- do.call(rbind, c(own, lapply(names(row_types), result)))
   data$panel <- factor(data$panel, unique(data$panel))
   data
 }

@@ -20,7 +20,7 @@ format.ronda_pairing <- function(x, ...) {
     folded(pair_words(x)),
     folded(join_type_words(x)),
     folded(shared_name_words(x)),
-    folded(c(x$notes, row_name_words(new_receipt(x))))
+    folded(c(x$notes, row_name_words(account_of(x))))
   )
 }
 
@@ -61,7 +61,7 @@ account_frame <- function(pairing) {
 }
 
 pair_words <- function(pairing) {
-  passed <- right_candidates(pairing) - pairing$counts$matched_right
+  passed <- passed_over_right(pairing$counts)
   c(
     styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
       key_shape_of(pairing$counts)
@@ -76,8 +76,8 @@ pair_words <- function(pairing) {
 }
 
 join_type_words <- function(pairing) {
-  rows <- rows_by_type(pairing)
-  paste("Rows:", paste(names(rows), vapply(rows, with_commas, ""),
+  counts <- counts_by_type(pairing)
+  paste("Rows:", paste(counts$rows, with_commas_each(counts$result_rows),
     collapse = ", "
   ))
 }
@@ -118,12 +118,4 @@ has_styles <- function() {
 #' @examples
 #' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
-summary.ronda_pairing <- function(object, ...) {
-  account <- new_receipt(object)
-  parts <- lapply(row_choices, function(rows) result_counts(account, rows))
-  part <- function(k) vapply(parts, function(x) as.numeric(x[[k]]), 0)
-  as_base_frame(list(
-    rows = row_choices, result_rows = unname(rows_by_type(object)),
-    paired = part(1L), left_alone = part(2L), right_alone = part(3L)
-  ), length(row_choices))
-}
+summary.ronda_pairing <- function(object, ...) counts_by_type(object)

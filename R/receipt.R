@@ -1,7 +1,8 @@
 #' The row account of a join
 #'
 #' `receipt()` counts what a pairing found; `last_receipt()` gives the receipt
-#' of the latest frame that was built. Receipts hold counts, never rows.
+#' of the latest call that paired or built, with its seconds. Receipts hold counts,
+#' never rows.
 #'
 #' With `options(ronda.receipt = TRUE)`, the default in interactive use, each
 #' join prints its receipt in one line as a message.
@@ -14,8 +15,8 @@
 #'   but no pair; NA where nearest() with other conditions did not need to try
 #'   them all), `pairs`, `missing_left` and `missing_right` (rows with a
 #'   missing key), `key_shape` (one-to-one to many-to-many), `notes` (text: what is worth a second look in
-#'   ordered rules), `seconds` by stage. After a frame was built
-#'   also `rows` (the join type), `result_rows`, `paired`, `left_alone` and
+#'   ordered rules). `last_receipt()` has the `seconds` of the call by stage, too. After
+#'   a frame was built also `rows` (the join type), `result_rows`, `paired`, `left_alone` and
 #'   `right_alone`. `matched + unmatched` always equals the rows of the frame.
 #'   `last_receipt()` is NULL before the first join. `as.data.frame()` gives
 #'   one row of the counts, `receipt_json()` one JSON object with all of it.
@@ -27,14 +28,14 @@
 #' @export
 receipt <- function(pairing) {
   check_pairing(pairing, quote(receipt()))
-  new_receipt(pairing)
+  structure(account_of(pairing), class = "ronda_receipt")
 }
 
 #' @rdname receipt
 #' @export
 last_receipt <- function() {
   latest <- session$latest
-  if (inherits(latest, "ronda_receipt")) latest else frame_receipt(latest)
+  if (inherits(latest, "ronda_receipt")) latest else receipt_of_call(latest)
 }
 
 #' @rdname receipt
@@ -48,7 +49,7 @@ receipt_json <- function(receipt) {
   }
   need_packages("jsonlite", "JSON", call)
   content <- compact(unclass(receipt))
-  content$seconds <- as.list(content$seconds)
+  if (length(content$seconds)) content$seconds <- as.list(content$seconds)
   vectors <- c("labels", "notes", "row_names_left_behind", "frame_rows",
     "held_by")
   for (name in intersect(vectors, names(content))) {
@@ -64,10 +65,6 @@ receipt_json <- function(receipt) {
 session <- new.env(parent = emptyenv())
 session$latest <- NULL
 
-new_receipt <- function(pairing) {
-  structure(account_of(pairing), class = "ronda_receipt")
-}
-
 account_of <- function(pairing) {
   counts <- pairing$counts
   sizes <- pairing$sizes
@@ -77,68 +74,54 @@ account_of <- function(pairing) {
     matched_left = counts$matched_left, matched_right = counts$matched_right,
     unmatched_left = sizes[1L] - counts$matched_left,
     unmatched_right = sizes[2L] - counts$matched_right,
-    passed_over_right = right_candidates(pairing) - counts$matched_right,
+    passed_over_right = passed_over_right(counts),
     pairs = counts$pairs,
     missing_left = counts$missing_left, missing_right = counts$missing_right,
     key_shape = key_shape_of(counts),
     row_names_left_behind = pairing$row_names,
-    notes = pairing$notes,
-    seconds = seconds_of(pairing$clock)
+    notes = pairing$notes
   )
 }
 
-# What a built frame's receipt is made of is kept, and told when that is wanted.
-# (Written only when it is asked for, as it takes longer than matching a small
-# frame.)
-record_receipt <- function(pairing, rows, n, clock) {
-  session$latest <- list(
-    labels = pairing$labels, sizes = pairing$sizes, counts = pairing$counts,
-    candidates_right = pairing$candidates_right,
-    row_names = pairing$row_names, notes = pairing$notes,
-    clock = pairing$clock, built = list(rows = rows, n = n, clock = clock)
+# What a receipt is made of, with the times of the call: the receipt is written only
+# when it is asked for, as that takes longer than matching a small frame. A clock is
+# the times at which stages ended, by name, the start first.
+told <- function(pairing, clock, built = NULL) {
+  c(
+    pairing[c("labels", "sizes", "counts", "row_names", "notes")],
+    list(clock = clock, built = built)
   )
+}
+
+record_receipt <- function(pairing, rows, n, clock) {
+  session$latest <- told(pairing, clock, list(rows = rows, n = n))
   if (isTRUE(getOption("ronda.receipt", interactive()))) {
     receipt <- last_receipt()
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
   }
 }
 
-frame_receipt <- function(latest) {
+receipt_of_call <- function(latest) {
   if (is.null(latest)) {
     return(NULL)
   }
   built <- latest$built
-  account <- account_of(latest)
-  receipt <- c(account, list(rows = built$rows, result_rows = built$n),
-    result_counts(account, built$rows)
+  structure(
+    c(
+      account_of(latest),
+      if (!is.null(built)) {
+        c(
+          list(rows = built$rows, result_rows = built$n),
+          result_counts(latest$counts, latest$sizes, built$rows)
+        )
+      },
+      list(seconds = seconds_of(latest$clock))
+    ),
+    class = "ronda_receipt"
   )
-  receipt$seconds <- c(account$seconds, seconds_of(built$clock))
-  structure(receipt, class = "ronda_receipt")
 }
 
-# The lines of the result by where they come from; known from the account
-result_counts <- function(receipt, rows) {
-  left_alone <- switch(rows,
-    left = ,
-    full = ,
-    anti = ,
-    unmatched = receipt$unmatched_left,
-    0
-  )
-  right_alone <- switch(rows,
-    right = ,
-    full = ,
-    unmatched = receipt$unmatched_right,
-    0
-  )
-  paired <- switch(rows,
-    semi = receipt$matched_left,
-    anti = ,
-    unmatched = 0,
-    receipt$pairs
-  )
-  list(paired = paired, left_alone = left_alone, right_alone = right_alone)
-}
+seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]
 
 receipt_line <- function(receipt) {
   parts <- c(

@@ -86,9 +86,6 @@ keep_repeats <- function(pairing, call) {
     if (pairing$counts$most_left > 1L) stop_repeats(pairing, call)
     return(pairing)
   }
-  if (is.null(pairing$candidates_right)) {
-    pairing$candidates_right <- pairing$counts$matched_right
-  }
   pairing$matches <- keep_one(matches,
     order_candidates(matches, pairing$repeats, pairing$right),
     last = identical(pairing$repeats, "last")
@@ -96,16 +93,6 @@ keep_repeats <- function(pairing, call) {
   kept <- count_pairs_(pairing$matches)
   pairing$counts[names(kept)] <- kept
   pairing
-}
-
-# Right rows that had a candidate: noted where not all of them have a pair; NA
-# where nearest() with other conditions stopped before it had tried them all
-right_candidates <- function(pairing) {
-  known <- pairing$candidates_right
-  if (is.null(known)) {
-    return(pairing$counts$matched_right)
-  }
-  if (known < 0) NA_real_ else known
 }
 
 # The right rows of all ranges; where a column's value decides which one stays,

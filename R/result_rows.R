@@ -1,37 +1,32 @@
 # Which rows a result has, and in which order: for each line the left and the
 # right row it is made from, 0 for none.
 
-row_choices <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
-
-is_one_sided <- function(rows) rows == "semi" || rows == "anti"
-
-# whether pairs are written out
-writes_pairs <- function(rows) {
-  rows != "semi" && rows != "anti" && rows != "unmatched"
-}
-
-# list(left, right, n, left_alone, right_alone): `left` NULL says that every left
-# row stands once, in order; `right` is NULL for semi and anti.
+# list(left, right, n): `left` NULL says that every left row stands once, in order;
+# `right` is NULL where the result has the left frame's columns only.
 result_rows <- function(pairing, rows) {
+  type <- row_types[[rows]]
   matches <- pairing$matches
-  row_map <- switch(rows,
-    inner = pair_lines(matches, FALSE),
-    left = pair_lines(matches, TRUE),
-    right = append_right(pairing, pair_lines(matches, FALSE)),
-    full = append_right(pairing, pair_lines(matches, TRUE)),
-    semi = list(left = some_or_all(is_matched(matches, "left")), right = NULL),
-    anti = list(left = some_or_all(!is_matched(matches, "left")), right = NULL),
-    unmatched = append_right(pairing, left_alone(matches)),
-    stop("result_rows(): unknown rows ", rows)
-  )
-  row_map$n <- if (is.null(row_map$left)) pairing$sizes[1L] else length(row_map$left)
+  row_map <- if (type$pairs) {
+    pair_lines(matches, type$left_alone)
+  } else {
+    left_rows(matches, type)
+  }
+  if (type$right_alone) row_map <- append_right(pairing, row_map)
+  row_map$n <- if (is.null(row_map$left)) {
+    pairing$sizes[1L]
+  } else {
+    length(row_map$left)
+  }
   row_map
 }
 
-some_or_all <- function(flags) if (all(flags)) NULL else which(flags)
-
-left_alone <- function(matches) {
-  left <- unmatched(matches, "left")
+# left rows once, those with a partner or those without
+left_rows <- function(matches, type) {
+  keep <- is_matched(matches, "left") == type$left_matched
+  if (type$one_sided) {
+    return(list(left = if (!all(keep)) which(keep), right = NULL))
+  }
+  left <- which(keep)
   list(left = left, right = integer(length(left)))
 }
 

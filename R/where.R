@@ -77,9 +77,9 @@ looks_around <- c(
   "sys.function", "sys.frame", "sys.frames", "match.call", "local"
 )
 
-filter_pairs <- function(pairing, call) {
+filter_pairs <- function(pairing, matches, call) {
   parts <- where_parts(pairing$where)
-  matches <- filter_sides(pairing, pairing$matches, parts, call)
+  matches <- filter_sides(pairing, matches, parts, call)
   if (!length(parts$both)) {
     return(matches)
   }

@@ -2,7 +2,7 @@
 #'
 #' One HTML file that needs nothing else: the account first, then figures,
 #' samples of what did not match on each side with near misses, the keys that
-#' repeat most, the columns with their types and collisions, seconds by stage,
+#' repeat most, the columns with their types and collisions,
 #' the code that repeats the pairing, and versions.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
@@ -53,7 +53,7 @@ report_page <- function(pairing) {
       report_account(pairing), report_figures(pairing),
       report_unmatched(pairing), report_near_misses(pairing),
       report_repeats(pairing), report_columns(pairing),
-      report_seconds(pairing), report_code(pairing)
+      report_code(pairing)
     ),
     tags$footer(report_versions())
   )
@@ -84,7 +84,7 @@ report_account <- function(pairing) {
     "rows =", "rows of the result", "paired",
     paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
   )
-  notes <- c(pairing$notes, row_name_words(new_receipt(pairing)))
+  notes <- c(pairing$notes, row_name_words(account_of(pairing)))
   section("The account",
     html_table(account, "Rows of both frames"),
     lapply(notes, htmltools::tags$p),
@@ -220,15 +220,6 @@ report_columns <- function(pairing) {
   names(table) <- c("column", pairing$labels, "note")
   section("Columns and types", html_table(table,
     "Names on both sides that are no key are renamed unless told otherwise"
-  ))
-}
-
-report_seconds <- function(pairing) {
-  seconds <- seconds_of(pairing$clock)
-  section("Seconds by stage", html_table(
-    data.frame(stage = names(seconds),
-      seconds = sprintf("%.3f", seconds)
-    ), "Of the pairing"
   ))
 }
 

@@ -60,9 +60,8 @@ test_that("the account adds up, and no pair is written out for it", {
 })
 
 test_that("receipts are JSON, and stages are announced when asked for", {
-  json <- receipt_json(receipt(pair_rows(sailings, vessels,
-    on = c(vessel = "code")
-  )))
+  pair_rows(sailings, vessels, on = c(vessel = "code"))
+  json <- receipt_json(last_receipt())
   content <- jsonlite::fromJSON(json)
   expect_identical(content$matched_left, 54L)
   expect_identical(content$labels, c("sailings", "vessels"))

@@ -60,11 +60,35 @@ test_that("receipts read well, with and without unicode", {
     )
     sailings[0, ] |> join_frames(vessels, on = c(vessel = "code"))
   }))
-  named <- data.frame(k = 1:2, row.names = c("x", "y"))
-  expect_printed(print(receipt(pair_rows(named, named, on = "k"))))
   counts <- as.data.frame(last_receipt())
   expect_identical(nrow(counts), 1L)
   expect_identical(counts$matched_left, 0)
+  named <- data.frame(k = 1:2, row.names = c("x", "y"))
+  expect_printed(print(receipt(pair_rows(named, named, on = "k"))))
+})
+
+test_that("equal calls make identical pairings; seconds belong to the call", {
+  stages <- c("check", "align", "match", "count")
+  pair <- function() {
+    pair_rows(sailings, tide_readings, on = list("port",
+      nearest("departs", "read_at", within = "15 mins")
+    ))
+  }
+  pairing <- pair()
+  expect_identical(pair(), pairing)
+  expect_null(receipt(pairing)$seconds)
+  expect_named(last_receipt()$seconds, stages)
+  expect_null(last_receipt()$rows)
+  keyed <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  expect_named(keyed, names(pairing), ignore.order = FALSE)
+  expect_named(keyed$counts, names(pairing$counts))
+  expect_named(keyed$matches, names(pairing$matches))
+  build_frame(keyed)
+  expect_named(last_receipt()$seconds, c("check", "columns"))
+  join_frames(sailings, vessels, on = c(vessel = "code"))
+  expect_named(last_receipt()$seconds, c(stages, "columns"))
+  join_frames(sailings, vessels, on = c(vessel = "code"), rows = "full")
+  expect_named(last_receipt()$seconds, c(stages, "rows", "columns"))
 })
 
 test_that("receipts keep counts and no rows", {

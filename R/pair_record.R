@@ -1,0 +1,34 @@
+# A pairing: two frames, what was asked of them, and what was found. (A plain list
+# until it is given to the analyst: `$` looks for methods of a class each time.)
+
+# What the verbs choose when nothing is said, which needs no check; see join_frames()
+pairing_choices <- list(
+  where = NULL, missing_keys = "unmatched", repeats = "all", expect = NULL,
+  max_rows = NULL, sides = c("left", "right")
+)
+
+# these choices, and the usual ones for the others
+with_usual_choices <- function(choices) {
+  usual <- pairing_choices
+  usual[names(choices)] <- choices
+  usual
+}
+
+# `choices`: all of those above
+new_pairing <- function(left, right, choices, labels) {
+  c(list(left = left, right = right), choices, list(
+    # what the frames are called where something is said
+    labels = labels,
+    # the rules of `on`, each a plain list (pair_rules.R), and the same() rules among
+    # them, each with its `plain_kind` or with what its `via` made (`cleaned`)
+    rules = NULL, key_rules = NULL,
+    # rows of both frames, and whether they have row names
+    sizes = integer(2L), row_names = logical(2L),
+    # whether same() rules alone decide
+    keyed_only = TRUE,
+    # which rows pair (matches.R), and what is counted about that (pair_counts.R)
+    matches = NULL, counts = NULL,
+    # what is worth a second look, in words
+    notes = character()
+  ))
+}

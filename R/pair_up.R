@@ -1,0 +1,112 @@
+# From two frames and what is asked of them to what pairs: all checks, matching,
+# counting, expectations and `repeats`, in this order.
+
+# A pairing for the package's own use
+pair_up <- function(left, right, on, choices, labels, call) {
+  match_frames(
+    new_pairing(left, right, with_usual_choices(choices), labels), on, FALSE, call
+  )$pairing
+}
+
+# list(pairing, plan, clock). `rows` and `choices` are those of the frame to come,
+# which is planned before anything is matched, so that what is wrong with them is told
+# first.
+match_frames <- function(pairing, on, no_on, call, rows = NULL,
+                         choices = NULL) {
+  clock <- c(start = now_())
+  pairing <- checked_pairing(pairing, on, no_on, call)
+  plan <- if (!is.null(choices)) plan_frame(pairing, rows, choices, call)
+  clock <- c(clock, check = now_())
+  pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right,
+    call
+  )
+  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
+  ordered <- if (length(pairing$rules) > length(pairing$key_rules)) {
+    ordered_plan(pairing, call)
+  }
+  clock <- c(clock, align = now_())
+  if (clock[["align"]] - clock[["start"]] > long_seconds ||
+    sum(pairing$sizes) > long_rows) {
+    show_stage("Matching rows", environment())
+  }
+  found <- match_rows(pairing, keys, ordered, call)
+  clock <- c(clock, match = now_())
+  if (clock[["match"]] - clock[["start"]] > long_seconds) {
+    show_stage("Counting", environment())
+  }
+  pairing$matches <- found$matches
+  pairing$counts <- candidate_counts(found, keys)
+  if (!is.null(ordered)) {
+    pairing$notes <- ordered_notes(pairing, ordered, found)
+  }
+  if (!is.null(pairing$expect) || pairing$missing_keys == "stop") {
+    check_expectations(pairing, keys, call)
+  }
+  if (has_ranges(pairing$matches)) {
+    if (is.null(rows) || row_types[[rows]]$pairs) {
+      warn_rows_multiply(pairing, call)
+    }
+    pairing <- keep_repeats(pairing, call)
+  }
+  list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
+}
+
+# the pairing with its rules, all checked
+checked_pairing <- function(pairing, on, no_on, call) {
+  left <- pairing$left
+  right <- pairing$right
+  sizes <- c(sound_rows_(left), sound_rows_(right))
+  if (anyNA(sizes)) {
+    check_frame(left, "left", call)
+    check_frame(right, "right", call)
+    sizes <- c(.row_names_info(left, 1L), .row_names_info(right, 1L))
+  }
+  if (no_on) stop_no_on(left, right, call)
+  rules <- as_rules(on, left, right, call)
+  option <- getOption("ronda.max_rows")
+  if (!is.null(option)) check_max_rows(option, call, "options(ronda.max_rows)")
+  if (!identical(pairing[names(pairing_choices)], pairing_choices)) {
+    check_pairing_choices(pairing, rules, call)
+  }
+  keys <- if (is.character(on)) rules else rules_of(rules, "same")
+  pairing$rules <- rules
+  pairing$key_rules <- check_key_types(left, right, keys, call)
+  pairing$sizes <- abs(sizes)
+  pairing$row_names <- sizes > 0L
+  pairing$keyed_only <- is.null(pairing$where) && length(keys) == length(rules)
+  pairing
+}
+
+check_pairing_choices <- function(pairing, rules, call) {
+  check_choice(pairing$missing_keys, c("unmatched", "match", "stop"),
+    "missing_keys", call
+  )
+  check_repeats(pairing$repeats, pairing$right, call)
+  check_expect(pairing$expect, rules, call)
+  check_sides(pairing$sides, call)
+  check_max_rows(pairing$max_rows, call)
+  check_where(pairing$where, pairing$left, pairing$right, call)
+}
+
+# The candidates: list(matches), with `counts` where these are known by now, and for
+# ordered rules with what their notes need
+match_rows <- function(pairing, keys, ordered, call) {
+  if (!is.null(ordered)) {
+    merged <- merge_sorted(pairing, keys, ordered)
+    if (!is.null(merged)) return(merged)
+  }
+  found <- if (length(keys$kinds)) {
+    match_equal_(keys$left, keys$right, keys$kinds,
+      pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
+    )
+  } else {
+    list(matches = match_everything(pairing$sizes))
+  }
+  if (!is.null(ordered)) {
+    return(match_ordered(pairing, ordered, found$matches, call))
+  }
+  if (!is.null(pairing$where)) {
+    found$matches <- filter_pairs(pairing, found$matches, call)
+  }
+  found
+}
