@@ -100,12 +100,11 @@ check_one_sided <- function(rows, choices, call) {
 }
 
 added_columns <- function(pairing, rows, choices) {
-  nearest <- if (!pairing$keyed_only) rules_of(pairing$rules, "nearest")
-  gap <- if (length(nearest)) nearest[[1L]]$gap
+  of_rules <- if (!pairing$keyed_only && !row_types[[rows]]$one_sided) {
+    lapply(pairing$rules, function(rule) kind_of(rule)$adds(rule))
+  }
   c(
-    if (!is.null(gap) && !row_types[[rows]]$one_sided) {
-      list(list(name = gap, from = "gap", rule = nearest[[1L]]))
-    },
+    of_rules[lengths(of_rules) > 0L],
     if (!is.null(choices$partners)) {
       list(list(name = choices$partners, from = "partners"))
     },

@@ -161,7 +161,7 @@ cli_commands <- function() {
     join = list(
       run = cli_join, files = c("LEFT", "RIGHT"),
       about = "Join two files.",
-      options = c(matching_options, ordered_options, row_options(),
+      options = c(matching_options, rule_options(), row_options(),
         column_options, output_options
       ),
       examples = c(
@@ -184,7 +184,7 @@ cli_commands <- function() {
     split = list(
       run = cli_split, files = c("LEFT", "RIGHT"),
       about = "Write matched rows and those of each side alone to three files.",
-      options = c(matching_options, ordered_options, column_options,
+      options = c(matching_options, rule_options(), column_options,
         split_options
       ),
       examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
@@ -192,7 +192,7 @@ cli_commands <- function() {
     pair = list(
       run = cli_account, files = c("LEFT", "RIGHT"),
       about = "Tell what pairs, and the rows each join type would give.",
-      options = c(matching_options, ordered_options, list(
+      options = c(matching_options, rule_options(), list(
         cli_option("json", "The receipt as JSON"), near_option
       )),
       examples = c(
@@ -227,7 +227,7 @@ cli_commands <- function() {
     plot = list(
       run = cli_plot, files = c("LEFT", "RIGHT"),
       about = "Draw a pairing.",
-      options = c(matching_options, ordered_options, list(
+      options = c(matching_options, rule_options(), list(
         cli_option("view", paste(
           "overlap (default), join_types, repeats, timeline or gaps"
         ), "WORD"),
@@ -243,7 +243,7 @@ cli_commands <- function() {
     report = list(
       run = cli_report, files = c("LEFT", "RIGHT"),
       about = "Write the account, figures and samples as one web page.",
-      options = c(matching_options, ordered_options, list(
+      options = c(matching_options, rule_options(), list(
         cli_option("out", "The .html file to write (required)", "FILE")
       )),
       examples = paste(

@@ -27,41 +27,31 @@ matching_options <- list(
   ), "TYPES")
 )
 
-ordered_options <- list(
-  cli_option("nearest", "Nearest value: departs=read_at (left=right)", "RULE"),
-  cli_option("look", "For --nearest: back (default), ahead or either", "WORD"),
-  cli_option("within", "For --nearest: no farther than 15 or \"15 mins\"",
-    "DISTANCE"
-  ),
-  cli_option("ties", "For --nearest: last (default), first, all or stop",
-    "WORD"
-  ),
-  cli_option("not-equal", "For --nearest: not at the same point"),
-  cli_option("gap", "For --nearest: add a column left - right", "NAME"),
-  cli_option("around", "Windows: departs=read_at, with --before and --after",
-    "RULE"
-  ),
-  cli_option("before", "For --around: right may lie this much before left",
-    "DISTANCE"
-  ),
-  cli_option("after", "For --around: right may lie this much after left",
-    "DISTANCE"
-  ),
-  cli_option("inside", "Left in the right interval: km=from_km..to_km", "RULE"),
-  cli_option("covers", "Right in the left interval: starts..ends=departs",
-    "RULE"
-  ),
-  cli_option("overlap", paste(
-    "Intervals that share a point:",
-    "booked_from..booked_to=closed_from..closed_to"
-  ), "RULE"),
-  cli_option("ends", "Which ends belong: \"[)\" (default), \"[]\", \"(]\", \"()\"",
-    "ENDS"
-  ),
-  cli_option("open-ended", "A missing bound is no bound"),
-  cli_option("relate", "A comparison: \"km<=max_km\" (< <= > >= !=)", "RULE"),
-  cli_option("cross", "Every left row with every right row")
-)
+# the options of all rules, each before the first that says more about it
+rule_options <- function() {
+  options <- list()
+  for (kind in rule_order) {
+    form <- rule_kinds[[kind]]$option
+    if (is.null(form)) next
+    options[[kind]] <- cli_option(kind, form$help, form$value)
+    for (name in names(form$details)) {
+      detail <- form$details[[name]]
+      if (!is.null(options[[name]])) next
+      users <- paste0("--", rules_with_detail(name))
+      options[[name]] <- cli_option(name,
+        sprintf("For %s: %s", listed(users, "or"), detail$help), detail$value
+      )
+    }
+  }
+  unname(options)
+}
+
+# the rules that an option says more about
+rules_with_detail <- function(name) {
+  Filter(function(kind) name %in% names(rule_kinds[[kind]]$option$details),
+    rule_order
+  )
+}
 
 row_options <- function() list(
   cli_option("rows", paste("Which rows stay:",
@@ -173,8 +163,8 @@ parse_options <- function(name, command, args) {
   options <- lapply(parsed, function(value) {
     if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
   })
-  for (option in intersect(names(options), rule_options)) {
-    if (!nzchar(options[[option]])) next
+  for (option in intersect(names(options), rule_order)) {
+    if (!is.character(options[[option]]) || !nzchar(options[[option]])) next
     options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
   }
   list(files = split$files, options = options)
@@ -185,7 +175,6 @@ kept_equals <- "\003"
 
 # Options that may be given several times: lists go on, rules come side by side
 list_options <- c("on", "take", "if-absent", "expect", "types")
-rule_options <- c("nearest", "around", "inside", "covers", "overlap", "relate")
 between_rules <- "\004"
 
 # One word for each option: those given again are added to the first
@@ -194,11 +183,11 @@ added_up <- function(options) {
   for (name in unique(names[duplicated(names)])) {
     bare <- sub("^--", "", name)
     at <- which(names == name)
-    if (!bare %in% c(list_options, rule_options)) {
+    if (!bare %in% c(list_options, rule_order)) {
       stop_usage(sprintf("%s is given twice.", name))
     }
     values <- sub("^[^=]*=", "", options[at])
-    between <- if (bare %in% rule_options) between_rules else ","
+    between <- if (bare %in% rule_order) between_rules else ","
     options[at[1L]] <- paste0(name, "=",
       paste(values[nzchar(values)], collapse = between)
     )
@@ -286,110 +275,15 @@ split_pairs <- function(text) {
   values
 }
 
-# Options that say more about a rule, by the rules they go with
-rule_details <- list(
-  look = "nearest", within = "nearest", ties = "nearest", gap = "nearest",
-  `not-equal` = "nearest", before = "around", after = "around",
-  ends = c("inside", "covers", "overlap"),
-  `open-ended` = c("inside", "covers", "overlap")
-)
-
-check_rule_details <- function(options) {
-  for (name in names(rule_details)) {
-    if (!is.null(options[[name]]) && !isFALSE(options[[name]]) &&
-      !any(rule_details[[name]] %in% names(compact(options)))) {
-      stop_usage(sprintf("--%s goes with %s.", name,
-        listed(paste0("--", rule_details[[name]]), "or")
-      ))
-    }
-  }
-}
-
-# The rules of all options that make one
-cli_rules <- function(options) {
-  check_rule_details(options)
-  two <- function(text) {
-    pair <- split_pairs(text)
-    if (length(pair) != 1L) {
-      stop_usage(sprintf("%s must be one left=right.", shown(text)))
-    }
-    c(if (is.null(names(pair))) pair else names(pair), unname(pair))
-  }
-  bounds <- function(text, whole) {
-    parts <- strsplit(text, "..", fixed = TRUE)[[1L]]
-    if (length(parts) != 2L) {
-      stop_usage(sprintf("%s must name an interval as from..to.", shown(whole)))
-    }
-    parts
-  }
-  ends <- if (is.null(options$ends)) "[)" else options$ends
-  open <- isTRUE(options[["open-ended"]])
-  # the rules of one option, which may be given several times
-  each <- function(texts, make) {
-    do.call(c, lapply(texts, function(text) make(two(text), text)))
-  }
-  c(
-    as.list(if (!is.null(options$on)) split_pairs(options$on)),
-    each(options$nearest, function(pair, text) cli_nearest(pair, options)),
-    each(options$around, function(pair, text) {
-      around(pair[1L], pair[2L], before = cli_distance(options$before, 0),
-        after = cli_distance(options$after, 0)
-      )
-    }),
-    each(options$inside, function(pair, text) {
-      right <- bounds(pair[2L], text)
-      inside(pair[1L], right[1L], right[2L], ends, open)
-    }),
-    each(options$covers, function(pair, text) {
-      left <- bounds(pair[1L], text)
-      covers(left[1L], left[2L], pair[2L], ends, open)
-    }),
-    each(options$overlap, function(pair, text) {
-      left <- bounds(pair[1L], text)
-      right <- bounds(pair[2L], text)
-      overlap(left[1L], left[2L], right[1L], right[2L], ends, open)
-    }),
-    do.call(c, lapply(options$relate, cli_relate)),
-    if (isTRUE(options$cross)) cross()
-  )
-}
-
-cli_nearest <- function(pair, options) {
-  nearest(pair[1L], pair[2L],
-    look = if (is.null(options$look)) "back" else options$look,
-    within = cli_distance(options$within, Inf),
-    equal = !isTRUE(options[["not-equal"]]),
-    ties = if (is.null(options$ties)) "last" else options$ties,
-    gap = options$gap
-  )
-}
-
-# A number, or text with a unit
-cli_distance <- function(text, otherwise) {
-  if (is.null(text)) {
-    return(otherwise)
-  }
-  number <- suppressWarnings(as.numeric(text))
-  if (is.na(number)) text else number
-}
-
-cli_relate <- function(text) {
-  found <- regmatches(text, regexec("^(.+?)(<=|>=|!=|<|>)(.+)$", text))[[1L]]
-  if (length(found) != 4L) {
-    stop_usage(sprintf("--relate must be a comparison such as km<=max_km, not %s.",
-      shown(text)
-    ))
-  }
-  relate(trimws(found[2L]), found[3L], trimws(found[4L]))
-}
-
 # Arguments of pair_rows() from the options given
 matching_arguments <- function(options) {
   on <- cli_rules(options)
   if (!length(on)) {
     stop_usage("--on is missing: say which columns must be equal.",
       "* Write, for example: --on port, or --on vessel=code",
-      "* Or a rule: --nearest, --around, --inside, --covers, --overlap, --relate"
+      paste("* Or a rule:", paste0("--", setdiff(rule_order, c("same", "cross")),
+        collapse = ", "
+      ))
     )
   }
   compact(list(

@@ -19,6 +19,26 @@ check_distance <- function(distance, arg, call) {
   }
 }
 
+# A plain number for times, whose unit is easily mistaken
+distance_notes <- function(distance, scale, arg) {
+  if (is.na(scale$unit) || is_unlimited(distance)) {
+    return(NULL)
+  }
+  number <- as.numeric(distance_number(distance, scale, arg, NULL))
+  if (scale$family == "Date" && !is.numeric(distance) && number > 0 &&
+    number < 1) {
+    return(sprintf(
+      "`%s` is %s, but the columns are dates: only equal days are that near.",
+      arg, distance_text(distance)
+    ))
+  }
+  if (!is.numeric(distance) || inherits(distance, "difftime") || number == 0) {
+    return(NULL)
+  }
+  unit <- names(duration_seconds)[match(scale$left_unit, duration_seconds)]
+  sprintf("`%s = %s` counts %s here.", arg, distance_text(distance), unit)
+}
+
 unit_words <- c(
   s = "secs", sec = "secs", secs = "secs", second = "secs", seconds = "secs",
   min = "mins", mins = "mins", minute = "mins", minutes = "mins",

@@ -124,8 +124,8 @@ as_chain <- function(on, frames, call) {
     as_rules(on[[name]], names_so_far(before), frames[[name]], call)
   })
   for (rules in chain) {
-    for (rule in rules_of(rules, "nearest")) {
-      if (!is.null(rule$gap)) {
+    for (rule in rules) {
+      if (!is.null(kind_of(rule)$adds(rule))) {
         stop_argument("`gap` can't be used in join_many().",
           "Join that frame with join_frames() first.",
           call = call

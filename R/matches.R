@@ -51,6 +51,10 @@ matches_of_blocks <- function(blocks, sizes) {
   matches_of_pairs(left, right, sizes)
 }
 
+side_names <- c("left", "right")
+
+side_number <- function(side) match(side, side_names)
+
 # Questions ---------------------------------------------------------------
 
 # whether some left row may have several partners

@@ -298,7 +298,7 @@ outside_misses <- function(pairing) {
   if (!length(far)) {
     return(no_misses())
   }
-  plan <- plan_nearest(pairing, rule, NULL)
+  plan <- plan_rule(pairing, rule, NULL)
   distances <- new_distances(standings_(plan$nearest, alone[far], found[far]),
     plan$nearest$int64, plan$scale
   )

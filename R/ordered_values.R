@@ -250,3 +250,22 @@ rank_values <- function(values) {
     int64 = FALSE, scale = no_scale("text")
   )
 }
+
+# Values as text that is equal where the values are
+key_text <- function(x) {
+  if (is.character(x) || is.factor(x)) {
+    return(as.character(x))
+  }
+  if (inherits(x, "integer64")) {
+    halves <- int64_halves_(x)
+    text <- rep(NA_character_, length(x))
+    there <- which(!is.na(halves[[1L]]))
+    text[there] <- mapply(int64_digits, halves[[1L]][there], halves[[2L]][there])
+    return(text)
+  }
+  text <- sprintf("%.17g", x)
+  whole <- !is.na(x) & x == trunc(x)
+  text[whole] <- sprintf("%.0f", x[whole] + 0)
+  text[is.na(x)] <- NA
+  text
+}

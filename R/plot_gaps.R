@@ -36,7 +36,7 @@ plot_gaps <- function(pairing) {
 
 # The gaps of all pairs, counted in at most thirty classes
 gap_data <- function(pairing, rule) {
-  plan <- plan_nearest(pairing, rule, NULL)
+  plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
   gap <- gap_numbers(plan$nearest, pairs$left, pairs$right)
   unit <- gap_unit(plan$scale, c(gap, plan$nearest$within))

@@ -46,8 +46,8 @@ timeline_limit <- 2000L
 
 # The first ordered rule whose columns are points or intervals on an axis
 timeline_rule <- function(pairing, call) {
-  kinds <- kinds_of(pairing$rules)
-  for (rule in pairing$rules[kinds %in% ordered_kinds]) {
+  for (rule in pairing$rules) {
+    if (is.null(kind_of(rule)$plan)) next
     columns <- .subset2(pairing$left, rule$left[1L])
     if (!is.character(columns) && !is.factor(columns)) {
       return(rule)
@@ -115,7 +115,7 @@ timeline_reach <- function(pairing, rule, rows) {
   if (rule$kind != "nearest" || is_unlimited(rule$within)) {
     return(NULL)
   }
-  plan <- plan_nearest(pairing, rule, NULL)
+  plan <- plan_rule(pairing, rule, NULL)
   alone <- rows[rows$side == "left" & rows$state == "unmatched", ]
   if (!nrow(alone)) {
     return(NULL)

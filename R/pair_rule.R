@@ -1,5 +1,7 @@
-# The rules of `on`: what must hold for two rows to pair. A rule is a record
-# wrapped in a list, so that c() and list() put rules beside plain column names.
+# Rules: what must hold for two rows to pair. What a kind of rule knows about itself
+# stands in a file of its own, pair_rule_<kind>.R, as a record; everybody else asks the
+# record. A rule is a record wrapped in a list, so that c() and list() put rules beside
+# plain column names.
 
 #' Rules: what must hold for two rows to pair
 #'
@@ -77,103 +79,65 @@
 #' @name rules
 NULL
 
-#' @rdname rules
-#' @export
-same <- function(left, right = left, via = NULL) {
-  call <- quote(same())
-  check_rule_column(left, "left", call)
-  check_rule_column(right, "right", call)
-  via <- check_via(via, call)
-  new_rule("same", left = left, right = right, via = via)
-}
 
-#' @rdname rules
-#' @export
-cross <- function() new_rule("cross", left = character(), right = character())
+# The kinds in the order in which they are told; each registers itself.
+rule_order <- c(
+  "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross"
+)
 
-#' @rdname rules
-#' @export
-nearest <- function(left, right = left, look = "back", within = Inf,
-                    equal = TRUE, ties = "last", gap = NULL) {
-  call <- quote(nearest())
-  check_rule_column(left, "left", call)
-  check_rule_column(right, "right", call)
-  check_choice(look, c("back", "ahead", "either"), "look", call)
-  check_flag(equal, "equal", call)
-  check_choice(ties, c("last", "first", "all", "stop"), "ties", call)
-  if (!is.null(gap)) check_name(gap, "gap", call)
-  check_distance(within, "within", call)
-  new_rule("nearest",
-    left = left, right = right, look = look, within = within, equal = equal,
-    ties = ties, gap = gap
+rule_kinds <- new.env(parent = emptyenv())
+
+register_rule <- function(
+    kind,
+    # function(rule): the rule as it is written in `on`
+    text,
+    # function(pairing, rule, call): what the engine is given (pair_plan.R); NULL for
+    # rules that are matched as keys, or by nothing
+    plan = NULL,
+    # why it must stand alone in `on`, or what to use beside it
+    alone = NULL, once = NULL,
+    # whether it chooses among what other rules leave
+    chooses = FALSE,
+    # function(rule): a column that it adds to results, as a plan has it, or NULL
+    adds = function(rule) NULL,
+    # function(pairing, plan, found): more notes for the receipt
+    notes = NULL,
+    # For explanations, see pair_row_view.R. function(pairing, view, rule): the rows of the
+    # other frame for which it holds; how these stand to this row; a line that says
+    # what came closest where it holds for none; the lines that say what it did, with
+    # the rows for which it `holds` and those left `before` and after it
+    holds = rows_in_range, standing = NULL,
+    closest = function(pairing, view, rule) NULL, lines = NULL,
+    # function(pairing, view, rule, partners, passed, refused): why these partners
+    choice = NULL,
+    # its form on the command line, see rule_option()
+    option = NULL) {
+  rule_kinds[[kind]] <- list(
+    text = text, plan = plan, alone = alone, once = once, chooses = chooses,
+    adds = adds, notes = notes, holds = holds, standing = standing,
+    closest = closest, lines = lines, choice = choice, option = option
   )
 }
 
-#' @rdname rules
-#' @export
-around <- function(left, right = left, before = 0, after = 0) {
-  call <- quote(around())
-  check_rule_column(left, "left", call)
-  check_rule_column(right, "right", call)
-  check_distance(before, "before", call)
-  check_distance(after, "after", call)
-  new_rule("around", left = left, right = right, before = before, after = after)
-}
+kind_of <- function(rule) rule_kinds[[rule$kind]]
 
-#' @rdname rules
-#' @export
-inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
-  call <- quote(inside())
-  check_rule_column(left, "left", call)
-  check_interval(from, to, ends, open_ended, c("from", "to"), call)
-  new_rule("inside",
-    left = left, right = c(from, to), ends = ends, open_ended = open_ended
+# How a rule is written on the command line. `left` and `right` are "point" (a column)
+# or "interval" (from..to); `read`, a function of the text, stands in where it is
+# written in another way: it gives the arguments of `make`, or NULL. `make` makes the
+# rule of the columns and the values of `details`, its further options.
+rule_option <- function(help, make, value = "RULE", left = "point",
+                        right = "point", details = list(), read = NULL,
+                        example = NULL) {
+  list(
+    help = help, make = make, value = value, left = left, right = right,
+    details = details, read = read, example = example
   )
 }
 
-#' @rdname rules
-#' @export
-covers <- function(from, to, right, ends = "[)", open_ended = FALSE) {
-  call <- quote(covers())
-  check_interval(from, to, ends, open_ended, c("from", "to"), call)
-  check_rule_column(right, "right", call)
-  new_rule("covers",
-    left = c(from, to), right = right, ends = ends, open_ended = open_ended
-  )
-}
-
-#' @rdname rules
-#' @export
-overlap <- function(left_from, left_to, right_from, right_to, ends = "[)",
-                    open_ended = FALSE) {
-  call <- quote(overlap())
-  check_interval(left_from, left_to, ends, open_ended,
-    c("left_from", "left_to"), call
-  )
-  check_interval(right_from, right_to, ends, open_ended,
-    c("right_from", "right_to"), call
-  )
-  new_rule("overlap",
-    left = c(left_from, left_to), right = c(right_from, right_to),
-    ends = ends, open_ended = open_ended
-  )
-}
-
-#' @rdname rules
-#' @export
-relate <- function(left, op, right = left) {
-  call <- quote(relate())
-  check_rule_column(left, "left", call)
-  check_choice(op, c("<", "<=", ">", ">=", "!="), "op", call)
-  check_rule_column(right, "right", call)
-  new_rule("relate", left = left, op = op, right = right)
-}
-
-check_interval <- function(from, to, ends, open_ended, args, call) {
-  check_rule_column(from, args[1L], call)
-  check_rule_column(to, args[2L], call)
-  check_choice(ends, c("[)", "[]", "(]", "()"), "ends", call)
-  check_flag(open_ended, "open_ended", call)
+# An option that says more about a rule: `value` is NULL for a flag, "DISTANCE" for a
+# number or text with a unit, else a word
+rule_detail <- function(help, value = NULL, usual = NULL) {
+  list(help = help, value = value, usual = usual)
 }
 
 new_rule <- function(kind, ...) {
@@ -196,25 +160,6 @@ check_rule_column <- function(column, arg, call) {
   }
 }
 
-check_via <- function(via, call) {
-  if (is.function(via)) {
-    return(list(left = via, right = via))
-  }
-  good <- is.null(via) || (is.list(via) && length(via) > 0L &&
-    !is.null(names(via)) && all(names(via) %in% c("left", "right")) &&
-    all(vapply(via, is.function, NA)))
-  if (!good) {
-    stop_argument(
-      paste0(
-        "`via` must be a function, or list(left = , right = ) of functions, ",
-        "not ", shown(via), "."
-      ),
-      call = call
-    )
-  }
-  via
-}
-
 #' @export
 print.ronda_rule <- function(x, ...) {
   cat(format(x), sep = "\n")
@@ -226,39 +171,7 @@ format.ronda_rule <- function(x, ...) {
   vapply(x, rule_text, "", USE.NAMES = FALSE)
 }
 
-# a rule as it is written in `on`
-rule_text <- function(rule) {
-  switch(rule$kind,
-    same = {
-      columns <- if (identical(rule$left, rule$right)) {
-        text_code(rule$left)
-      } else {
-        columns_text(rule)
-      }
-      via <- if (length(rule$via)) ", via = <function>" else ""
-      sprintf("same(%s%s)", columns, via)
-    },
-    cross = "cross()",
-    nearest = sprintf("nearest(%s, look = \"%s\"%s)", columns_text(rule),
-      rule$look, if (is_unlimited(rule$within)) "" else {
-        paste0(", within = ", distance_text(rule$within))
-      }
-    ),
-    around = sprintf("around(%s, before = %s, after = %s)", columns_text(rule),
-      distance_text(rule$before), distance_text(rule$after)
-    ),
-    inside = ,
-    covers = ,
-    overlap = sprintf("%s(%s, ends = \"%s\"%s)", rule$kind,
-      columns_text(rule), rule$ends,
-      if (rule$open_ended) ", open_ended = TRUE" else ""
-    ),
-    relate = sprintf("relate(%s, \"%s\", %s)", text_code(rule$left), rule$op,
-      text_code(rule$right)
-    ),
-    stop("rule_text(): unknown rule ", rule$kind)
-  )
-}
+rule_text <- function(rule) kind_of(rule)$text(rule)
 
 columns_text <- function(rule) {
   paste(text_code(c(rule$left, rule$right)), collapse = ", ")
@@ -280,23 +193,28 @@ as_rules <- function(on, left, right, call) {
       check_column(name, right, "right", call)
     }
   }
-  if (is.character(on)) {
-    return(rules)
-  }
-  crossed <- rules_of(rules, "cross")
-  if (length(crossed) && length(rules) > 1L) {
-    stop_argument("`cross()` must stand alone in `on`.",
-      "It pairs every row with every row, so other rules would not count.",
-      call = call
-    )
-  }
-  if (length(rules_of(rules, "nearest")) > 1L) {
-    stop_argument("`on` has more than one `nearest()`.",
-      "Use around() or relate() for the others.",
-      call = call
-    )
-  }
+  if (!is.character(on)) check_company(rules, call)
   rules
+}
+
+# Some rules stand alone, and of some there is one.
+check_company <- function(rules, call) {
+  kinds <- kinds_of(rules)
+  for (kind in unique(kinds)) {
+    record <- rule_kinds[[kind]]
+    if (!is.null(record$alone) && length(rules) > 1L) {
+      stop_argument(sprintf("`%s()` must stand alone in `on`.", kind),
+        record$alone,
+        call = call
+      )
+    }
+    if (!is.null(record$once) && sum(kinds == kind) > 1L) {
+      stop_argument(sprintf("`on` has more than one `%s()`.", kind),
+        record$once,
+        call = call
+      )
+    }
+  }
 }
 
 name_rules <- function(on, call) {

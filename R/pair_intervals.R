@@ -1,0 +1,152 @@
+# What inside(), covers() and overlap() share: bounds, ends, and what is said of them.
+
+check_interval <- function(from, to, ends, open_ended, args, call) {
+  check_rule_column(from, args[1L], call)
+  check_rule_column(to, args[2L], call)
+  check_choice(ends, c("[)", "[]", "(]", "()"), "ends", call)
+  check_flag(open_ended, "open_ended", call)
+}
+
+interval_text <- function(rule) {
+  sprintf("%s(%s, ends = \"%s\"%s)", rule$kind, columns_text(rule), rule$ends,
+    if (rule$open_ended) ", open_ended = TRUE" else ""
+  )
+}
+
+# their further options on the command line
+interval_details <- function() list(
+  ends = rule_detail("which ends belong: \"[)\" (default), \"[]\", \"(]\", \"()\"",
+    "ENDS", "[)"
+  ),
+  "open-ended" = rule_detail("a missing bound is no bound")
+)
+
+# left op from, left op to
+end_ops <- function(ends) {
+  list(
+    from = if (startsWith(ends, "[")) ">=" else ">",
+    to = if (endsWith(ends, "]")) "<=" else "<"
+  )
+}
+
+flip_op <- function(op) {
+  switch(op, "<" = ">", "<=" = ">=", ">" = "<", ">=" = "<=")
+}
+
+# The values and bounds of an interval rule. A missing bound becomes the lowest or
+# highest number there is, so where a value is that number itself, ranks stand in for
+# all of them: `[0, no bound)` holds infinity too.
+interval_values <- function(pairing, rule, kind, call) {
+  found <- ordered_values(pairing, side_columns(rule), kind, call)
+  if (rule$open_ended && any(vapply(found$values, is_extreme, NA, found$int64))) {
+    found$values <- rank_numbers(found$values, found$int64)
+    found$int64 <- FALSE
+  }
+  found
+}
+
+is_extreme <- function(x, int64) {
+  x <- strip_class(x)
+  if (!int64) {
+    return(any(is.infinite(x)))
+  }
+  ends <- int64_infinite_()
+  any(vapply(1:2, function(k) {
+    any(int64_compare_(x, rep.int(ends[k], length(x))) == 0, na.rm = TRUE)
+  }, NA))
+}
+
+# Bounds with what is missing settled, and the intervals that hold nothing
+interval_bounds <- function(from, to, rule, int64) {
+  from <- strip_class(from)
+  to <- strip_class(to)
+  ends <- if (int64) int64_infinite_() else c(-Inf, Inf)
+  missing_from <- missing_number(from, int64)
+  missing_to <- missing_number(to, int64)
+  if (rule$open_ended) {
+    from[missing_from] <- ends[1L]
+    to[missing_to] <- ends[2L]
+  }
+  compared <- if (int64) int64_compare_(from, to) else sign(from - to)
+  compared[is.nan(compared) & !is.na(from) & !is.na(to)] <- 0 # Inf - Inf
+  reversed <- !is.na(compared) & compared > 0
+  empty <- !is.na(compared) & compared == 0 & rule$ends != "[]"
+  blank <- !rule$open_ended & (missing_from | missing_to)
+  list(
+    from = from, to = to, skip = reversed | empty | blank,
+    reversed = sum(reversed), empty = sum(empty), missing = sum(blank)
+  )
+}
+
+missing_number <- function(x, int64) {
+  if (int64) is.na(int64_halves_(x)[[1L]]) else is.na(x)
+}
+
+# Notes -----------------------------------------------------------------------
+
+interval_notes <- function(pairing, part, rule) {
+  unlist(lapply(names(part$intervals), function(side) {
+    counts <- part$intervals[[side]]
+    label <- pairing$labels[side_number(side)]
+    c(
+      if (counts$reversed) {
+        sprintf("%s of %s %s before %s, and %s nothing.",
+          counted(counts$reversed, "interval"), label,
+          if (counts$reversed == 1L) "ends" else "end",
+          if (counts$reversed == 1L) "it starts" else "they start",
+          if (counts$reversed == 1L) "matches" else "match"
+        )
+      },
+      if (counts$empty) {
+        sprintf("%s of %s %s empty with ends = \"%s\", and %s nothing.",
+          counted(counts$empty, "interval"), label,
+          if (counts$empty == 1L) "is" else "are", rule$ends,
+          if (counts$empty == 1L) "matches" else "match"
+        )
+      },
+      if (counts$missing) {
+        sprintf(
+          "%s of %s %s a bound (open_ended = TRUE takes that as no bound).",
+          counted(counts$missing, "interval"), label,
+          if (counts$missing == 1L) "lacks" else "lack"
+        )
+      }
+    )
+  }))
+}
+
+# One value in several intervals of one frame: they overlap each other.
+several_notes <- function(pairing, part, rule) {
+  if (is.null(part$several) || length(pairing$rules) >
+    1L + length(pairing$key_rules)) {
+    return(NULL)
+  }
+  value_side <- if (part$several == "right") 1L else 2L
+  many <- sum(partner_counts(pairing$matches, side_names[value_side]) > 1L)
+  if (many) {
+    sprintf("%s of %s %s into more than one interval of %s.",
+      counted(many, "row"), pairing$labels[value_side],
+      if (many == 1L) "falls" else "fall", pairing$labels[3L - value_side]
+    )
+  }
+}
+
+# Rows that have no partner only because an end does not belong
+end_notes <- function(pairing, plan, count) {
+  if (is.null(count) || count == 0) {
+    return(NULL)
+  }
+  one <- count == 1
+  # points of the left frame lie there, its intervals have a bound there
+  points <- vapply(plan$rules, function(rule) {
+    length(rule$left) < length(rule$right)
+  }, NA)
+  words <- if (any(points)) {
+    if (one) "lies exactly" else "lie exactly"
+  } else {
+    if (one) "has a value exactly" else "have a value exactly"
+  }
+  sprintf("%s of %s %s on an excluded end: ends = \"[]\" would match %s.",
+    counted(count, "row"), pairing$labels[1L], words, if (one) "it" else "them"
+  )
+}

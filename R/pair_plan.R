@@ -1,0 +1,48 @@
+# Ordered rules turned into what the engine takes: comparisons of numbers that must all
+# hold, rows that pair with nothing, and the one rule that chooses. What one rule gives
+# is a part, a list of some of
+#   comparisons  made by comparison()
+#   nearest      the columns and words of nearest(), as the engine takes them
+#   skip         list(left, right): flags of rows that pair with nothing
+#   values       its columns as numbers, list(left, right) or the point's alone
+#   scale        what a number counts (type_order.R)
+#   notes        what is worth a second look
+#   intervals    list(left, right): how many are reversed, empty, without a bound
+#   several      the side whose intervals may overlap each other
+
+# NULL when `on` has no ordered rule
+ordered_plan <- function(pairing, call) {
+  rules <- pairing$rules
+  ordered <- vapply(rules, function(rule) !is.null(kind_of(rule)$plan), NA)
+  if (!any(ordered)) {
+    return(NULL)
+  }
+  rules <- rules[ordered]
+  parts <- lapply(rules, plan_rule, pairing = pairing, call = call)
+  skip <- function(side) {
+    flags <- lapply(parts, function(part) part$skip[[side]])
+    flags <- flags[!vapply(flags, is.null, NA)]
+    if (length(flags)) as.raw(Reduce(`|`, flags))
+  }
+  nearest <- which(vapply(parts, function(part) !is.null(part$nearest), NA))
+  list(
+    comparisons = do.call(c, lapply(parts, function(part) part$comparisons)),
+    skip_left = skip("left"), skip_right = skip("right"),
+    nearest = if (length(nearest)) parts[[nearest]]$nearest,
+    scale = if (length(nearest)) parts[[nearest]]$scale,
+    parts = parts, rules = rules
+  )
+}
+
+plan_rule <- function(pairing, rule, call) kind_of(rule)$plan(pairing, rule, call)
+
+side_columns <- function(rule) {
+  c(
+    lapply(rule$left, function(name) list(side = "left", name = name)),
+    lapply(rule$right, function(name) list(side = "right", name = name))
+  )
+}
+
+comparison <- function(left, op, right, int64, end = FALSE) {
+  list(left = left, op = op, right = right, int64 = int64, end = end)
+}

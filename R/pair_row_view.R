@@ -1,0 +1,74 @@
+# One row as explanations look at it: the engine is asked about it alone, with what it
+# was given when it matched. A view is list(side, other, row, label, other_label,
+# other_rows): the row, its side and the other one, and how their frames are called;
+# and `standing`, how the other frame's rows stand to it for a rule that chooses.
+
+# The other frame's rows in the matches of one row of this one
+rows_found <- function(matches, view) {
+  if (view$side == "right") {
+    return(which(is_matched(matches, "left")))
+  }
+  partners_of(matches, 1L)
+}
+
+rows_in_range <- function(pairing, view, rule) {
+  plan <- plan_rule(pairing, rule, NULL)
+  skip <- lapply(c(left = "left", right = "right"), function(side) {
+    flags <- plan$skip[[side]]
+    if (side == view$side) flags <- flags[view$row]
+    if (length(flags)) as.raw(flags)
+  })
+  comparisons <- lapply(plan$comparisons, function(one) {
+    one$left <- strip_class(one$left)
+    one$right <- strip_class(one$right)
+    one[[view$side]] <- gather_(one[[view$side]], view$row)
+    one
+  })
+  rows <- c(view$other_rows, 1L)
+  if (view$side == "left") rows <- rev(rows)
+  groups <- match_everything(rows)
+  search <- range_search_(groups, comparisons, skip$left, skip$right)
+  rows_found(range_all_(search, Inf)$matches, view)
+}
+
+# How each row of the other frame stands to this one for nearest(), by the engine:
+# list(reach, sign, distance)
+standing_of_row <- function(pairing, view, rule) {
+  plan <- plan_rule(pairing, rule, NULL)
+  others <- seq_len(view$other_rows)
+  own <- rep.int(view$row, view$other_rows)
+  found <- if (view$side == "left") {
+    standings_(plan$nearest, own, others)
+  } else {
+    standings_(plan$nearest, others, own)
+  }
+  list(
+    reach = found$reach, sign = found$sign,
+    distance = new_distances(found, plan$nearest$int64, plan$scale),
+    within = plan$nearest$within
+  )
+}
+
+# the codes of Reach in src/core/nearest_match.h
+reach_codes <- c(missing = 0L, other_side = 1L, far = 2L, near = 3L)
+
+# For a rule of ranges: the row that misses it by least
+closest_in_range <- function(pairing, view, rule) {
+  frames <- pairing[c("left", "right")]
+  frames[[view$side]] <- gather_rows(frames[[view$side]], view$row)
+  family <- key_family(.subset2(pairing$left, rule$left[1L]))
+  if (family %in% c("text", "factor", "integer64")) {
+    return(NULL)
+  }
+  plan <- plan_rule(frames, rule, NULL)
+  miss <- Reduce(`+`, lapply(plan$comparisons, function(one) {
+    gap <- strip_class(one$left) - strip_class(one$right)
+    pmax(0, if (one$op %in% c("<", "<=")) gap else -gap)
+  }))
+  closest <- which.min(miss)
+  if (length(closest) && is.finite(miss[closest])) {
+    sprintf("  The closest is row %d (%s).", closest,
+      key_words(pairing[[view$other]], rule[[view$other]], closest)
+    )
+  }
+}

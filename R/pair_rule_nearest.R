@@ -1,0 +1,253 @@
+# nearest(): the closest value, at most so far.
+
+#' @rdname rules
+#' @export
+nearest <- function(left, right = left, look = "back", within = Inf,
+                    equal = TRUE, ties = "last", gap = NULL) {
+  call <- quote(nearest())
+  check_rule_column(left, "left", call)
+  check_rule_column(right, "right", call)
+  check_choice(look, c("back", "ahead", "either"), "look", call)
+  check_flag(equal, "equal", call)
+  check_choice(ties, c("last", "first", "all", "stop"), "ties", call)
+  if (!is.null(gap)) check_name(gap, "gap", call)
+  check_distance(within, "within", call)
+  new_rule("nearest",
+    left = left, right = right, look = look, within = within, equal = equal,
+    ties = ties, gap = gap
+  )
+}
+
+plan_nearest <- function(pairing, rule, call) {
+  found <- ordered_values(pairing, side_columns(rule), "nearest", call)
+  within <- distance_number(rule$within, found$scale, "within", call)
+  list(
+    nearest = list(
+      left = found$values[[1L]], right = found$values[[2L]],
+      int64 = found$int64, look = rule$look, ties = rule$ties,
+      within = within, equal = rule$equal
+    ),
+    scale = found$scale, values = found$values,
+    notes = distance_notes(rule$within, found$scale, "within")
+  )
+}
+
+nearest_text <- function(rule) {
+  sprintf("nearest(%s, look = \"%s\"%s)", columns_text(rule), rule$look,
+    if (is_unlimited(rule$within)) "" else {
+      paste0(", within = ", distance_text(rule$within))
+    }
+  )
+}
+
+# Notes -----------------------------------------------------------------------
+
+nearest_notes <- function(pairing, plan, found) {
+  c(outside_notes(pairing, plan, found), hour_notes(pairing, plan))
+}
+
+# How far the nearest ones were, for rows that the tolerance left alone
+outside_notes <- function(pairing, plan, matched) {
+  nearest <- plan$nearest
+  if (is.infinite(nearest$within) || !is.null(pairing$where)) {
+    return(NULL)
+  }
+  alone <- !is_matched(pairing$matches, "left")
+  if (!any(alone)) {
+    return(NULL)
+  }
+  nearest$within <- Inf
+  nearest$ties <- "last"
+  keys <- matched$keys
+  found <- if (is.null(keys)) {
+    match_nearest_(leave_out_left(matched$groups, !alone), nearest,
+      plan$comparisons, plan$skip_left, plan$skip_right
+    )
+  } else {
+    merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
+  }
+  far <- which(alone & is_matched(found$matches, "left"))
+  if (!length(far)) {
+    return(NULL)
+  }
+  distance <- abs(gap_numbers(nearest, far, first_partners(found$matches, far)))
+  far <- far[is.finite(distance)]
+  distance <- distance[is.finite(distance)]
+  if (!length(far)) {
+    return(NULL)
+  }
+  scale <- plan$scale
+  sprintf(
+    "%s of %s %s nothing within %s: the nearest is %s away, the median %s.",
+    counted(length(far), "row"), pairing$labels[1L],
+    if (length(far) == 1L) "has" else "have",
+    distance_words(plan$nearest$within, scale),
+    distance_words(min(distance), scale),
+    distance_words(stats::median(distance), scale)
+  )
+}
+
+# left - right of some rows, as numbers
+gap_numbers <- function(nearest, left, right) {
+  found <- standings_(nearest, left, right)
+  found$sign * distance_numbers(new_distances(found, nearest$int64, NULL))
+}
+
+# All gaps whole hours, none of them zero: two clocks, most likely. A few
+# pairs tell that it is not so.
+hour_notes <- function(pairing, plan) {
+  scale <- plan$scale
+  if (scale$family != "POSIXct") {
+    return(NULL)
+  }
+  hours_of <- function(n) {
+    pairs <- some_pairs(pairing$matches, n)
+    gap_numbers(plan$nearest, pairs$left, pairs$right) / 3600
+  }
+  all_hours <- function(hours) {
+    length(hours) > 1L &&
+      all(is.finite(hours) & hours != 0 & hours == round(hours))
+  }
+  few <- 1000L
+  hours <- hours_of(few)
+  if (!all_hours(hours)) {
+    return(NULL)
+  }
+  if (length(hours) == few) hours <- hours_of(Inf)
+  if (all_hours(hours)) {
+    sprintf("Every gap is a whole number of hours (%s): different time zones?",
+      paste(unique(range(hours)), collapse = " to ")
+    )
+  }
+}
+
+# Explanations ------------------------------------------------------------------
+
+# What nearest() can reach, and what lies just outside
+reach_line <- function(pairing, view, rule, before, left_over) {
+  standing <- view$standing
+  text <- rule_text(rule)
+  if (length(left_over)) {
+    return(sprintf("%s: %s within reach.", text,
+      counted(length(left_over), "row")
+    ))
+  }
+  side <- before[standing$reach[before] == reach_codes[["far"]]]
+  if (!length(side)) {
+    where <- switch(rule$look, back = "before it", ahead = "after it",
+      either = "there"
+    )
+    if (view$side == "right") {
+      where <- switch(rule$look, back = "after it", ahead = "before it",
+        either = "there"
+      )
+    }
+    return(sprintf("%s: none of the %s lies %s.", text,
+      counted(length(before), "row"), where
+    ))
+  }
+  distance <- standing$distance
+  closest <- closest_first(distance, side)[1L]
+  place <- sprintf("%s: the closest is row %d (%s)", text, closest,
+    key_words(pairing[[view$other]], rule[[view$other]], closest)
+  )
+  if (!is_finite_distance(distance, closest)) {
+    return(sprintf("%s, infinitely far away.", place))
+  }
+  sprintf("%s, %s away: outside %s by %s.", place,
+    words_of_distance(distance, closest),
+    distance_words(standing$within, distance$scale),
+    words_of_excess(distance, closest, standing$within)
+  )
+}
+
+# Rows that nearest() could reach but that the other rules refuse
+other_group_line <- function(pairing, view, holds, before) {
+  refused <- length(setdiff(holds, before))
+  if (!refused) {
+    return(NULL)
+  }
+  columns <- rule_columns(pairing$key_rules, view$other)
+  are <- if (refused == 1L) "is" else "are"
+  sprintf("  %s within reach %s.", counted(refused, "row"),
+    if (length(columns) && is.null(pairing$where)) {
+      sprintf("%s of another %s", are, listed(paste0("`", columns, "`"), "or"))
+    } else {
+      paste(are, "refused by what stands above")
+    }
+  )
+}
+
+nearest_choice_lines <- function(pairing, view, rule, partners, passed,
+                                 refused) {
+  standing <- view$standing
+  distance <- standing$distance
+  chosen <- partners[1L]
+  at_point <- function(rows) {
+    standing$sign[rows] == standing$sign[chosen] &
+      compare_distances(distance, rows, chosen) == 0
+  }
+  tied <- passed[at_point(passed)]
+  next_best <- closest_first(distance, setdiff(passed, tied))
+  nearer <- refused[standing$reach[refused] == reach_codes[["near"]] &
+    compare_distances(distance, refused, chosen) < 0]
+  c(
+    if (length(nearer)) {
+      closest <- closest_first(distance, nearer)[1L]
+      sprintf("Nearer, but refused by `where`: %s, the nearest row %d (%s).",
+        counted(length(nearer), "row"), closest,
+        key_words(pairing$right, rule$right, closest)
+      )
+    },
+    sprintf("Chosen: row %s (%s), %s away.", listed(partners, "and"),
+      key_words(pairing$right, rule$right, chosen),
+      words_of_distance(distance, chosen)
+    ),
+    if (length(tied)) {
+      sprintf("At the same point: row %s (ties = \"%s\").", listed(tied, "and"),
+        rule$ties
+      )
+    },
+    if (length(next_best)) {
+      sprintf("The next best is row %d, %s away.", next_best[1L],
+        words_of_distance(distance, next_best[1L])
+      )
+    }
+  )
+}
+
+register_rule("nearest",
+  text = nearest_text, plan = plan_nearest,
+  once = "Use around() or relate() for the others.", chooses = TRUE,
+  adds = function(rule) {
+    if (!is.null(rule$gap)) list(name = rule$gap, from = "gap", rule = rule)
+  },
+  notes = nearest_notes,
+  # what its side and distance allow, whichever is closest
+  holds = function(pairing, view, rule) {
+    which(view$standing$reach == reach_codes[["near"]])
+  },
+  standing = standing_of_row,
+  lines = function(pairing, view, rule, holds, before, left_over) {
+    c(
+      reach_line(pairing, view, rule, before, left_over),
+      other_group_line(pairing, view, holds, before)
+    )
+  },
+  choice = nearest_choice_lines,
+  option = rule_option("Nearest value: departs=read_at (left=right)",
+    make = function(left, right, details) {
+      nearest(left, right,
+        look = details$look, within = details$within,
+        equal = !details[["not-equal"]], ties = details$ties, gap = details$gap
+      )
+    },
+    details = list(
+      look = rule_detail("back (default), ahead or either", "WORD", "back"),
+      within = rule_detail("no farther than 15 or \"15 mins\"", "DISTANCE", Inf),
+      ties = rule_detail("last (default), first, all or stop", "WORD", "last"),
+      "not-equal" = rule_detail("not at the same point"),
+      gap = rule_detail("add a column left - right", "NAME")
+    )
+  )
+)
