@@ -135,7 +135,7 @@ make_frame <- function(pairing, plan, clock, call) {
   pairing <- unclass(pairing)
   # (no limit is below this number but one that was asked for)
   if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
-    !is.null(pairing$max_rows) || !is.null(getOption("ronda.max_rows"))) {
+    !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)
   }
   columns <- gather_at_once(pairing, plan, call)
@@ -228,7 +228,7 @@ deferred_rows <- 1e5
 deferred_columns <- 4L
 
 wants_deferred <- function(pairing, right) {
-  wanted <- getOption("ronda.deferred", TRUE)
+  wanted <- deferred_option()
   if (pairing$counts$pairs >= deferred_rows &&
     sum(right) >= deferred_columns) {
     !isFALSE(wanted)

@@ -290,7 +290,7 @@ matching_arguments <- function(options) {
     on = on, missing_keys = options[["missing-keys"]],
     repeats = as_repeats(options$repeats),
     expect = if (!is.null(options$expect)) split_commas(options$expect),
-    max_rows = as_number(options[["max-rows"]], "--max-rows")
+    max_rows = cli_number(options[["max-rows"]], "--max-rows")
   ))
 }
 
@@ -315,7 +315,7 @@ column_arguments <- function(options) {
 
 compact <- function(x) x[!vapply(x, is.null, NA)]
 
-as_number <- function(text, option) {
+cli_number <- function(text, option) {
   if (is.null(text)) {
     return(NULL)
   }

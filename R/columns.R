@@ -243,9 +243,17 @@ check_names_known <- function(columns, names, side, arg, call) {
 
 # Collisions --------------------------------------------------------------
 
-collision_words <- c(
-  "rename", "rename_left", "rename_right", "left", "right", "fill", "agree",
-  "stop"
+# What becomes of two columns of one name: which sides are renamed, or whose column
+# is kept, or that the two become one, with a check that they agree; or an error
+collision_kinds <- list(
+  rename = list(renames = c("left", "right")),
+  rename_left = list(renames = "left"),
+  rename_right = list(renames = "right"),
+  left = list(keeps = "left"),
+  right = list(keeps = "right"),
+  fill = list(merges = TRUE),
+  agree = list(merges = TRUE, agree = TRUE),
+  stop = list(stops = TRUE)
 )
 
 # list(.other = , column = ...)
@@ -287,13 +295,13 @@ check_collision <- function(value, arg, call) {
   if (is.function(value)) {
     return()
   }
-  if (!is_name(value) || !value %in% collision_words) {
+  if (!is_name(value) || !value %in% names(collision_kinds)) {
     near <- if (is_name(value)) {
-      sub("`(.*)`", "\"\\1\"", closest_name(value, collision_words))
+      sub("`(.*)`", "\"\\1\"", closest_name(value, names(collision_kinds)))
     }
     stop_argument(
       sprintf("`%s` must be %s, or a function(left, right), not %s.", arg,
-        any_of(collision_words), shown(value)
+        any_of(names(collision_kinds)), shown(value)
       ),
       near,
       call = call
@@ -320,13 +328,14 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
     } else {
       collisions[[name]]
     }
-    if (!is.function(how) && how == "stop") stop_collision(name, call)
-    if (is.function(how) || !startsWith(how, "rename")) {
+    kind <- if (!is.function(how)) collision_kinds[[how]]
+    if (isTRUE(kind$stops)) stop_collision(name, call)
+    if (is.null(kind$renames)) {
       merges[[name]] <- list(how = how, right = right$old[k], row = k)
       next
     }
     sides <- list(left = list(left, at), right = list(right, k))
-    for (side in rename_sides(how)) {
+    for (side in kind$renames) {
       table <- sides[[side]][[1L]]
       row <- sides[[side]][[2L]]
       if (table$by_hand[row]) stop_chosen_name(name, how, call)
@@ -340,14 +349,6 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
   c(
     plan_left(pairing, left, merges, keys),
     plan_right(right[setdiff(seq_along(right$old), merged), ])
-  )
-}
-
-rename_sides <- function(how) {
-  switch(how,
-    rename = c("left", "right"),
-    rename_left = "left",
-    rename_right = "right"
   )
 }
 
@@ -369,17 +370,12 @@ plan_left <- function(pairing, left, merges, keys) {
 
 merged_column <- function(name, left, merge) {
   how <- merge$how
-  if (identical(how, "left")) {
-    return(list(name = name, from = "left", left = left, merged = TRUE))
+  sides <- list(left = left, right = merge$right)
+  kept <- if (!is.function(how)) collision_kinds[[how]]$keeps
+  if (is.null(kept)) {
+    return(c(list(name = name, from = "merge"), sides, list(how = how)))
   }
-  if (identical(how, "right")) {
-    return(list(name = name, from = "right", right = merge$right,
-      merged = TRUE
-    ))
-  }
-  list(name = name, from = "merge", left = left, right = merge$right,
-    how = how
-  )
+  c(list(name = name, from = kept), sides[kept], list(merged = TRUE))
 }
 
 plan_right <- function(right) {

@@ -12,7 +12,11 @@ common_columns <- function(x, y) {
   }
   switch(family_group(families[1L]),
     number = common_numbers(x, y, families),
-    text = common_text(x, y, families),
+    text = if (all(families == "factor")) {
+      common_factors(x, y)
+    } else {
+      list(left = as_text(x), right = as_text(y))
+    },
     difftime = common_durations(x, y),
     Date = ,
     POSIXct = common_storage(x, y),
@@ -42,20 +46,17 @@ common_numbers <- function(x, y, families) {
   if (!any(families == "integer64") || all(families == "integer64")) {
     return(common_storage(x, y))
   }
-  list(
-    left = as_int64(x, families[1L]),
-    right = as_int64(y, families[2L])
-  )
+  list(left = as_int64(x), right = as_int64(y))
 }
 
-as_int64 <- function(x, family) {
-  if (family == "integer64") {
+# numbers that no 64-bit integer can hold ride along; they matter only where the
+# result takes them
+as_int64 <- function(x) {
+  if (is_int64(x)) {
     return(x)
   }
-  parts <- int64_from_number_(x)
-  values <- structure(parts$values, class = "integer64")
-  # values that no 64-bit integer can hold; they matter only where the result
-  # takes them
+  parts <- int64_parts(x)
+  values <- int64_class(parts$values)
   attr(values, "not_int64") <- parts$not_int64
   values
 }
@@ -68,47 +69,4 @@ held_alone <- function(common) {
     }
   }
   common
-}
-
-common_text <- function(x, y, families) {
-  if (!all(families == "factor")) {
-    return(list(left = as_text(x), right = as_text(y)))
-  }
-  if (identical(levels(x), levels(y))) {
-    if (is.ordered(x) != is.ordered(y)) {
-      x <- unordered(x)
-      y <- unordered(y)
-    }
-    return(list(left = x, right = y))
-  }
-  levels <- union(levels(x), levels(y))
-  list(
-    left = with_levels(unordered(x), levels),
-    right = with_levels(unordered(y), levels)
-  )
-}
-
-unordered <- function(x) {
-  class(x) <- setdiff(oldClass(x), "ordered")
-  x
-}
-
-# a factor with more or other levels; its other attributes stay
-with_levels <- function(x, levels) {
-  codes <- match(levels(x), levels)
-  kept <- attributes(x)
-  kept$levels <- levels
-  if (!identical(codes, seq_along(codes))) x <- codes[as.integer(x)]
-  attributes(x) <- kept
-  x
-}
-
-common_durations <- function(x, y) {
-  units <- c(attr(x, "units"), attr(y, "units"))
-  if (units[1L] != units[2L]) {
-    seconds <- duration_seconds[units]
-    y <- as_double(y) * (seconds[[2L]] / seconds[[1L]])
-    x <- common_storage(x, 1)$left
-  }
-  common_storage(x, y)
 }

@@ -105,44 +105,6 @@ key_words <- function(frame, columns, row) {
   paste(words, collapse = " and ")
 }
 
-value_words <- function(value) {
-  if (length(value) == 1L && isTRUE(is_missing(value))) {
-    return("NA")
-  }
-  text <- shortened(int64_text(value))
-  if (is.character(value) || is.factor(value)) {
-    return(encodeString(text, quote = "\""))
-  }
-  text
-}
-
-# format() knows no 64-bit integers unless their package is loaded
-int64_text <- function(value) {
-  if (!inherits(value, "integer64")) {
-    return(format(value, digits = 15, trim = TRUE)[1L])
-  }
-  halves <- int64_halves_(value)
-  int64_digits(halves[[1L]], halves[[2L]])
-}
-
-# decimal digits from the two 32-bit halves, four digits at a time
-int64_digits <- function(high, low) {
-  negative <- high < 0
-  if (negative) {
-    high <- -high - (low > 0)
-    low <- if (low > 0) 2^32 - low else 0
-  }
-  parts <- character()
-  while (high > 0 || low > 0) {
-    rest <- (high %% 1e4) * 2^32 + low
-    high <- high %/% 1e4
-    low <- rest %/% 1e4
-    parts <- c(sprintf("%04d", as.integer(rest %% 1e4)), parts)
-  }
-  digits <- sub("^0+(?=.)", "", paste(c("0", parts), collapse = ""), perl = TRUE)
-  paste0(if (negative) "-", digits)
-}
-
 # The keys of some rows of one side, a few, for a message
 few_keys <- function(pairing, side, rows, most = 3L) {
   columns <- unique(vapply(
@@ -161,7 +123,9 @@ few_keys <- function(pairing, side, rows, most = 3L) {
 
 stop_missing_keys <- function(pairing, keys, call) {
   rows <- lapply(c(left = "left", right = "right"), function(side) {
-    missing <- Reduce(`|`, Map(engine_missing, keys[[side]], keys$kinds))
+    missing <- Reduce(`|`, Map(
+      missing_number, keys[[side]], keys$kinds == engine_kinds[["int64"]]
+    ))
     which(missing)
   })
   lines <- mapply(function(side, label) {
@@ -176,14 +140,6 @@ stop_missing_keys <- function(pairing, keys, call) {
     "Write missing_keys = \"unmatched\" to let such rows stay without partner.",
     left_rows = rows$left, right_rows = rows$right, call = call
   )
-}
-
-engine_missing <- function(x, kind) {
-  if (kind == engine_kinds[["int64"]]) {
-    return(is.na(int64_halves_(x)[[1L]]))
-  }
-  attributes(x) <- NULL
-  is.na(x)
 }
 
 # rows of one frame whose key another row of it has too
@@ -405,6 +361,6 @@ least_limit <- 1e6
 
 row_limit <- function(pairing) {
   limit <- pairing$max_rows
-  if (is.null(limit)) limit <- getOption("ronda.max_rows")
+  if (is.null(limit)) limit <- max_rows_option()
   if (is.null(limit)) max(least_limit, 10 * sum(pairing$sizes + 0)) else limit
 }

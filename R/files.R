@@ -202,7 +202,7 @@ with_big_numbers <- function(frame) {
   }
   for (name in names(frame)) {
     x <- .subset2(frame, name)
-    if (!inherits(x, "integer64")) next
+    if (!is_int64(x)) next
     number <- int64_double(x)
     if (any(abs(number) >= 2^53, na.rm = TRUE)) {
       need_packages("bit64", sprintf("Column `%s`", name), class = "file")
@@ -231,7 +231,7 @@ write_as <- function(format, x, path) {
     parquet = {
       need_packages("nanoparquet", "Writing parquet", class = "file")
       # (a dictionary of 64-bit integers with missing ones can't be written)
-      long <- names(x)[vapply(x, inherits, NA, "integer64")]
+      long <- names(x)[vapply(x, is_int64, NA)]
       nanoparquet::write_parquet(x, path,
         encoding = if (length(long)) {
           structure(rep("PLAIN", length(long)), names = long)
@@ -273,7 +273,7 @@ check_end <- function(path, bytes) {
 # package is loaded. Where that is too little, numbers go through it as texts with a
 # mark, which is taken off afterwards.)
 write_json_lines <- function(x, path) {
-  whole <- vapply(x, inherits, NA, "integer64")
+  whole <- vapply(x, is_int64, NA)
   long <- which(whole | vapply(x, needs_all_digits, NA))
   mark <- paste0("number", basename(tempfile("")), ":")
   x <- as_written(x)
@@ -315,34 +315,13 @@ needs_all_digits <- function(x) {
 as_written <- function(frame) {
   for (name in names(frame)) {
     x <- .subset2(frame, name)
-    if (inherits(x, "integer64")) {
-      frame[[name]] <- key_text(x)
+    if (is_int64(x)) {
+      frame[[name]] <- int64_text(x)
     } else if (inherits(x, "POSIXct")) {
       frame[[name]] <- time_texts(as.double(strip_class(x)))
     }
   }
   frame
-}
-
-time_texts <- function(seconds) {
-  whole <- floor(seconds)
-  text <- format(as.POSIXct(whole, origin = "1970-01-01", tz = "UTC"),
-    "%Y-%m-%dT%H:%M:%S", tz = "UTC"
-  )
-  fraction <- rep("", length(seconds))
-  open <- which(!is.na(seconds) & seconds != whole)
-  # as few digits as give the same number back
-  for (digits in 1:9) {
-    tenths <- round((seconds[open] - whole[open]) * 10^digits)
-    fits <- whole[open] + tenths / 10^digits == seconds[open] | digits == 9
-    at <- open[fits]
-    fraction[at] <- sprintf(".%0*.0f", digits, tenths[fits])
-    open <- open[!fits]
-  }
-  text <- paste0(text, fraction, "Z")
-  text[is.infinite(seconds)] <- as.character(seconds[is.infinite(seconds)])
-  text[is.na(seconds)] <- NA
-  text
 }
 
 stop_cut_short <- function() stop("only a part of it could be written")
@@ -425,7 +404,7 @@ check_writable_text <- function(x, name, format, call) {
 }
 
 check_finite <- function(x, name, call) {
-  if (!is.double(x) || inherits(x, "integer64")) {
+  if (!is.double(x) || is_int64(x)) {
     return()
   }
   wrong <- which(is.infinite(x) | is.nan(x))

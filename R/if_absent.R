@@ -119,24 +119,6 @@ as_stored <- function(number, x) {
   if (is_whole(number, 2^31 - 1)) as.integer(number)
 }
 
-is_whole <- function(value, most) abs(value) <= most && value == trunc(value)
-
-int64_value <- function(value) {
-  if (inherits(value, "integer64")) {
-    return(value)
-  }
-  if (is.numeric(value) && !is.object(value) && is_whole(value, 2^53)) {
-    int64_from_number_(value)$values
-  }
-}
-
-duration_value <- function(value, x) {
-  if (inherits(value, "difftime")) {
-    as_double(value) * duration_seconds[[attr(value, "units")]] /
-      duration_seconds[[attr(x, "units")]]
-  }
-}
-
 set_absent <- function(x, column, row_map, values) {
   value <- values[[column$name]]
   if (is.null(value)) {

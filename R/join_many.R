@@ -287,23 +287,6 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
   pairing
 }
 
-# Durations to be compared, in the finest unit that any frame of the chain has: no
-# number is rounded to a coarser one's.
-in_finest_units <- function(columns) {
-  durations <- vapply(columns, inherits, NA, "difftime")
-  units <- vapply(columns[durations], attr, "", "units")
-  if (length(unique(units)) < 2L) {
-    return(columns)
-  }
-  finest <- min(duration_seconds[units])
-  unit <- names(duration_seconds)[match(finest, duration_seconds)]
-  columns[durations] <- lapply(columns[durations], function(x) {
-    as_duration(as_double(strip_class(x)) *
-      (duration_seconds[[attr(x, "units")]] / finest), unit)
-  })
-  columns
-}
-
 make_many <- function(frames, plan, matched, call) {
   n <- length(matched$lines[[1L]])
   columns <- lapply(plan, function(column) {
@@ -329,7 +312,7 @@ record_many_receipt <- function(frames, lines, rows, seconds) {
     class = c("ronda_receipt_many", "ronda_receipt")
   )
   session$latest <- receipt
-  if (isTRUE(getOption("ronda.receipt", interactive()))) {
+  if (tells_receipts()) {
     message(many_line(receipt))
   }
 }

@@ -228,19 +228,11 @@ align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
   )
 }
 
-# A factor whose codes have no level would be read past its levels.
-check_factor <- function(x, column, frame, call) {
-  if (typeof(x) == "integer" && is.character(levels(x)) &&
-    codes_within_(x, length(levels(x)))) {
-    return()
-  }
-  stop_ronda("type",
-    sprintf("`%s` of `%s` is a damaged factor: it has codes without a level.",
-      column, frame
-    ),
-    sprintf("Make it anew: %s <- factor(...)", place_code(frame, column)),
-    call = call
-  )
+# only what the engine reads: values, and the class of 64-bit integers
+engine_values <- function(x) {
+  int64 <- is_int64(x)
+  attributes(x) <- NULL
+  if (int64) int64_class(x) else x
 }
 
 key_pair <- function(kind, left, right) {
@@ -249,7 +241,7 @@ key_pair <- function(kind, left, right) {
 
 align_numbers <- function(x, y, families) {
   if (any(families == "integer64")) {
-    return(align_int64(x, y, families))
+    return(align_int64(x, y))
   }
   if (all(families == "integer")) {
     return(list(key_pair("int32", x, y)))
@@ -264,10 +256,6 @@ align_doubles <- function(x, y) {
   key_pair("real", as_double(x), as_double(y))
 }
 
-as_double <- function(x) {
-  if (typeof(x) == "double") x else as.double(unclass(x))
-}
-
 align_dates <- function(x, y) {
   if (typeof(x) == "integer" && typeof(y) == "integer") {
     return(key_pair("int32", x, y))
@@ -277,14 +265,8 @@ align_dates <- function(x, y) {
 
 # A double that is no 64-bit integer equals none, but may equal another such
 # double: it goes into a second column.
-align_int64 <- function(x, y, families) {
-  sides <- Map(function(x, family) {
-    if (family == "integer64") {
-      list(values = x, not_int64 = NULL)
-    } else {
-      int64_from_number_(x)
-    }
-  }, list(x, y), families)
+align_int64 <- function(x, y) {
+  sides <- lapply(list(x, y), int64_parts)
   pairs <- list(key_pair("int64", sides[[1L]]$values, sides[[2L]]$values))
   rest <- lapply(sides, function(side) side$not_int64)
   if (!is.null(rest[[1L]]) || !is.null(rest[[2L]])) {
@@ -300,39 +282,6 @@ align_text <- function(x, y, families) {
     return(align_factors(x, y))
   }
   c(list(kind = engine_kinds[["text"]]), comparable_texts_(as_text(x), as_text(y)))
-}
-
-as_text <- function(x) if (is.factor(x)) as.character(x) else x
-
-align_factors <- function(x, y) {
-  left <- enc2utf8(levels(x))
-  right <- enc2utf8(levels(y))
-  if (!identical(left, right) || anyNA(left) || anyDuplicated(left)) {
-    all <- union(left, right)
-    all <- all[!is.na(all)]
-    x <- match(left, all)[as.integer(x)]
-    y <- match(right, all)[as.integer(y)]
-  }
-  key_pair("int32", x, y)
-}
-
-duration_seconds <- c(
-  secs = 1, mins = 60, hours = 3600, days = 86400, weeks = 604800
-)
-
-# Durations of unlike units are compared in the finer one: its number is a
-# whole multiple.
-align_durations <- function(x, y) {
-  units <- c(attr(x, "units"), attr(y, "units"))
-  if (units[1L] == units[2L]) {
-    return(align_doubles(x, y))
-  }
-  seconds <- duration_seconds[units]
-  finest <- min(seconds)
-  key_pair("real",
-    as_double(x) * (seconds[[1L]] / finest),
-    as_double(y) * (seconds[[2L]] / finest)
-  )
 }
 
 # The rules, each with `cleaned`: what its `via` makes of the two whole columns. It

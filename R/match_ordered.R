@@ -34,7 +34,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
   from <- 1
   kept <- list()
   total <- on_end <- 0
-  size <- getOption("ronda.pairs_per_block", pairs_per_block)
+  size <- pairs_per_block_option(pairs_per_block)
   while (from <= pairing$sizes[1L]) {
     block <- range_block_(search, from, size)
     from <- block$from
@@ -67,7 +67,7 @@ merge_sorted <- function(pairing, keys, plan) {
   fits <- !is.null(nearest) && !length(plan$comparisons) &&
     is.null(pairing$where) && length(keys$kinds) <= 1L &&
     nearest$look == "back" && nearest$ties == "last" && nearest$equal &&
-    !identical(getOption("ronda.path"), "hashed")
+    !identical(path_option(), "hashed")
   found <- if (fits) {
     merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
   }
@@ -87,7 +87,7 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
   tied <- integer()
   left_rows <- pairing$sizes[1L]
   may_pair <- is_matched(groups, "left")
-  size <- getOption("ronda.pairs_per_block", rows_per_block)
+  size <- pairs_per_block_option(rows_per_block)
   for (begin in seq(1, max(left_rows, 1), by = size)) {
     open <- seq.int(begin, length.out = max(0, min(size, left_rows - begin + 1)))
     open <- as.integer(open[may_pair[open]])
@@ -157,34 +157,28 @@ gap_column <- function(pairing, column, row_map, call) {
 }
 
 gap_of <- function(x, y, call) {
-  family <- key_family(x)
-  if (inherits(x, "integer64") || inherits(y, "integer64")) {
+  if (is_int64(x) || is_int64(y)) {
     return(gap_of_long(x, y, call))
   }
-  units <- c(attr(x, "units"), attr(y, "units"))
-  x <- as.double(strip_class(x))
-  y <- as.double(strip_class(y))
-  switch(family,
-    Date = as_duration(floor(x) - floor(y), "days"),
-    POSIXct = as_duration(x - y, "secs"),
+  switch(key_family(x),
+    Date = as_duration(Reduce(`-`, date_values(list(x, y))$values), "days"),
+    POSIXct = as_duration(plain_gap(x, y), "secs"),
     difftime = {
-      seconds <- duration_seconds[units]
-      as_duration(x - y * (seconds[[2L]] / seconds[[1L]]), units[1L])
+      unit <- unit_seconds(x)
+      as_duration(duration_number(x, unit) - duration_number(y, unit),
+        attr(x, "units")
+      )
     },
-    x - y
+    plain_gap(x, y)
   )
 }
 
-as_duration <- function(number, units) {
-  structure(number, class = "difftime", units = units)
-}
+plain_gap <- function(x, y) as_double(strip_class(x)) - as_double(strip_class(y))
 
 # Of 64-bit integers and integers a 64-bit integer; beside doubles, which may have
 # fractions, a double.
 gap_of_long <- function(x, y, call) {
-  long <- lapply(list(x, y), function(x) {
-    if (inherits(x, "integer64")) list(values = x) else int64_from_number_(x)
-  })
+  long <- lapply(list(x, y), int64_parts)
   whole <- is.null(long[[1L]]$not_int64) && is.null(long[[2L]]$not_int64)
   if (whole) {
     gap <- int64_class(int64_minus_(long[[1L]]$values, long[[2L]]$values))
@@ -192,30 +186,27 @@ gap_of_long <- function(x, y, call) {
     if (length(over)) {
       stop_ronda("type", "A gap is too long for a column of 64-bit integers.",
         sprintf("It is that between %s and %s.",
-          int64_text(slice_column(x, over[1L], "gap", call)),
-          int64_text(slice_column(y, over[1L], "gap", call))
+          value_words(slice_column(x, over[1L], "gap", call)),
+          value_words(slice_column(y, over[1L], "gap", call))
         ),
         "Leave out `gap`, or look no farther than a distance: `within`.",
         call = call
       )
     }
   }
-  is_real <- function(x) is.double(x) && !inherits(x, "integer64")
+  is_real <- function(x) is.double(x) && !is_int64(x)
   if (!is_real(x) && !is_real(y)) {
     return(gap)
   }
   if (!whole) {
-    plain <- lapply(list(x, y), function(x) {
-      if (inherits(x, "integer64")) int64_double(x) else as_double(x)
-    })
-    return(plain[[1L]] - plain[[2L]])
+    return(as_number(x) - as_number(y))
   }
   number <- int64_double(gap)
   lost <- which(unlike(int64_class(int64_from_number_(number)$values), gap))
   if (length(lost)) {
     stop_ronda("type",
       sprintf("A gap of %s is too long for a column of doubles.",
-        int64_text(slice_column(gap, lost[1L], "gap", call))
+        value_words(slice_column(gap, lost[1L], "gap", call))
       ),
       "Make both columns 64-bit integers.",
       call = call
@@ -223,5 +214,3 @@ gap_of_long <- function(x, y, call) {
   }
   number
 }
-
-int64_class <- function(x) structure(x, class = "integer64")

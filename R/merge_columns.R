@@ -46,7 +46,7 @@ merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
   common <- common_columns(x, y)
-  if (column$how == "agree") check_agree(pairing, column, common, row_map, call)
+  if (isTRUE(collision_kinds[[column$how]]$agree)) check_agree(pairing, column, common, row_map, call)
   over <- lapply(common, attr, "not_int64")
   common <- held_alone(common)
   value <- slice_column(common$left, row_map$left, column$left, call)
@@ -77,16 +77,6 @@ check_all_held <- function(over, blank, row_map, column, call) {
   }
 }
 
-is_missing <- function(x) {
-  if (is.list(x)) {
-    return(vapply(x, is.null, NA))
-  }
-  if (inherits(x, "integer64") && is.double(x)) {
-    return(is.na(int64_halves_(x)[[1L]]))
-  }
-  is.na(if (is.factor(x)) without_missing_level(x) else x)
-}
-
 # In blocks, so that a difference early on is found early on.
 check_agree <- function(pairing, column, common, row_map, call) {
   n <- row_map$n
@@ -103,23 +93,6 @@ check_agree <- function(pairing, column, common, row_map, call) {
     differ <- which(both & !is_missing(x) & !is_missing(y) & unlike(x, y))
     if (length(differ)) stop_differ(pairing, column, rows, differ, call)
   }
-}
-
-unlike <- function(x, y) {
-  if (is.list(x)) {
-    return(!mapply(identical, x, y))
-  }
-  if (inherits(x, "integer64")) {
-    x <- int64_halves_(x)
-    y <- int64_halves_(y)
-    return(x[[1L]] != y[[1L]] | x[[2L]] != y[[2L]])
-  }
-  if (is.factor(x)) {
-    return(as.integer(x) != as.integer(y))
-  }
-  attributes(x) <- NULL
-  attributes(y) <- NULL
-  x != y
 }
 
 stop_differ <- function(pairing, column, rows, differ, call) {

@@ -170,9 +170,7 @@ slips_in_groups <- function(texts, group, keys, settled) {
 
 # Whole numbers never differ by rounding, so a fraction must be there.
 number_misses <- function(pairing, keys, rules, rule, values, group) {
-  numbers <- lapply(values, function(x) {
-    if (inherits(x, "integer64")) int64_double(x) else as.double(strip_class(x))
-  })
+  numbers <- lapply(values, function(x) strip_class(as_number(x)))
   frames <- Map(function(number, group, key) {
     data.frame(number = number, group = group, place = seq_along(number))
   }, numbers, group, keys[c("left", "right")])
@@ -234,14 +232,7 @@ misses_from <- function(pairing, keys, rules, rule, left, right, reason, via,
 key_lines <- function(frame, rules, side, rows) {
   columns <- vapply(rules, function(rule) rule[[side]], "")
   parts <- lapply(columns, function(column) {
-    x <- slice_column(.subset2(frame, column), rows, column, NULL)
-    if (inherits(x, "integer64")) {
-      return(key_text(x))
-    }
-    if (is.character(x) || is.factor(x)) {
-      return(encodeString(readable(as.character(x)), quote = "\""))
-    }
-    format(x, digits = 15, trim = TRUE)
+    value_words(slice_column(.subset2(frame, column), rows, column, NULL), Inf)
   })
   do.call(paste, c(parts, sep = " / "))
 }

@@ -16,16 +16,8 @@ ordered_values <- function(pairing, columns, kind, call) {
   family <- family_group(families[1L])
   switch(family,
     number = number_values(values, columns, families, call),
-    Date = list(
-      values = lapply(values, function(x) {
-        floor(as.double(strip_class(x)))
-      }), int64 = FALSE,
-      scale = list(family = family, unit = 86400, left_unit = 86400)
-    ),
-    POSIXct = list(
-      values = lapply(values, as_double), int64 = FALSE,
-      scale = list(family = family, unit = 1, left_unit = 1)
-    ),
+    Date = date_values(values),
+    POSIXct = time_values(values),
     difftime = duration_values(values),
     text = rank_values(values),
     list(
@@ -124,34 +116,6 @@ stop_ordered_types <- function(values, columns, call) {
   )
 }
 
-time_formats <- c(
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}Z$" =
-    "as.POSIXct(%s, format = \"%%Y-%%m-%%dT%%H:%%M:%%SZ\", tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}$" =
-    "as.POSIXct(%s, format = \"%%Y-%%m-%%dT%%H:%%M:%%S\", tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9]{2}:[0-9]{2}" =
-    "as.POSIXct(%s, tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}$" = "as.Date(%s)",
-  "^[0-9]{1,2}[.][0-9]{1,2}[.][0-9]{4}$" =
-    "as.Date(%s, format = \"%%d.%%m.%%Y\")",
-  "^[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}$" = "as.Date(%s, format = \"%%d/%%m/%%Y\")"
-)
-
-# The line that turns text into times, where the text looks like times
-time_conversion <- function(x, place) {
-  if (!is.character(x) && !is.factor(x)) {
-    return(NULL)
-  }
-  text <- readable(utils::head(as.character(x)[!is.na(x)], 20L))
-  for (k in seq_along(time_formats)) {
-    if (length(text) && all(grepl(names(time_formats)[k], text))) {
-      as <- if (is.factor(x)) sprintf("as.character(%s)", place) else place
-      return(sprintf("Write: %s <- %s", place, sprintf(time_formats[[k]], as)))
-    }
-  }
-  NULL
-}
-
 number_values <- function(values, columns, families, call) {
   long <- families == "integer64"
   if (!any(long)) {
@@ -160,9 +124,7 @@ number_values <- function(values, columns, families, call) {
       scale = no_scale("number")
     ))
   }
-  converted <- Map(function(x, is_long) {
-    if (is_long) list(values = x) else int64_from_number_(x)
-  }, values, long)
+  converted <- lapply(values, int64_parts)
   odd <- vapply(converted, function(x) !is.null(x$not_int64), NA)
   if (any(odd)) {
     return(mixed_numbers(values, columns, long, which(odd)[1L], call))
@@ -173,25 +135,9 @@ number_values <- function(values, columns, families, call) {
   )
 }
 
-# 64-bit integers as doubles: exact up to 2^53
-int64_double <- function(x) {
-  halves <- int64_halves_(x)
-  halves[[1L]] * 2^32 + halves[[2L]]
-}
-
-strip_class <- function(x) {
-  if (!is.null(attributes(x))) attributes(x) <- NULL
-  x
-}
-
 # 64-bit integers beside fractions: as doubles, where that loses nothing
 mixed_numbers <- function(values, columns, long, odd, call) {
-  as_doubles <- Map(function(x, is_long) {
-    if (!is_long) {
-      return(as_double(x))
-    }
-    int64_double(x)
-  }, values, long)
+  as_doubles <- lapply(values, as_number)
   big <- vapply(as_doubles[long], function(x) any(abs(x) >= 2^53, na.rm = TRUE),
     NA
   )
@@ -205,21 +151,6 @@ mixed_numbers <- function(values, columns, long, odd, call) {
     )
   }
   list(values = as_doubles, int64 = FALSE, scale = no_scale("number"))
-}
-
-duration_values <- function(values) {
-  units <- vapply(values, attr, "", "units")
-  seconds <- duration_seconds[units]
-  finest <- min(seconds)
-  list(
-    values = Map(function(x, unit) {
-      as.double(strip_class(x)) * (unit / finest)
-    }, values, seconds),
-    int64 = FALSE,
-    scale = list(
-      family = "difftime", unit = finest, left_unit = seconds[[1L]]
-    )
-  )
 }
 
 # Numbers as their rank among all the values, equal ones alike: 1, 2, ...
@@ -249,23 +180,4 @@ rank_values <- function(values) {
     values = lapply(texts, function(x) as.double(match(x, all))),
     int64 = FALSE, scale = no_scale("text")
   )
-}
-
-# Values as text that is equal where the values are
-key_text <- function(x) {
-  if (is.character(x) || is.factor(x)) {
-    return(as.character(x))
-  }
-  if (inherits(x, "integer64")) {
-    halves <- int64_halves_(x)
-    text <- rep(NA_character_, length(x))
-    there <- which(!is.na(halves[[1L]]))
-    text[there] <- mapply(int64_digits, halves[[1L]][there], halves[[2L]][there])
-    return(text)
-  }
-  text <- sprintf("%.17g", x)
-  whole <- !is.na(x) & x == trunc(x)
-  text[whole] <- sprintf("%.0f", x[whole] + 0)
-  text[is.na(x)] <- NA
-  text
 }

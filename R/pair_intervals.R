@@ -78,10 +78,6 @@ interval_bounds <- function(from, to, rule, int64) {
   )
 }
 
-missing_number <- function(x, int64) {
-  if (int64) is.na(int64_halves_(x)[[1L]]) else is.na(x)
-}
-
 # Notes -----------------------------------------------------------------------
 
 interval_notes <- function(pairing, part, rule) {

@@ -32,7 +32,7 @@ plan_unequal <- function(pairing, rule, call) {
   pairs <- align_keys(x, y, rule, call)
   if (family == "text" || length(pairs) > 1L) {
     ranks <- if (family == "text") {
-      rank_values(list(key_text(x), key_text(y)))$values
+      rank_values(list(x, y))$values
     } else {
       unequal_ranks(pairs)
     }

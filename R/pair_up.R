@@ -63,7 +63,7 @@ checked_pairing <- function(pairing, on, no_on, call) {
   }
   if (no_on) stop_no_on(left, right, call)
   rules <- as_rules(on, left, right, call)
-  option <- getOption("ronda.max_rows")
+  option <- max_rows_option()
   if (!is.null(option)) check_max_rows(option, call, "options(ronda.max_rows)")
   if (!identical(pairing[names(pairing_choices)], pairing_choices)) {
     check_pairing_choices(pairing, rules, call)

@@ -1,13 +1,10 @@
 #' @rdname plot.ronda_pairing
 #' @export
 plot_gaps <- function(pairing) {
-  call <- quote(plot_gaps())
-  check_figure(pairing, call)
-  rule <- rules_of(pairing$rules, "nearest")
-  if (!length(rule)) {
-    stop_argument("A figure of gaps needs nearest() in `on`.", call = call)
-  }
-  gaps <- gap_data(pairing, rule[[1L]])
+  draw_figure("gaps", pairing, quote(plot_gaps()))
+}
+
+draw_gaps <- function(pairing, gaps) {
   figure <- ggplot2::ggplot(gaps$data) +
     ggplot2::geom_rect(
       ggplot2::aes(xmin = from, xmax = to, ymin = 0, ymax = rows),
@@ -28,14 +25,13 @@ plot_gaps <- function(pairing) {
     ggplot2::scale_y_continuous("pairs",
       expand = ggplot2::expansion(c(0, 0.1)), labels = with_commas_each
     ) +
-    ggplot2::labs(
-      x = gaps$axis, title = gaps$title, subtitle = overlap_subtitle(pairing)
-    ) +
+    ggplot2::labs(x = gaps$axis) +
     figure_theme()
 }
 
 # The gaps of all pairs, counted in at most thirty classes
-gap_data <- function(pairing, rule) {
+gap_data <- function(pairing) {
+  rule <- rules_of(pairing$rules, "nearest")[[1L]]
   plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
   gap <- gap_numbers(plan$nearest, pairs$left, pairs$right)
@@ -85,3 +81,13 @@ gap_unit <- function(scale, gaps) {
   unit <- names(steps)[c(which(largest >= 2 * steps), 4L)[1L]]
   list(size = steps[[unit]] / scale$unit, name = unit)
 }
+
+register_figure("gaps",
+  data = gap_data, draw = draw_gaps,
+  title = function(pairing, gaps) gaps$title,
+  lacks = function(pairing) {
+    if (!length(rules_of(pairing$rules, "nearest"))) {
+      "A figure of gaps needs nearest() in `on`."
+    }
+  }
+)

@@ -1,9 +1,11 @@
 #' @rdname plot.ronda_pairing
 #' @export
 plot_join_types <- function(pairing) {
-  check_figure(pairing, quote(plot_join_types()))
-  data <- join_type_data(pairing)
-  totals <- summary(pairing)
+  draw_figure("join_types", pairing, quote(plot_join_types()))
+}
+
+draw_join_types <- function(pairing, data) {
+  totals <- counts_by_type(pairing)
   totals$y <- rev(seq_len(nrow(totals)))
   largest <- max(totals$result_rows, 1)
   ggplot2::ggplot(data) +
@@ -45,9 +47,6 @@ plot_join_types <- function(pairing) {
     ggplot2::scale_y_continuous(NULL,
       breaks = totals$y, labels = totals$rows
     ) +
-    ggplot2::labs(
-      title = join_type_title(totals), subtitle = overlap_subtitle(pairing)
-    ) +
     figure_theme() +
     ggplot2::theme(
       legend.position = "bottom",
@@ -57,7 +56,7 @@ plot_join_types <- function(pairing) {
 }
 
 join_type_data <- function(pairing) {
-  totals <- summary(pairing)
+  totals <- counts_by_type(pairing)
   parts <- c("paired", "left_alone", "right_alone")
   data <- do.call(rbind, lapply(seq_len(nrow(totals)), function(k) {
     rows <- as.numeric(totals[k, parts])
@@ -73,7 +72,8 @@ join_type_data <- function(pairing) {
   data
 }
 
-join_type_title <- function(totals) {
+join_type_title <- function(pairing, data) {
+  totals <- counts_by_type(pairing)
   rows <- structure(totals$result_rows, names = totals$rows)
   lost <- rows[["anti"]]
   sprintf("A left join gives %s; an inner join %s",
@@ -83,3 +83,7 @@ join_type_title <- function(totals) {
     }
   )
 }
+
+register_figure("join_types",
+  data = join_type_data, draw = draw_join_types, title = join_type_title
+)

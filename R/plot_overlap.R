@@ -11,10 +11,10 @@
 #' plot_overlap(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
 plot_overlap <- function(pairing) {
-  call <- quote(plot_overlap())
-  check_pairing(pairing, call)
-  need_packages("ggplot2", "A figure", call)
-  data <- overlap_data(pairing)
+  draw_figure("overlap", pairing, quote(plot_overlap()))
+}
+
+draw_overlap <- function(pairing, data) {
   largest <- max(pairing$sizes, 1)
   ggplot2::ggplot(
     data, ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.3, ymax = y + 0.3)
@@ -38,9 +38,6 @@ plot_overlap <- function(pairing) {
     ) +
     ggplot2::scale_y_continuous(NULL,
       breaks = c(2, 1), labels = side_labels(pairing), limits = c(0.4, 2.75)
-    ) +
-    ggplot2::labs(
-      title = overlap_title(pairing), subtitle = overlap_subtitle(pairing)
     ) +
     figure_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
@@ -90,7 +87,7 @@ place_labels <- function(data, largest) {
   data
 }
 
-overlap_title <- function(pairing) {
+overlap_title <- function(pairing, data = NULL) {
   share <- function(matched, rows, label) {
     if (matched == rows) {
       sprintf("all %s %s", with_commas(rows), label)
@@ -106,20 +103,6 @@ overlap_title <- function(pairing) {
   sub("^all", "All", text)
 }
 
-overlap_subtitle <- function(pairing) {
-  in_lines(sprintf("%s, %s, by %s", counted(pairing$counts$pairs, "pair"),
-    key_shape_of(pairing$counts),
-    paste(vapply(pairing$rules, rule_text, ""), collapse = ", ")
-  ))
-}
-
-# Text of a figure, folded to its width
-in_lines <- function(text, width = 88L) {
-  paste(strwrap(text, width), collapse = "\n")
-}
-
-utils::globalVariables(c(
-  "from", "to", "y", "part", "label", "label_at", "label_up", "label_side",
-  "label_colour", "fill", "x", "column", "kind", "shape", "panel", "row",
-  "result_rows", "partners", "rows", "side", "at", "right_at", "state"
-))
+register_figure("overlap",
+  data = overlap_data, draw = draw_overlap, title = overlap_title
+)

@@ -1,8 +1,10 @@
 #' @rdname plot.ronda_pairing
 #' @export
 plot_repeats <- function(pairing) {
-  check_figure(pairing, quote(plot_repeats()))
-  data <- repeats_data(pairing)
+  draw_figure("repeats", pairing, quote(plot_repeats()))
+}
+
+draw_repeats <- function(pairing, data) {
   ggplot2::ggplot(data, ggplot2::aes(x = partners, y = rows)) +
     ggplot2::geom_col(ggplot2::aes(fill = side),
       width = 0.75, colour = "#4d5562"
@@ -17,10 +19,7 @@ plot_repeats <- function(pairing) {
     ggplot2::scale_y_continuous("rows",
       expand = ggplot2::expansion(c(0, 0.12)), labels = with_commas_each
     ) +
-    ggplot2::labs(
-      x = "partners of a row", title = repeats_title(pairing),
-      subtitle = repeats_subtitle(pairing)
-    ) +
+    ggplot2::labs(x = "partners of a row") +
     figure_theme() +
     ggplot2::theme(
       strip.text = ggplot2::element_text(face = "bold", size = 13),
@@ -56,7 +55,7 @@ partner_classes <- function(most) {
   list(to = to, label = ifelse(from == to, to, paste0(from, "-", to)))
 }
 
-repeats_title <- function(pairing) {
+repeats_title <- function(pairing, data) {
   several <- account_frame(pairing)$several
   if (all(several == 0)) {
     return("No row has more than one partner")
@@ -67,10 +66,15 @@ repeats_title <- function(pairing) {
   paste(listed(words[several > 0], "and"), "have several partners")
 }
 
-repeats_subtitle <- function(pairing) {
+repeats_subtitle <- function(pairing, data) {
   words <- heavy_words(pairing)
   if (!length(words)) {
-    return(overlap_subtitle(pairing))
+    return(account_line(pairing))
   }
   in_lines(paste0("Heaviest keys: ", paste(words, collapse = "; ")))
 }
+
+register_figure("repeats",
+  data = repeats_data, draw = draw_repeats, title = repeats_title,
+  subtitle = repeats_subtitle
+)

@@ -1,10 +1,11 @@
 #' @rdname plot.ronda_pairing
 #' @export
 plot_timeline <- function(pairing) {
-  call <- quote(plot_timeline())
-  check_figure(pairing, call)
-  rule <- timeline_rule(pairing, call)
-  rows <- timeline_rows(pairing, rule)
+  draw_figure("timeline", pairing, quote(plot_timeline()))
+}
+
+draw_timeline <- function(pairing, rows) {
+  rule <- timeline_rule(pairing)
   links <- timeline_links(pairing, rule, rows)
   labels <- rev(pairing$labels)
   ggplot2::ggplot(rows) +
@@ -29,10 +30,7 @@ plot_timeline <- function(pairing) {
     (if (nrow(rows)) {
       ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right")
     }) +
-    ggplot2::labs(
-      x = NULL, title = timeline_title(pairing, rule),
-      subtitle = timeline_subtitle(pairing, rows)
-    ) +
+    ggplot2::labs(x = NULL) +
     figure_theme() +
     ggplot2::theme(
       legend.position = "bottom",
@@ -45,7 +43,7 @@ plot_timeline <- function(pairing) {
 timeline_limit <- 2000L
 
 # The first ordered rule whose columns are points or intervals on an axis
-timeline_rule <- function(pairing, call) {
+timeline_rule <- function(pairing) {
   for (rule in pairing$rules) {
     if (is.null(kind_of(rule)$plan)) next
     columns <- .subset2(pairing$left, rule$left[1L])
@@ -53,14 +51,11 @@ timeline_rule <- function(pairing, call) {
       return(rule)
     }
   }
-  stop_argument("A timeline needs an ordered rule on times or numbers.",
-    "Such as nearest(\"departs\", \"read_at\") in `on`.",
-    call = call
-  )
 }
 
 # Rows of both sides: where, in which group, matched or not; thinned when many
-timeline_rows <- function(pairing, rule) {
+timeline_rows <- function(pairing) {
+  rule <- timeline_rule(pairing)
   rows <- lapply(side_names, function(side) {
     matched <- is_matched(pairing$matches, side)
     n <- pairing$sizes[side_number(side)]
@@ -72,7 +67,7 @@ timeline_rows <- function(pairing, rule) {
       as.integer(row), "at", NULL
     )
     data.frame(
-      side = rep(side, length(row)), row = row, at = plain_axis(at),
+      side = rep(side, length(row)), row = row, at = axis_values(at),
       y = rep(if (side == "left") 2 else 1, length(row)),
       state = ifelse(matched[row], "matched", "unmatched"),
       group = timeline_groups(pairing, side, as.integer(row))
@@ -84,8 +79,8 @@ timeline_rows <- function(pairing, rule) {
   both[both$group %in% utils::head(most, 8L), ]
 }
 
-# Numbers and times that an axis can show; 64-bit integers as doubles
-plain_axis <- function(x) if (inherits(x, "integer64")) int64_double(x) else x
+# times stay times
+axis_values <- function(x) if (is_int64(x)) as_number(x) else x
 
 # The keys, which make the panels
 timeline_groups <- function(pairing, side, rows) {
@@ -95,7 +90,7 @@ timeline_groups <- function(pairing, side, rows) {
   }
   do.call(paste, c(lapply(rule_columns(rules, side), function(column) {
     x <- slice_column(.subset2(pairing[[side]], column), rows, column, NULL)
-    if (inherits(x, "integer64")) key_text(x) else readable(as.character(x))
+    if (is_int64(x)) int64_text(x) else readable(as.character(x))
   }), sep = ", "))
 }
 
@@ -104,7 +99,7 @@ timeline_links <- function(pairing, rule, rows) {
   partners <- lapply(left$row, partners_of, matches = pairing$matches)
   links <- left[rep(seq_len(nrow(left)), lengths(partners)), ]
   right <- as.integer(unlist(partners))
-  links$right_at <- plain_axis(slice_column(
+  links$right_at <- axis_values(slice_column(
     .subset2(pairing$right, rule$right[1L]), right, "at", NULL
   ))
   links
@@ -129,11 +124,11 @@ timeline_reach <- function(pairing, rule, rows) {
   )
 }
 
-timeline_title <- function(pairing, rule) {
+timeline_title <- function(pairing, rows) {
   alone <- pairing$sizes[1L] - pairing$counts$matched_left
   sprintf("%s of %s %s found a partner by %s()%s",
     with_commas(pairing$counts$matched_left), with_commas(pairing$sizes[1L]),
-    pairing$labels[1L], rule$kind,
+    pairing$labels[1L], timeline_rule(pairing)$kind,
     if (alone) sprintf(", %s did not", with_commas(alone)) else ""
   )
 }
@@ -151,3 +146,16 @@ timeline_subtitle <- function(pairing, rows) {
     }
   ), collapse = "\n")
 }
+
+register_figure("timeline",
+  data = timeline_rows, draw = draw_timeline, title = timeline_title,
+  subtitle = timeline_subtitle,
+  lacks = function(pairing) {
+    if (is.null(timeline_rule(pairing))) {
+      c(
+        "A timeline needs an ordered rule on times or numbers.",
+        "Such as nearest(\"departs\", \"read_at\") in `on`."
+      )
+    }
+  }
+)

@@ -5,8 +5,7 @@ long_rows <- 2e7
 
 # Says which stage begins; for joins that have taken long already or surely will
 show_stage <- function(text, frame) {
-  shows <- isTRUE(getOption("ronda.progress", interactive()))
-  if (shows && requireNamespace("cli", quietly = TRUE)) {
+  if (shows_progress() && requireNamespace("cli", quietly = TRUE)) {
     cli::cli_progress_step(text, .envir = frame)
   }
 }

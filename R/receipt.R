@@ -95,7 +95,7 @@ told <- function(pairing, clock, built = NULL) {
 
 record_receipt <- function(pairing, rows, n, clock) {
   session$latest <- told(pairing, clock, list(rows = rows, n = n))
-  if (isTRUE(getOption("ronda.receipt", interactive()))) {
+  if (tells_receipts()) {
     receipt <- last_receipt()
     message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
   }

@@ -109,40 +109,6 @@ present_rows <- function(rows) {
   rows
 }
 
-# The order of rows by some columns of key types: stable, text in C order,
-# factors by level, missing values last.
-sort_rows <- function(columns, descending = logical(length(columns))) {
-  sort_by(lapply(columns, without_missing_level),
-    vapply(columns, sort_kind, 0L), descending
-  )
-}
-
-# the same for columns as the engine takes them
-sort_by <- function(columns, kinds, descending) {
-  text <- kinds == engine_kinds[["text"]]
-  columns[text] <- lapply(columns[text], utf8_text_)
-  sort_rows_(columns, kinds, descending)
-}
-
-# a factor's codes, missing where the level is
-without_missing_level <- function(x) {
-  if (!is.factor(x) || !anyNA(levels(x))) {
-    return(x)
-  }
-  codes <- as.integer(unclass(x))
-  codes[codes %in% which(is.na(levels(x)))] <- NA
-  codes
-}
-
-sort_kind <- function(x) {
-  kind <- if (inherits(x, "integer64")) "int64" else switch(typeof(x),
-    character = "text",
-    double = "real",
-    "int32"
-  )
-  engine_kinds[[kind]]
-}
-
 # The values of a rule's key column in a result: the left's, and the right's
 # where the left is absent; in the common type.
 key_values <- function(pairing, rule, row_map, call) {

@@ -56,7 +56,7 @@ sample_limit <- 100000L
 # The rows to look at: all, or evenly spread ones that begin anywhere
 sample_rows <- function(frame) {
   n <- nrow(frame)
-  limit <- getOption("ronda.sample_rows", sample_limit)
+  limit <- sample_rows_option(sample_limit)
   if (n <= limit) {
     return(seq_len(n))
   }
@@ -288,11 +288,4 @@ format.ronda_key_suggestions <- function(x, ...) {
     },
     left_out
   )
-}
-
-# only what the engine reads: values, and the class of 64-bit integers
-engine_values <- function(x) {
-  int64 <- inherits(x, "integer64")
-  attributes(x) <- NULL
-  if (int64) structure(x, class = "integer64") else x
 }

@@ -210,7 +210,7 @@ rows_seen <- function(frame, rows, used) {
 
 deferred_column <- function(x, rows, name) {
   waits <- !is.null(rows) && is_positional(x) &&
-    !isFALSE(getOption("ronda.deferred"))
+    !isFALSE(deferred_option())
   column <- if (waits) deferred_(x, rows)
   if (is.null(column)) slice_column(x, rows, name, NULL) else column
 }
@@ -234,7 +234,7 @@ filter_blocks <- function(pairing, matches, parts, call) {
   limit <- candidate_limit(pairing)
   while (at[1L] <= pairing$sizes[1L]) {
     block <- pair_block_(matches, at[1L], at[2L],
-      getOption("ronda.pairs_per_block", pairs_per_block)
+      pairs_per_block_option(pairs_per_block)
     )
     at <- block$at
     if (!length(block$left)) break

@@ -46,7 +46,7 @@ report_page <- function(pairing) {
     tags$header(
       tags$h1(overlap_title(pairing)),
       tags$p(class = "lead", paste0(title, ": ",
-        gsub("\n", " ", overlap_subtitle(pairing))
+        gsub("\n", " ", account_line(pairing))
       ))
     ),
     tags$main(
@@ -93,17 +93,10 @@ report_account <- function(pairing) {
 }
 
 report_figures <- function(pairing) {
-  views <- c("overlap", "join_types", "repeats")
-  kinds <- kinds_of(pairing$rules)
-  if ("nearest" %in% kinds) views <- c(views, "gaps")
-  drawn <- lapply(views, function(view) {
-    report_figure(figure_views[[view]](pairing), view)
-  })
-  timeline <- tryCatch(
-    report_figure(plot_timeline(pairing), "timeline"),
-    ronda_error_argument = function(e) NULL
-  )
-  section("Figures", drawn, timeline)
+  call <- quote(write_report())
+  section("Figures", lapply(figures_for(pairing), function(view) {
+    report_figure(draw_figure(view, pairing, call), view)
+  }))
 }
 
 report_figure <- function(figure, view) {
@@ -147,8 +140,8 @@ report_unmatched <- function(pairing) {
 flat_frame <- function(frame) {
   columns <- lapply(names(frame), function(name) {
     x <- .subset2(frame, name)
-    if (inherits(x, "integer64")) {
-      key_text(x)
+    if (is_int64(x)) {
+      int64_text(x)
     } else if (is.data.frame(x) || !is.null(dim(x))) {
       rep(described(x), nrow(frame))
     } else if (is.list(x) && !is.object(x)) {
@@ -302,11 +295,6 @@ html_table <- function(frame, caption, marks = TRUE) {
 }
 
 format_cells <- function(x) {
-  if (inherits(x, "integer64")) {
-    key_text(x)
-  } else if (is.character(x) || is.factor(x)) {
-    readable(as.character(x))
-  } else {
-    format(x)
-  }
+  texts <- is_int64(x) || is.character(x) || is.factor(x)
+  if (texts) value_texts(x) else format(x)
 }

@@ -127,7 +127,7 @@ test_that("gaps are counted as they are, whichever way is looked and how far", {
         on = nearest("at", look = look, within = within, gap = "gap")
       )
       joined <- build_frame(pairing, "inner")
-      classes <- ronda:::gap_data(pairing, pairing$rules[[1L]])
+      classes <- ronda:::gap_data(pairing)
       counts <- mapply(function(from, to) {
         sum(joined$gap > from & joined$gap <= to)
       }, classes$data$from, classes$data$to)

@@ -1,0 +1,25 @@
+# All options, read in one place. (ronda.threads, ronda.chunk_rows and ronda.path are
+# the engine's: src/options.cpp.)
+
+tells_receipts <- function() {
+  isTRUE(getOption("ronda.receipt", interactive()))
+}
+
+shows_progress <- function() {
+  isTRUE(getOption("ronda.progress", interactive()))
+}
+
+max_rows_option <- function() getOption("ronda.max_rows")
+
+# "always", TRUE or FALSE: whether columns may wait until they are looked at
+deferred_option <- function() getOption("ronda.deferred", TRUE)
+
+# For the tests, which force small frames through what large ones go through
+
+pairs_per_block_option <- function(usual) {
+  getOption("ronda.pairs_per_block", usual)
+}
+
+sample_rows_option <- function(usual) getOption("ronda.sample_rows", usual)
+
+path_option <- function() getOption("ronda.path")

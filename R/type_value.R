@@ -1,0 +1,64 @@
+# Values of any type as numbers, as texts, and as missing: for one type each question
+# is answered here and in the type's own file.
+
+strip_class <- function(x) {
+  if (!is.null(attributes(x))) attributes(x) <- NULL
+  x
+}
+
+# the values as doubles, as R has them
+as_double <- function(x) {
+  if (typeof(x) == "double") x else as.double(unclass(x))
+}
+
+# numbers of any type as doubles
+as_number <- function(x) if (is_int64(x)) int64_double(x) else as_double(x)
+
+is_missing <- function(x) {
+  if (is.list(x)) {
+    return(vapply(x, is.null, NA))
+  }
+  if (is_int64(x) && is.double(x)) {
+    return(int64_missing(x))
+  }
+  is.na(if (is.factor(x)) factor_codes(x) else x)
+}
+
+# the same for values as the engine takes them
+missing_number <- function(x, int64) {
+  if (int64) int64_missing(x) else is.na(strip_class(x))
+}
+
+# whether two columns of one type differ, value by value
+unlike <- function(x, y) {
+  if (is.list(x)) {
+    return(!mapply(identical, x, y))
+  }
+  if (is_int64(x)) {
+    return(int64_unlike(x, y))
+  }
+  if (is.factor(x)) {
+    return(as.integer(x) != as.integer(y))
+  }
+  strip_class(x) != strip_class(y)
+}
+
+# values as they are shown
+value_texts <- function(x) {
+  if (is_int64(x)) {
+    int64_text(x)
+  } else if (is.character(x) || is.factor(x)) {
+    readable(as.character(x))
+  } else {
+    format(x, digits = 15, trim = TRUE)
+  }
+}
+
+# the same as in messages: texts in quotes, none longer than `most` letters
+value_words <- function(x, most = 40L) {
+  text <- value_texts(x)
+  if (is.finite(most)) text <- shortened(text, most)
+  if (is.character(x) || is.factor(x)) text <- encodeString(text, quote = "\"")
+  text[is_missing(x)] <- "NA"
+  text
+}
