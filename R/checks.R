@@ -192,3 +192,21 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
     )
   }
 }
+
+check_pairing <- function(pairing, call) {
+  if (missing(pairing)) {
+    stop_argument("`pairing` is missing: give what pair_rows() gives.",
+      call = call
+    )
+  }
+  if (!inherits(pairing, "ronda_pairing")) {
+    stop_argument(
+      sprintf("`pairing` must be what pair_rows() gives, not %s.",
+        shown(pairing)
+      ),
+      call = call
+    )
+  }
+}
+
+compact <- function(x) x[!vapply(x, is.null, NA)]

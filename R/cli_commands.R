@@ -1,219 +1,105 @@
-# What the commands do, once their options are read.
+# The commands: files, options and examples of each.
 
-cli_join <- function(files, options) {
-  pairing <- cli_pair(files, options)
-  frame <- with_call_quiet(
-    do.call(build_frame, c(list(pairing), column_arguments(options)))
-  )
-  cli_write(frame, options$out)
-  cli_receipt(options)
-}
-
-cli_split <- function(files, options) {
-  format <- options$format
-  if (is.null(format)) format <- "csv"
-  check_choice(format, unique(file_formats), "--format", NULL)
-  folder <- if (is.null(options$out)) "." else options$out
-  arguments <- column_arguments(options)
-  pairing <- cli_pair(files, options)
-  parts <- with_call_quiet(do.call(split_frames, c(list(pairing), arguments)))
-  make_folder(folder)
-  names(parts) <- file.path(folder, paste0(names(parts), ".", format))
-  write_frames(parts, NULL)
-  if (!isTRUE(options$quiet)) {
-    to_stderr(sprintf("%s: %s", names(parts),
-      vapply(parts, function(part) counted(nrow(part), "row"), "")
-    ))
-  }
-}
-
-make_folder <- function(folder) {
-  if (!dir.exists(folder) && !suppressWarnings(dir.create(folder))) {
-    stop_file("The folder %s can't be made.", folder, NULL)
-  }
-}
-
-cli_pair <- function(files, options) {
-  arguments <- matching_arguments(options)
-  frames <- cli_read_all(files, options)
-  labels <- file_labels(files)
-  sides <- if (is.null(options$sides)) {
-    c("left", "right")
-  } else {
-    split_commas(options$sides)
-  }
-  on <- arguments$on
-  arguments$on <- NULL
-  pairing <- with_memory_told(pair_up(frames[[1L]], frames[[2L]], on,
-    c(arguments, list(sides = sides)),
-    if (is.null(options$sides)) labels else sides, NULL
-  ))
-  structure(pairing, class = "ronda_pairing")
-}
-
-# Receipts as messages are for R; the command line writes its own.
-with_call_quiet <- function(code) {
-  old <- options(ronda.receipt = FALSE)
-  on.exit(options(old))
-  code
-}
-
-file_labels <- function(files) {
-  labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
-    basename(files)
-  ))
-  if (length(labels) == 2L && anyDuplicated(labels)) {
-    return(c("left", "right"))
-  }
-  labels
-}
-
-# `types` may name columns of any of the files.
-cli_read_all <- function(files, options) {
-  if (sum(files == "-") > 1L) {
-    stop_usage("- stands for one file: what comes on stdin can be read once.")
-  }
-  types <- as_types(options$types)
-  frames <- lapply(files, cli_read, types = types)
-  columns <- unlist(lapply(frames, names))
-  unknown <- setdiff(names(types), columns)
-  if (length(unknown)) {
-    near <- closest_name(unknown[1L], columns)
-    stop_usage(
-      sprintf("--types names a column `%s`, which no file has.", unknown[1L]),
-      paste("*", near)[nzchar(near)]
+cli_commands <- function() {
+  list(
+    join = list(
+      run = cli_join, files = c("LEFT", "RIGHT"),
+      about = "Join two files.",
+      options = c(matching_options, rule_options(), row_options(),
+        column_options, output_options
+      ),
+      examples = c(
+        "ronda join sailings.csv vessels.csv --on vessel=code --out joined.csv",
+        "ronda join sailings.csv vessels.csv --on vessel=code --rows anti",
+        paste(
+          "ronda join sailings.csv vessels.csv --on vessel=code --rows full",
+          "--take ship=name,status --origin origin"
+        ),
+        paste(
+          "ronda join sailings.csv tide_readings.csv --on port",
+          "--nearest departs=read_at --within \"15 mins\" --gap age"
+        ),
+        paste(
+          "ronda join sailings.csv fare_bands.csv",
+          "--inside km=from_km..to_km --open-ended"
+        )
+      )
+    ),
+    split = list(
+      run = cli_split, files = c("LEFT", "RIGHT"),
+      about = "Write matched rows and those of each side alone to three files.",
+      options = c(matching_options, rule_options(), column_options,
+        split_options
+      ),
+      examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
+    ),
+    pair = list(
+      run = cli_account, files = c("LEFT", "RIGHT"),
+      about = "Tell what pairs, and the rows each join type would give.",
+      options = c(matching_options, rule_options(), list(
+        cli_option("json", "The receipt as JSON"), near_option
+      )),
+      examples = c(
+        "ronda pair sailings.csv vessels.csv --on vessel=code",
+        "ronda pair sailings.csv vessels.csv --on vessel=code --near-misses",
+        "ronda pair sailings.csv vessels.csv --on vessel=code --json"
+      )
+    ),
+    keys = list(
+      run = cli_keys, files = c("FRAME", "[RIGHT]"), least = 1L,
+      about = "Suggest keys of two files, or check the key of one.",
+      options = list(
+        cli_option("on", "For one file: the columns of its key", "COLUMNS"),
+        cli_option("repeated", "For one file: the rows whose key repeats"),
+        matching_options[[length(matching_options)]]
+      ),
+      examples = c(
+        "ronda keys sailings.csv vessels.csv",
+        "ronda keys tide_readings.csv --on port,read_at",
+        "ronda keys tide_readings.csv --on port,read_at --repeated"
+      )
+    ),
+    many = list(
+      run = cli_many, files = c("FILE", "FILE", "..."), least = 2L, most = Inf,
+      about = "Join several files on keys that all have.",
+      options = many_options,
+      examples = paste(
+        "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
+        "--origin held_by --out readings.csv"
+      )
+    ),
+    plot = list(
+      run = cli_plot, files = c("LEFT", "RIGHT"),
+      about = "Draw a pairing.",
+      options = c(matching_options, rule_options(), list(
+        cli_option("view", paste(
+          "overlap (default), join_types, repeats, timeline or gaps"
+        ), "WORD"),
+        cli_option("out", "The .png, .pdf or .svg file to write (required)",
+          "FILE"
+        )
+      )),
+      examples = paste(
+        "ronda plot sailings.csv vessels.csv --on vessel=code",
+        "--view join_types --out types.png"
+      )
+    ),
+    report = list(
+      run = cli_report, files = c("LEFT", "RIGHT"),
+      about = "Write the account, figures and samples as one web page.",
+      options = c(matching_options, rule_options(), list(
+        cli_option("out", "The .html file to write (required)", "FILE")
+      )),
+      examples = paste(
+        "ronda report sailings.csv vessels.csv --on vessel=code",
+        "--out report.html"
+      )
+    ),
+    demo = list(
+      run = cli_demo, files = character(),
+      about = "Run the example on the demo data.",
+      options = demo_options,
+      examples = "ronda demo --out demo-output"
     )
-  }
-  frames
-}
-
-cli_read <- function(file, types) {
-  if (file != "-") {
-    header <- if (is.null(types)) NULL else names(read_frame(file))
-    return(read_frame(file, types[names(types) %in% header]))
-  }
-  copy <- tempfile(fileext = ".csv")
-  on.exit(unlink(copy))
-  input <- file("stdin", "rb")
-  writeBin(read_all(input), copy)
-  close(input)
-  read_frame(copy, types)
-}
-
-read_all <- function(con) {
-  parts <- list()
-  repeat {
-    part <- readBin(con, "raw", 1e6)
-    if (!length(part)) break
-    parts[[length(parts) + 1L]] <- part
-  }
-  do.call(c, c(list(raw()), parts))
-}
-
-cli_write <- function(frame, out) {
-  if (!is.null(out) && out != "-") {
-    return(write_frames(structure(list(frame), names = out), NULL))
-  }
-  check_writable_columns(frame, "csv", NULL)
-  frame <- as_written(frame)
-  most <- 100000L
-  for (begin in seq(1, max(nrow(frame), 1), by = most)) {
-    rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))
-    to_stdout(readr::format_csv(frame[rows, , drop = FALSE], na = "",
-      col_names = begin == 1
-    ))
-  }
-}
-
-cli_receipt <- function(options) {
-  if (!isTRUE(options$quiet)) {
-    to_stderr(c(receipt_line(last_receipt()), last_receipt()$notes))
-  }
-}
-
-# The example on the demo data: each step is shown as an analyst would write
-# it, with what comes back; results go to files.
-cli_demo <- function(files, options) {
-  folder <- if (is.null(options$out)) "demo-output" else options$out
-  make_folder(folder)
-  old <- options(width = 78, digits = 4, ronda.receipt = FALSE)
-  on.exit(options(old))
-  run_demo(folder)
-}
-
-cli_account <- function(files, options) {
-  pairing <- cli_pair(files, options)
-  if (isTRUE(options$json)) {
-    lines_to_stdout(receipt_json(receipt(pairing)))
-  } else {
-    lines_to_stdout(format(pairing))
-  }
-  if (isTRUE(options[["near-misses"]])) {
-    lines_to_stdout(c("", format(near_misses(pairing))))
-  }
-}
-
-cli_keys <- function(files, options) {
-  frames <- cli_read_all(files, options)
-  if (length(frames) == 2L) {
-    if (!is.null(options$on)) {
-      stop_usage("--on goes with one file; two files get suggestions.")
-    }
-    found <- suggest_keys(frames[[1L]], frames[[2L]])
-    attr(found, "sides") <- file_labels(files)
-    return(lines_to_stdout(format(found)))
-  }
-  if (is.null(options$on)) {
-    stop_usage("--on is missing: name the columns of the key.")
-  }
-  on <- split_commas(options$on)
-  result <- if (isTRUE(options$repeated)) {
-    repeated_keys(frames[[1L]], on)
-  } else {
-    key_account(frames[[1L]], on)
-  }
-  cli_write(result, NULL)
-}
-
-cli_many <- function(files, options) {
-  if (is.null(options$on)) {
-    stop_usage("--on is missing: say which columns must be equal.")
-  }
-  frames <- cli_read_all(files, options)
-  labels <- file_labels(files)
-  if (length(labels) != length(files) || anyDuplicated(labels)) {
-    stop_usage("The files need names of their own.")
-  }
-  names(frames) <- labels
-  columns <- column_arguments(options)
-  columns <- columns[setdiff(names(columns), c("row_order", "keys", "take"))]
-  result <- with_call_quiet(do.call(join_many, c(
-    list(frames, on = split_pairs(options$on)), columns,
-    compact(list(missing_keys = options[["missing-keys"]]))
-  )))
-  cli_write(result, options$out)
-  if (!isTRUE(options$quiet)) to_stderr(many_line(last_receipt()))
-}
-
-cli_plot <- function(files, options) {
-  out <- needed_out(options, c("png", "pdf", "svg"))
-  view <- if (is.null(options$view)) "overlap" else options$view
-  pairing <- cli_pair(files, options)
-  figure <- plot.ronda_pairing(pairing, view)
-  save_figure(figure, out)
-}
-
-cli_report <- function(files, options) {
-  out <- needed_out(options, "html")
-  write_report(cli_pair(files, options), out)
-}
-
-needed_out <- function(options, extensions) {
-  out <- options$out
-  if (is.null(out) || !tolower(tools::file_ext(out)) %in% extensions) {
-    stop_usage(sprintf("--out must name a file that ends in %s.",
-      listed(paste0(".", extensions), "or")
-    ))
-  }
-  out
+  )
 }

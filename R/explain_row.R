@@ -123,7 +123,9 @@ follow_rules <- function(pairing, view) {
 follow_each <- function(pairing, view, rules, state) {
   for (rule in rules) {
     before <- state$left_over
-    holds <- kind_of(rule)$holds(pairing, view, rule)
+    holds_for <- kind_of(rule)$holds
+    if (is.null(holds_for)) holds_for <- rows_in_range
+    holds <- holds_for(pairing, view, rule)
     state$left_over <- intersect(before, holds)
     state$lines <- c(state$lines,
       rule_line(pairing, view, rule, holds, before, state$left_over)
@@ -135,8 +137,6 @@ follow_each <- function(pairing, view, rules, state) {
   }
   state
 }
-
-gather_rows <- function(frame, rows) picked_columns(frame, names(frame), rows)
 
 condition_holds <- function(pairing, view, rows) {
   if (is.null(pairing$where) || !length(rows)) {

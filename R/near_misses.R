@@ -290,8 +290,8 @@ outside_misses <- function(pairing) {
     return(no_misses())
   }
   plan <- plan_rule(pairing, rule, NULL)
-  distances <- new_distances(standings_(plan$nearest, alone[far], found[far]),
-    plan$nearest$int64, plan$scale
+  distances <- new_distances(standings_(plan$closest, alone[far], found[far]),
+    plan$closest$int64, plan$scale
   )
   finite <- which(is_finite_distance(distances, seq_along(far)))
   far <- far[finite]
@@ -299,10 +299,10 @@ outside_misses <- function(pairing) {
     return(no_misses())
   }
   by <- vapply(finite, words_of_excess, "", distance = distances,
-    within = plan$nearest$within
+    within = plan$closest$within
   )
   distance <- distance_numbers(distances)[finite]
-  within <- plan$nearest$within
+  within <- plan$closest$within
   side_rule <- list(list(left = rule$left, right = rule$right))
   data.frame(
     left = key_lines(pairing$left, side_rule, "left", alone[far]),

@@ -2,7 +2,7 @@
 # hold, rows that pair with nothing, and the one rule that chooses. What one rule gives
 # is a part, a list of some of
 #   comparisons  made by comparison()
-#   nearest      the columns and words of nearest(), as the engine takes them
+#   closest      the columns and words of nearest(), as the engine takes them
 #   skip         list(left, right): flags of rows that pair with nothing
 #   values       its columns as numbers, list(left, right) or the point's alone
 #   scale        what a number counts (type_order.R)
@@ -24,12 +24,12 @@ ordered_plan <- function(pairing, call) {
     flags <- flags[!vapply(flags, is.null, NA)]
     if (length(flags)) as.raw(Reduce(`|`, flags))
   }
-  nearest <- which(vapply(parts, function(part) !is.null(part$nearest), NA))
+  chooses <- which(vapply(parts, function(part) !is.null(part$closest), NA))
   list(
     comparisons = do.call(c, lapply(parts, function(part) part$comparisons)),
     skip_left = skip("left"), skip_right = skip("right"),
-    nearest = if (length(nearest)) parts[[nearest]]$nearest,
-    scale = if (length(nearest)) parts[[nearest]]$scale,
+    closest = if (length(chooses)) parts[[chooses]]$closest,
+    scale = if (length(chooses)) parts[[chooses]]$scale,
     parts = parts, rules = rules
   )
 }

@@ -38,14 +38,14 @@ standing_of_row <- function(pairing, view, rule) {
   others <- seq_len(view$other_rows)
   own <- rep.int(view$row, view$other_rows)
   found <- if (view$side == "left") {
-    standings_(plan$nearest, own, others)
+    standings_(plan$closest, own, others)
   } else {
-    standings_(plan$nearest, others, own)
+    standings_(plan$closest, others, own)
   }
   list(
     reach = found$reach, sign = found$sign,
-    distance = new_distances(found, plan$nearest$int64, plan$scale),
-    within = plan$nearest$within
+    distance = new_distances(found, plan$closest$int64, plan$scale),
+    within = plan$closest$within
   )
 }
 

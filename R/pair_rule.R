@@ -79,7 +79,6 @@
 #' @name rules
 NULL
 
-
 # The kinds in the order in which they are told; each registers itself.
 rule_order <- c(
   "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross"
@@ -103,10 +102,11 @@ register_rule <- function(
     # function(pairing, plan, found): more notes for the receipt
     notes = NULL,
     # For explanations, see pair_row_view.R. function(pairing, view, rule): the rows of the
-    # other frame for which it holds; how these stand to this row; a line that says
+    # other frame for which it holds (NULL: where its comparisons do); how these stand
+    # to this row; a line that says
     # what came closest where it holds for none; the lines that say what it did, with
     # the rows for which it `holds` and those left `before` and after it
-    holds = rows_in_range, standing = NULL,
+    holds = NULL, standing = NULL,
     closest = function(pairing, view, rule) NULL, lines = NULL,
     # function(pairing, view, rule, partners, passed, refused): why these partners
     choice = NULL,

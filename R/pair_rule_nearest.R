@@ -22,7 +22,7 @@ plan_nearest <- function(pairing, rule, call) {
   found <- ordered_values(pairing, side_columns(rule), "nearest", call)
   within <- distance_number(rule$within, found$scale, "within", call)
   list(
-    nearest = list(
+    closest = list(
       left = found$values[[1L]], right = found$values[[2L]],
       int64 = found$int64, look = rule$look, ties = rule$ties,
       within = within, equal = rule$equal
@@ -48,29 +48,29 @@ nearest_notes <- function(pairing, plan, found) {
 
 # How far the nearest ones were, for rows that the tolerance left alone
 outside_notes <- function(pairing, plan, matched) {
-  nearest <- plan$nearest
-  if (is.infinite(nearest$within) || !is.null(pairing$where)) {
+  wider <- plan$closest
+  if (is.infinite(wider$within) || !is.null(pairing$where)) {
     return(NULL)
   }
   alone <- !is_matched(pairing$matches, "left")
   if (!any(alone)) {
     return(NULL)
   }
-  nearest$within <- Inf
-  nearest$ties <- "last"
+  wider$within <- Inf
+  wider$ties <- "last"
   keys <- matched$keys
   found <- if (is.null(keys)) {
-    match_nearest_(leave_out_left(matched$groups, !alone), nearest,
+    match_nearest_(leave_out_left(matched$groups, !alone), wider,
       plan$comparisons, plan$skip_left, plan$skip_right
     )
   } else {
-    merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
+    merge_nearest_(keys$left, keys$right, keys$kinds, wider)
   }
   far <- which(alone & is_matched(found$matches, "left"))
   if (!length(far)) {
     return(NULL)
   }
-  distance <- abs(gap_numbers(nearest, far, first_partners(found$matches, far)))
+  distance <- abs(gap_numbers(wider, far, first_partners(found$matches, far)))
   far <- far[is.finite(distance)]
   distance <- distance[is.finite(distance)]
   if (!length(far)) {
@@ -81,16 +81,16 @@ outside_notes <- function(pairing, plan, matched) {
     "%s of %s %s nothing within %s: the nearest is %s away, the median %s.",
     counted(length(far), "row"), pairing$labels[1L],
     if (length(far) == 1L) "has" else "have",
-    distance_words(plan$nearest$within, scale),
+    distance_words(plan$closest$within, scale),
     distance_words(min(distance), scale),
     distance_words(stats::median(distance), scale)
   )
 }
 
 # left - right of some rows, as numbers
-gap_numbers <- function(nearest, left, right) {
-  found <- standings_(nearest, left, right)
-  found$sign * distance_numbers(new_distances(found, nearest$int64, NULL))
+gap_numbers <- function(spec, left, right) {
+  found <- standings_(spec, left, right)
+  found$sign * distance_numbers(new_distances(found, spec$int64, NULL))
 }
 
 # All gaps whole hours, none of them zero: two clocks, most likely. A few
@@ -102,7 +102,7 @@ hour_notes <- function(pairing, plan) {
   }
   hours_of <- function(n) {
     pairs <- some_pairs(pairing$matches, n)
-    gap_numbers(plan$nearest, pairs$left, pairs$right) / 3600
+    gap_numbers(plan$closest, pairs$left, pairs$right) / 3600
   }
   all_hours <- function(hours) {
     length(hours) > 1L &&

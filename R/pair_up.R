@@ -87,26 +87,3 @@ check_pairing_choices <- function(pairing, rules, call) {
   check_max_rows(pairing$max_rows, call)
   check_where(pairing$where, pairing$left, pairing$right, call)
 }
-
-# The candidates: list(matches), with `counts` where these are known by now, and for
-# ordered rules with what their notes need
-match_rows <- function(pairing, keys, ordered, call) {
-  if (!is.null(ordered)) {
-    merged <- merge_sorted(pairing, keys, ordered)
-    if (!is.null(merged)) return(merged)
-  }
-  found <- if (length(keys$kinds)) {
-    match_equal_(keys$left, keys$right, keys$kinds,
-      pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
-    )
-  } else {
-    list(matches = match_everything(pairing$sizes))
-  }
-  if (!is.null(ordered)) {
-    return(match_ordered(pairing, ordered, found$matches, call))
-  }
-  if (!is.null(pairing$where)) {
-    found$matches <- filter_pairs(pairing, found$matches, call)
-  }
-  found
-}

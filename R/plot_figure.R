@@ -88,11 +88,6 @@ account_line <- function(pairing) {
   ))
 }
 
-# text of a figure, folded to its width
-in_lines <- function(text, width = 88L) {
-  paste(strwrap(text, width), collapse = "\n")
-}
-
 # Palette and theme -------------------------------------------------------------
 
 # Blue, orange and grey that stay apart for every kind of colour vision; shape,

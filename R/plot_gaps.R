@@ -34,10 +34,10 @@ gap_data <- function(pairing) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
   plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
-  gap <- gap_numbers(plan$nearest, pairs$left, pairs$right)
-  unit <- gap_unit(plan$scale, c(gap, plan$nearest$within))
+  gap <- gap_numbers(plan$closest, pairs$left, pairs$right)
+  unit <- gap_unit(plan$scale, c(gap, plan$closest$within))
   gap <- gap / unit$size
-  within <- plan$nearest$within / unit$size
+  within <- plan$closest$within / unit$size
   limits <- if (is.infinite(within)) NULL else {
     switch(rule$look, back = within, ahead = -within,
       either = c(-within, within)

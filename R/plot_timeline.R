@@ -115,7 +115,7 @@ timeline_reach <- function(pairing, rule, rows) {
   if (!nrow(alone)) {
     return(NULL)
   }
-  within <- plan$nearest$within
+  within <- plan$closest$within
   alone$from <- alone$at - if (rule$look != "ahead") within else 0
   alone$to <- alone$at + if (rule$look != "back") within else 0
   ggplot2::geom_rect(

@@ -1,6 +1,7 @@
 # Progress in stages, for joins that take long: off in scripts and tests.
 
 long_seconds <- 2
+
 long_rows <- 2e7
 
 # Says which stage begins; for joins that have taken long already or surely will

@@ -31,11 +31,3 @@ split_frames <- function(pairing, ...) {
   names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
   parts
 }
-
-own_rows <- function(frame, rows, call) {
-  columns <- lapply(names(frame), function(name) {
-    slice_column(.subset2(frame, name), rows, name, call)
-  })
-  names(columns) <- names(frame)
-  frame_like(columns, length(rows), frame)
-}

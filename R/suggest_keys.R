@@ -64,6 +64,7 @@ sample_rows <- function(frame) {
 }
 
 most_pairs <- 2500L
+
 first_columns <- 40L
 
 # Which columns to compare: all with all, unless those are too many

@@ -1,9 +1,5 @@
 # Durations: numbers of a unit. They match and compare whatever the unit.
 
-duration_seconds <- c(
-  secs = 1, mins = 60, hours = 3600, days = 86400, weeks = 604800
-)
-
 as_duration <- function(number, units) {
   structure(number, class = "difftime", units = units)
 }

@@ -1,16 +1,6 @@
 # Values of any type as numbers, as texts, and as missing: for one type each question
 # is answered here and in the type's own file.
 
-strip_class <- function(x) {
-  if (!is.null(attributes(x))) attributes(x) <- NULL
-  x
-}
-
-# the values as doubles, as R has them
-as_double <- function(x) {
-  if (typeof(x) == "double") x else as.double(unclass(x))
-}
-
 # numbers of any type as doubles
 as_number <- function(x) if (is_int64(x)) int64_double(x) else as_double(x)
 

@@ -6,7 +6,7 @@
 match_ordered <- function(pairing, plan, groups, call) {
   parts <- where_parts(pairing$where)
   groups <- filter_sides(pairing, groups, parts, call)
-  found <- if (!is.null(plan$nearest)) {
+  found <- if (!is.null(plan$closest)) {
     match_by_nearest(pairing, plan, groups, parts$both, call)
   } else {
     match_by_ranges(pairing, plan, groups, parts$both, call)
@@ -52,7 +52,7 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   if (length(parts)) {
     found <- nearest_in_rounds(pairing, plan, groups, parts, call)
   } else {
-    found <- match_nearest_(groups, plan$nearest, plan$comparisons,
+    found <- match_nearest_(groups, plan$closest, plan$comparisons,
       plan$skip_left, plan$skip_right
     )
   }
@@ -63,13 +63,13 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
 # Both frames in order of key and time already, and nearest() alone: they are
 # walked through side by side. NULL when that can't be done.
 merge_sorted <- function(pairing, keys, plan) {
-  nearest <- plan$nearest
-  fits <- !is.null(nearest) && !length(plan$comparisons) &&
+  spec <- plan$closest
+  fits <- !is.null(spec) && !length(plan$comparisons) &&
     is.null(pairing$where) && length(keys$kinds) <= 1L &&
-    nearest$look == "back" && nearest$ties == "last" && nearest$equal &&
+    spec$look == "back" && spec$ties == "last" && spec$equal &&
     !identical(path_option(), "hashed")
   found <- if (fits) {
-    merge_nearest_(keys$left, keys$right, keys$kinds, nearest)
+    merge_nearest_(keys$left, keys$right, keys$kinds, spec)
   }
   if (!is.null(found)) c(found, list(keys = keys))
 }
@@ -79,10 +79,10 @@ rows_per_block <- 50000L
 # Left rows in blocks; within each, candidates outward from the nearest, twice
 # as many in each round, for the rows that have found none.
 nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
-  search <- outward_search_(groups, plan$nearest, plan$comparisons,
+  search <- outward_search_(groups, plan$closest, plan$comparisons,
     plan$skip_left, plan$skip_right
   )
-  ties <- plan$nearest$ties
+  ties <- plan$closest$ties
   kept <- list()
   tied <- integer()
   left_rows <- pairing$sizes[1L]
@@ -124,10 +124,9 @@ best_of_round <- function(round, keep, ties) {
   if (ties %in% c("last", "first")) {
     return(keep[first])
   }
-  nearest <- round$point[keep[first]][match(left, left[first])]
-  keep[round$point[keep] == nearest]
+  best <- round$point[keep[first]][match(left, left[first])]
+  keep[round$point[keep] == best]
 }
-
 
 stop_tied <- function(pairing, tied, call) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
@@ -141,76 +140,4 @@ stop_tied <- function(pairing, tied, call) {
     "Write ties = \"last\" or \"first\" to take one, \"all\" to take each.",
     left_rows = tied, call = call
   )
-}
-
-# The gap: left - right in the key's own units ------------------------------
-
-gap_column <- function(pairing, column, row_map, call) {
-  rule <- column$rule
-  x <- slice_column(.subset2(pairing$left, rule$left), row_map$left, rule$left,
-    call
-  )
-  y <- slice_column(.subset2(pairing$right, rule$right), row_map$right,
-    rule$right, call
-  )
-  gap_of(x, y, call)
-}
-
-gap_of <- function(x, y, call) {
-  if (is_int64(x) || is_int64(y)) {
-    return(gap_of_long(x, y, call))
-  }
-  switch(key_family(x),
-    Date = as_duration(Reduce(`-`, date_values(list(x, y))$values), "days"),
-    POSIXct = as_duration(plain_gap(x, y), "secs"),
-    difftime = {
-      unit <- unit_seconds(x)
-      as_duration(duration_number(x, unit) - duration_number(y, unit),
-        attr(x, "units")
-      )
-    },
-    plain_gap(x, y)
-  )
-}
-
-plain_gap <- function(x, y) as_double(strip_class(x)) - as_double(strip_class(y))
-
-# Of 64-bit integers and integers a 64-bit integer; beside doubles, which may have
-# fractions, a double.
-gap_of_long <- function(x, y, call) {
-  long <- lapply(list(x, y), int64_parts)
-  whole <- is.null(long[[1L]]$not_int64) && is.null(long[[2L]]$not_int64)
-  if (whole) {
-    gap <- int64_class(int64_minus_(long[[1L]]$values, long[[2L]]$values))
-    over <- which(is_missing(gap) & !is_missing(x) & !is_missing(y))
-    if (length(over)) {
-      stop_ronda("type", "A gap is too long for a column of 64-bit integers.",
-        sprintf("It is that between %s and %s.",
-          value_words(slice_column(x, over[1L], "gap", call)),
-          value_words(slice_column(y, over[1L], "gap", call))
-        ),
-        "Leave out `gap`, or look no farther than a distance: `within`.",
-        call = call
-      )
-    }
-  }
-  is_real <- function(x) is.double(x) && !is_int64(x)
-  if (!is_real(x) && !is_real(y)) {
-    return(gap)
-  }
-  if (!whole) {
-    return(as_number(x) - as_number(y))
-  }
-  number <- int64_double(gap)
-  lost <- which(unlike(int64_class(int64_from_number_(number)$values), gap))
-  if (length(lost)) {
-    stop_ronda("type",
-      sprintf("A gap of %s is too long for a column of doubles.",
-        value_words(slice_column(gap, lost[1L], "gap", call))
-      ),
-      "Make both columns 64-bit integers.",
-      call = call
-    )
-  }
-  number
 }

@@ -34,14 +34,6 @@ are_plain_alike <- function(x, y) {
     typeof(x) == typeof(y) && typeof(x) %in% c("list", "complex", "raw")
 }
 
-common_storage <- function(x, y) {
-  if (typeof(x) != typeof(y)) {
-    if (typeof(x) == "integer") storage.mode(x) <- "double"
-    if (typeof(y) == "integer") storage.mode(y) <- "double"
-  }
-  list(left = x, right = y)
-}
-
 common_numbers <- function(x, y, families) {
   if (!any(families == "integer64") || all(families == "integer64")) {
     return(common_storage(x, y))

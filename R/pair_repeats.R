@@ -107,3 +107,18 @@ order_candidates <- function(matches, repeats, right) {
   )
   rows[sort_rows(list(ranges_of_partners(matches), values), c(FALSE, repeats$highest))]
 }
+
+stop_repeats <- function(pairing, call) {
+  many <- which(partner_counts(pairing$matches, "left") > 1L)
+  right_rows <- partners_of(pairing$matches, many)
+  stop_expectation(pairing,
+    sprintf(
+      "%s of `left` %s more than one partner, and `repeats` is \"stop\".",
+      counted(length(many), "row"), if (length(many) == 1L) "has" else "have"
+    ),
+    sprintf("%s: %s", pairing$labels[1L], few_keys(pairing, "left", many)),
+    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+    sprintf("explain_row(pairing, left = %d) shows the candidates.", many[1L]),
+    left_rows = many, right_rows = right_rows, call = call
+  )
+}

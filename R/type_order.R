@@ -55,13 +55,13 @@ check_ordered_families <- function(values, columns, families, kind, call) {
     stop_ordered_types(values[c(1L, k)], columns[c(1L, k)], call)
   }
   if (families[1L] == "ordered") {
-    same <- vapply(values, function(x) {
+    alike <- vapply(values, function(x) {
       identical(levels(x), levels(values[[1L]]))
     }, NA)
-    if (!all(same)) {
+    if (!all(alike)) {
       stop_ronda("type",
         sprintf("%s and %s are ordered factors of different levels.",
-          place_of(columns[[1L]]), place_of(columns[[which(!same)[1L]]])
+          place_of(columns[[1L]]), place_of(columns[[which(!alike)[1L]]])
         ),
         "Give both the same levels, in the same order.",
         call = call

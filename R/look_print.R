@@ -24,11 +24,6 @@ format.ronda_pairing <- function(x, ...) {
   )
 }
 
-# Lines no wider than the terminal
-folded <- function(text, width = min(getOption("width"), 80L)) {
-  unlist(lapply(text, strwrap, width = width, exdent = 2L))
-}
-
 account_table <- function(pairing) {
   account <- account_frame(pairing)
   cells <- rbind(
@@ -42,22 +37,6 @@ account_table <- function(pairing) {
   })
   lines <- paste0("  ", do.call(paste, c(columns, sep = "  ")))
   c(styled(lines[1L], "dim"), lines[-1L])
-}
-
-with_commas_each <- function(n) vapply(n, with_commas, "")
-
-# One line a frame; matched + unmatched = rows
-account_frame <- function(pairing) {
-  counts <- pairing$counts
-  matched <- c(counts$matched_left, counts$matched_right)
-  data.frame(
-    frame = pairing$labels, rows = pairing$sizes, matched = matched,
-    unmatched = pairing$sizes - matched,
-    missing = c(counts$missing_left, counts$missing_right),
-    several = vapply(side_names, function(side) {
-      sum(partner_counts(pairing$matches, side) > 1L)
-    }, 1L, USE.NAMES = FALSE)
-  )
 }
 
 pair_words <- function(pairing) {
@@ -91,21 +70,6 @@ shared_name_words <- function(pairing) {
   if (length(shared)) {
     sprintf("On both sides, and no key: %s", ticked(shared))
   }
-}
-
-# Text in a style where the terminal has styles
-styled <- function(text, style) {
-  if (!has_styles()) {
-    return(text)
-  }
-  switch(style,
-    bold = as.character(cli::style_bold(text)),
-    dim = as.character(cli::col_grey(text))
-  )
-}
-
-has_styles <- function() {
-  requireNamespace("cli", quietly = TRUE) && cli::num_ansi_colors() > 1L
 }
 
 #' The rows that each join type would give

@@ -255,22 +255,3 @@ pairs_hold <- function(pairing, left, right, parts, call) {
   }
   keep
 }
-
-candidate_limit <- function(pairing) {
-  if (!identical(pairing$repeats, "all")) {
-    return(largest_frame)
-  }
-  min(row_limit(pairing), largest_frame)
-}
-
-stop_candidates <- function(pairing, total, limit, call) {
-  stop_ronda("too_many_rows",
-    sprintf(
-      "The rules and `where` let more pairs through than %s (%s).",
-      "`max_rows` allows", with_commas(limit)
-    ),
-    "Counting stopped there: the condition has to be run to be counted.",
-    "Add a key, make `where` narrower, or raise `max_rows`.",
-    call = call, data = list(pairs = total, limit = limit)
-  )
-}

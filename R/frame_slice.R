@@ -135,3 +135,22 @@ plain_class <- function(like) {
   }
   if ("tbl_df" %in% class) c("tbl_df", "tbl", "data.frame") else "data.frame"
 }
+
+own_rows <- function(frame, rows, call) {
+  columns <- lapply(names(frame), function(name) {
+    slice_column(.subset2(frame, name), rows, name, call)
+  })
+  names(columns) <- names(frame)
+  frame_like(columns, length(rows), frame)
+}
+
+# Some rows of some columns, as a plain frame
+picked_columns <- function(frame, columns, rows) {
+  values <- lapply(columns, function(column) {
+    slice_column(.subset2(frame, column), rows, column, NULL)
+  })
+  names(values) <- columns
+  as_base_frame(values, length(rows))
+}
+
+gather_rows <- function(frame, rows) picked_columns(frame, names(frame), rows)

@@ -1,0 +1,39 @@
+# Arguments of the functions, from the options given.
+
+# Arguments of pair_rows() from the options given
+matching_arguments <- function(options) {
+  on <- cli_rules(options)
+  if (!length(on)) {
+    stop_usage("--on is missing: say which columns must be equal.",
+      "* Write, for example: --on port, or --on vessel=code",
+      paste("* Or a rule:", paste0("--", setdiff(rule_order, c("same", "cross")),
+        collapse = ", "
+      ))
+    )
+  }
+  compact(list(
+    on = on, missing_keys = options[["missing-keys"]],
+    repeats = as_repeats(options$repeats),
+    expect = if (!is.null(options$expect)) split_commas(options$expect),
+    max_rows = cli_number(options[["max-rows"]], "--max-rows")
+  ))
+}
+
+# Arguments of build_frame()
+column_arguments <- function(options) {
+  collisions <- if (!is.null(options$collisions)) {
+    split_pairs(options$collisions)
+  }
+  if (!is.null(names(collisions))) collisions <- as.list(collisions)
+  absent <- options[["if-absent"]]
+  if (!is.null(absent)) absent <- lapply(as.list(split_pairs(absent)), as_unread)
+  compact(list(
+    rows = options$rows, row_order = options$order,
+    take = if (!is.null(options$take)) split_pairs(options$take),
+    omit = if (!is.null(options$omit)) split_commas(options$omit),
+    keys = options$keys, collisions = collisions,
+    name_pattern = options$pattern, origin = options$origin,
+    partners = options$partners,
+    if_absent = absent
+  ))
+}

@@ -1,0 +1,84 @@
+# Files of the command line: read, written and named.
+
+file_labels <- function(files) {
+  labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
+    basename(files)
+  ))
+  if (length(labels) == 2L && anyDuplicated(labels)) {
+    return(c("left", "right"))
+  }
+  labels
+}
+
+# `types` may name columns of any of the files.
+cli_read_all <- function(files, options) {
+  if (sum(files == "-") > 1L) {
+    stop_usage("- stands for one file: what comes on stdin can be read once.")
+  }
+  types <- as_types(options$types)
+  frames <- lapply(files, cli_read, types = types)
+  columns <- unlist(lapply(frames, names))
+  unknown <- setdiff(names(types), columns)
+  if (length(unknown)) {
+    near <- closest_name(unknown[1L], columns)
+    stop_usage(
+      sprintf("--types names a column `%s`, which no file has.", unknown[1L]),
+      paste("*", near)[nzchar(near)]
+    )
+  }
+  frames
+}
+
+cli_read <- function(file, types) {
+  if (file != "-") {
+    header <- if (is.null(types)) NULL else names(read_frame(file))
+    return(read_frame(file, types[names(types) %in% header]))
+  }
+  copy <- tempfile(fileext = ".csv")
+  on.exit(unlink(copy))
+  input <- file("stdin", "rb")
+  writeBin(read_all(input), copy)
+  close(input)
+  read_frame(copy, types)
+}
+
+read_all <- function(con) {
+  parts <- list()
+  repeat {
+    part <- readBin(con, "raw", 1e6)
+    if (!length(part)) break
+    parts[[length(parts) + 1L]] <- part
+  }
+  do.call(c, c(list(raw()), parts))
+}
+
+cli_write <- function(frame, out) {
+  if (!is.null(out) && out != "-") {
+    return(write_frames(structure(list(frame), names = out), NULL))
+  }
+  check_writable_columns(frame, "csv", NULL)
+  frame <- as_written(frame)
+  most <- 100000L
+  for (begin in seq(1, max(nrow(frame), 1), by = most)) {
+    rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))
+    to_stdout(readr::format_csv(frame[rows, , drop = FALSE], na = "",
+      col_names = begin == 1
+    ))
+  }
+}
+
+make_folder <- function(folder) {
+  if (!dir.exists(folder) && !suppressWarnings(dir.create(folder))) {
+    stop_file("The folder %s can't be made.", folder, NULL)
+  }
+}
+
+needed_out <- function(options, extensions) {
+  out <- options$out
+  if (is.null(out) || !tolower(tools::file_ext(out)) %in% extensions) {
+    stop_usage(sprintf("--out must name a file that ends in %s.",
+      listed(paste0(".", extensions), "or")
+    ))
+  }
+  out
+}

@@ -1,0 +1,135 @@
+# Words of the command line made files and options.
+
+option_parser <- function(name, command) {
+  need_packages("optparse", "The command line", class = "file")
+  parser <- optparse::OptionParser(
+    usage = usage_line(name, command), add_help_option = FALSE,
+    description = command$about,
+    epilogue = paste(c("Examples:", paste0("  ", command$examples), ""),
+      collapse = "\n"
+    )
+  )
+  for (option in command$options) {
+    parser <- optparse::add_option(parser, paste0("--", option$name),
+      action = if (is.null(option$value)) "store_true" else "store",
+      type = if (is.null(option$value)) "logical" else "character",
+      dest = option$name, metavar = option$value, help = option$help
+    )
+  }
+  optparse::add_option(parser, c("-h", "--help"),
+    action = "store_true", dest = "help", help = "Show this"
+  )
+}
+
+command_help <- function(name, command) {
+  parser <- option_parser(name, command)
+  text <- utils::capture.output(optparse::print_help(parser))
+  paste0(paste(text, collapse = "\n"), "\n")
+}
+
+# list(files, options): options by name, as text
+parse_options <- function(name, command, args) {
+  known <- vapply(command$options, function(option) option$name, "")
+  takes <- !vapply(command$options, function(x) is.null(x$value), NA)
+  split <- split_words(args, name, known, known[takes])
+  parser <- option_parser(name, command)
+  parsed <- tryCatch(
+    optparse::parse_args(parser, split$options,
+      print_help_and_exit = FALSE, positional_arguments = FALSE
+    ),
+    error = function(e) stop_usage(paste0(conditionMessage(e), "."))
+  )
+  options <- lapply(parsed, function(value) {
+    if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
+  })
+  for (option in intersect(names(options), rule_order)) {
+    if (!is.character(options[[option]]) || !nzchar(options[[option]])) next
+    options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
+  }
+  list(files = split$files, options = options)
+}
+
+# stands for the equals signs of a value, which are kept from the parser
+kept_equals <- "\003"
+
+# Options that may be given several times: lists go on, rules come side by side
+list_options <- c("on", "take", "if-absent", "expect", "types")
+
+between_rules <- "\004"
+
+# One word for each option: those given again are added to the first
+added_up <- function(options) {
+  names <- sub("=.*", "", options)
+  for (name in unique(names[duplicated(names)])) {
+    bare <- sub("^--", "", name)
+    at <- which(names == name)
+    if (!bare %in% c(list_options, rule_order)) {
+      stop_usage(sprintf("%s is given twice.", name))
+    }
+    values <- sub("^[^=]*=", "", options[at])
+    between <- if (bare %in% rule_order) between_rules else ","
+    options[at[1L]] <- paste0(name, "=",
+      paste(values[nzchar(values)], collapse = between)
+    )
+    options <- options[-at[-1L]]
+    names <- names[-at[-1L]]
+  }
+  options
+}
+
+# Files and options apart; `--name value` becomes `--name=value`, so that a
+# value may begin with a dash.
+split_words <- function(args, name, known, takes) {
+  files <- options <- character()
+  at <- 1L
+  while (at <= length(args)) {
+    word <- args[at]
+    at <- at + 1L
+    if (word == "--") {
+      files <- c(files, args[seq_along(args) >= at])
+      break
+    }
+    if (!startsWith(word, "-") || word == "-") {
+      files <- c(files, word)
+      next
+    }
+    check_option_word(word, name, known)
+    bare <- sub("^--", "", word)
+    value <- NULL
+    if (bare %in% takes) {
+      if (at > length(args)) stop_usage(sprintf("%s needs a value.", word))
+      value <- args[at]
+      at <- at + 1L
+    } else if (grepl("=", word, fixed = TRUE)) {
+      value <- sub("^[^=]*=", "", word)
+      word <- sub("=.*", "", word)
+      if (!sub("^--", "", word) %in% takes) {
+        stop_usage(sprintf("%s takes no value.", word))
+      }
+    }
+    options <- c(options, if (is.null(value)) word else {
+      paste0(word, "=", gsub("=", kept_equals, value, fixed = TRUE))
+    })
+  }
+  list(files = files, options = added_up(options))
+}
+
+check_option_word <- function(word, name, known) {
+  bare <- sub("=.*", "", sub("^--", "", word))
+  if (word == "-h" || (startsWith(word, "--") && bare %in% c(known, "help"))) {
+    return()
+  }
+  near <- gsub("`", "", sub("`", "`--", closest_name(bare, known)))
+  if (!is.na(file_formats[tolower(tools::file_ext(word))])) {
+    near <- sprintf("If it is a file, write %s.", encodeString(
+      paste0("./", word),
+      quote = "'"
+    ))
+  }
+  stop_usage(
+    sprintf("%s has no option %s.", name, sub("=.*", "", word)),
+    paste("*", c(
+      near[nzchar(near)], sprintf("ronda %s --help lists them.", name)
+    ))
+  )
+}

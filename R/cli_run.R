@@ -1,0 +1,86 @@
+#' The command line
+#'
+#' What the script `exec/ronda` runs: files in, files out, the receipt on
+#' stderr. `ronda --help` lists the commands, `ronda join --help` the options
+#' of one.
+#'
+#' @param args `[character]` The words after the program's name.
+#' @return The exit code, invisibly: 0 done, 1 failed (also when stdout can't be
+#'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
+#'   went well.
+#' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
+#'   `--if-absent`, `--expect`, `--types` and the rules may be given several times and
+#'   add up; any other option given twice is wrong usage.
+#' @examples
+#' folder <- system.file("extdata", package = "ronda")
+#' ronda_cli(c(
+#'   "join", file.path(folder, "sailings.csv"),
+#'   file.path(folder, "vessels.csv"), "--on", "vessel=code",
+#'   "--rows", "anti"
+#' ))
+#' @export
+ronda_cli <- function(args = commandArgs(TRUE)) {
+  invisible(in_utf8(withCallingHandlers(
+    tryCatch(run_command(args),
+      cli_reader_gone = function(e) 0L,
+      cli_usage = function(e) report_failure(e, 2L),
+      ronda_error_argument = function(e) report_failure(e, 2L),
+      ronda_error_key = function(e) report_failure(e, 2L),
+      ronda_error_expectation = function(e) report_failure(e, 3L),
+      error = function(e) report_failure(e, 1L)
+    ),
+    ronda_warning = function(w) {
+      to_stderr(paste("Warning:", conditionMessage(w)))
+      invokeRestart("muffleWarning")
+    }
+  )))
+}
+
+run_command <- function(args) {
+  if (!length(args) || args[1L] %in% c("--help", "-h", "help")) {
+    lines_to_stdout(general_help())
+    return(if (length(args)) 0L else 2L)
+  }
+  if (args[1L] == "--version") {
+    lines_to_stdout(sprintf("ronda %s", utils::packageVersion("ronda")))
+    return(0L)
+  }
+  commands <- cli_commands()
+  command <- commands[[args[1L]]]
+  if (is.null(command)) {
+    stop_usage(
+      sprintf("there is no command %s.", shown(args[1L])),
+      paste("*", c(
+        closest_name(args[1L], names(commands)),
+        "ronda --help lists the commands."
+      ))
+    )
+  }
+  given <- parse_options(args[1L], command, args[-1L])
+  if (isTRUE(given$options$help)) {
+    to_stdout(command_help(args[1L], command))
+    return(0L)
+  }
+  check_file_count(args[1L], command, given$files)
+  command$run(given$files, given$options)
+  0L
+}
+
+general_help <- function() {
+  commands <- cli_commands()
+  c(
+    "ronda: join data frames and see what happened",
+    "",
+    "Usage: ronda COMMAND FILES [OPTIONS]",
+    "",
+    "Commands:",
+    sprintf("  %-6s %s", names(commands),
+      vapply(commands, function(x) x$about, "")
+    ),
+    "",
+    "ronda COMMAND --help shows the options of a command.",
+    "--on, --take, --if-absent, --expect, --types and rules may be given several times.",
+    "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
+    "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
+  )
+}

@@ -1,0 +1,67 @@
+# What becomes of columns that both frames have: the values of `collisions`.
+
+# What becomes of two columns of one name: which sides are renamed, or whose column
+# is kept, or that the two become one, with a check that they agree; or an error
+collision_kinds <- list(
+  rename = list(renames = c("left", "right")),
+  rename_left = list(renames = "left"),
+  rename_right = list(renames = "right"),
+  left = list(keeps = "left"),
+  right = list(keeps = "right"),
+  fill = list(merges = TRUE),
+  agree = list(merges = TRUE, agree = TRUE),
+  stop = list(stops = TRUE)
+)
+
+# list(.other = , column = ...)
+as_collisions <- function(collisions, names, call) {
+  if (!is.list(collisions)) {
+    check_collision(collisions, "collisions", call)
+    return(list(.other = collisions))
+  }
+  columns <- names(collisions)
+  if (length(columns) != length(collisions) || !all(nzchar(columns)) ||
+    anyDuplicated(columns)) {
+    stop_argument(
+      "A list in `collisions` needs a column name for each item.",
+      "Write, for example: list(status = \"left\", .other = \"rename\")",
+      call = call
+    )
+  }
+  known <- union(names$left, names$right)
+  for (column in setdiff(columns, ".other")) {
+    if (!column %in% known) {
+      near <- closest_name(column, known)
+      stop_argument(
+        sprintf("`collisions` names `%s`, which is in neither frame.", column),
+        near,
+        call = call
+      )
+    }
+  }
+  for (column in columns) {
+    check_collision(collisions[[column]],
+      sprintf("collisions$%s", column), call
+    )
+  }
+  if (is.null(collisions$.other)) collisions$.other <- "rename"
+  collisions
+}
+
+check_collision <- function(value, arg, call) {
+  if (is.function(value)) {
+    return()
+  }
+  if (!is_name(value) || !value %in% names(collision_kinds)) {
+    near <- if (is_name(value)) {
+      sub("`(.*)`", "\"\\1\"", closest_name(value, names(collision_kinds)))
+    }
+    stop_argument(
+      sprintf("`%s` must be %s, or a function(left, right), not %s.", arg,
+        any_of(names(collision_kinds)), shown(value)
+      ),
+      near,
+      call = call
+    )
+  }
+}

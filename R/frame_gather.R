@@ -1,0 +1,64 @@
+# The columns of an inner or left join in left order, all in one pass over the pairs,
+# or deferred until they are looked at.
+
+# The columns of an inner or left join in left order, where each is plain values
+# of one side: all in one pass over the pairs. NULL where it takes more.
+gather_at_once <- function(pairing, plan, call) {
+  if (plan$row_type != "left" && plan$row_type != "inner" ||
+    plan$row_order != "left" || length(plan$if_absent)) {
+    return(NULL)
+  }
+  columns <- plan$columns
+  sources <- plain_sources_(columns, pairing$left, pairing$right)
+  right <- logical(length(columns))
+  for (k in seq_along(columns)) {
+    column <- columns[[k]]
+    right[k] <- column$from == "right"
+    if (!is.null(sources[[k]])) next
+    x <- plain_source(pairing, column)
+    if (is.null(x)) {
+      return(NULL)
+    }
+    sources[[k]] <- x
+  }
+  gather_columns_(pairing$matches, sources, right, plan$row_type == "left",
+    wants_deferred(pairing, right)
+  )
+}
+
+# what a column is taken from, where its values are picked by position
+plain_source <- function(pairing, column) {
+  x <- switch(column$from,
+    left = .subset2(pairing$left, column$left),
+    right = .subset2(pairing$right, column$right),
+    key = plain_key(pairing, column)
+  )
+  if (is.atomic(x) && is.null(names(x)) && is_positional(x)) x
+}
+
+# the left key column, where it needs no other type to hold the right one too
+plain_key <- function(pairing, column) {
+  x <- .subset2(pairing$left, column$left)
+  y <- .subset2(pairing$right, column$right)
+  if (is.object(x) || is.object(y)) {
+    common <- common_columns(x, y)
+    if (is.null(attr(common$left, "not_int64"))) common$left
+  } else if (typeof(x) == typeof(y)) {
+    x
+  }
+}
+
+# Many columns of long frames are gathered only when they are looked at.
+deferred_rows <- 1e5
+
+deferred_columns <- 4L
+
+wants_deferred <- function(pairing, right) {
+  wanted <- deferred_option()
+  if (pairing$counts$pairs >= deferred_rows &&
+    sum(right) >= deferred_columns) {
+    !isFALSE(wanted)
+  } else {
+    is.character(wanted) && identical(wanted, "always")
+  }
+}

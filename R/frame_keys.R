@@ -1,0 +1,52 @@
+# The one column of a key: the left's values, and the right's where the left is absent.
+
+# The values of a rule's key column in a result: the left's, and the right's
+# where the left is absent; in the common type.
+key_values <- function(pairing, rule, row_map, call) {
+  x <- .subset2(pairing$left, rule$left)
+  if (is.null(row_map$right)) {
+    return(slice_column(x, row_map$left, rule$left, call))
+  }
+  y <- .subset2(pairing$right, rule$right)
+  common <- common_columns(x, y)
+  check_int64_range(common, row_map, rule, call)
+  common <- held_alone(common)
+  value <- slice_column(common$left, row_map$left, rule$left, call)
+  if (is.null(row_map$left) || !any_absent(row_map)) {
+    return(value)
+  }
+  patch_(value, row_map$left, common$right, row_map$right)
+}
+
+any_absent <- function(row_map) {
+  n <- length(row_map$left)
+  n > 0L && (row_map$left[n] == 0L || any(row_map$left == 0L))
+}
+
+check_int64_range <- function(common, row_map, rule, call,
+                              frames = c("left", "right")) {
+  for (side in c("left", "right")) {
+    not_int64 <- attr(common[[side]], "not_int64")
+    if (is.null(not_int64)) next
+    used <- if (side == "left") row_map$left else {
+      row_map$right[if (is.null(row_map$left)) 0L else which(row_map$left == 0L)]
+    }
+    values <- if (is.null(used)) not_int64 else not_int64[used]
+    if (any(values != 0)) {
+      stop_ronda("type",
+        sprintf(
+          "`%s` of `%s` holds %s, which a 64-bit integer can't hold.",
+          rule[[side]], frames[side_number(side)],
+          format(values[values != 0][1L], digits = 15)
+        ),
+        "The key column of the result is a 64-bit integer.",
+        if (identical(frames, c("left", "right"))) {
+          "Write keys = \"both\" to keep each side's own column."
+        } else {
+          "Make the key text or double in all frames first."
+        },
+        call = call
+      )
+    }
+  }
+}

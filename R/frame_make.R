@@ -1,0 +1,87 @@
+# The frame itself, from a pairing and a plan.
+
+# The frame itself; the row limit and stops that look at values come before
+# anything is made.
+make_frame <- function(pairing, plan, clock, call) {
+  pairing <- unclass(pairing)
+  # (no limit is below this number but one that was asked for)
+  if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
+    !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
+    check_row_limit(pairing, plan$row_type, call)
+  }
+  columns <- gather_at_once(pairing, plan, call)
+  if (is.null(columns)) {
+    row_map <- result_rows(pairing, plan$row_type)
+    row_map <- order_rows(pairing, row_map, plan$row_order, call)
+    clock <- c(clock, rows = now_())
+    if (row_map$n > long_rows) show_stage("Building columns", environment())
+    columns <- make_columns(pairing, plan, row_map, call)
+    n <- row_map$n
+    release_row_map(pairing, row_map)
+  } else {
+    n <- columns$n
+    columns <- columns$columns
+  }
+  names(columns) <- names(plan$columns)
+  frame <- frame_like(columns, n, pairing$left)
+  record_receipt(pairing, plan$row_type, n, c(clock, columns = now_()))
+  frame
+}
+
+# (where every left row stands once with its only partner, the right rows are
+# those of the pairing)
+release_row_map <- function(pairing, row_map) {
+  shared <- is.null(row_map$left) && !has_ranges(pairing$matches)
+  release_rows_(list(row_map$left, if (!shared) row_map$right))
+}
+
+make_columns <- function(pairing, plan, row_map, call) {
+  merged <- merge_columns(pairing, plan$columns, row_map, call)
+  lapply(plan$columns, function(column) {
+    value <- if (column$from == "merge") {
+      merged[[column$name]]
+    } else {
+      make_column(pairing, column, row_map, call)
+    }
+    set_absent(value, column, row_map, plan$if_absent)
+  })
+}
+
+make_column <- function(pairing, column, row_map, call) {
+  switch(column$from,
+    left = slice_column(.subset2(pairing$left, column$left), row_map$left,
+      column$left, call
+    ),
+    right = slice_column(.subset2(pairing$right, column$right), row_map$right,
+      column$right, call
+    ),
+    key = key_values(pairing, column, row_map, call),
+    partners = partner_column(pairing, row_map),
+    gap = gap_column(pairing, column, row_map, call),
+    origin = origin_column(pairing, row_map),
+    stop("make_column(): unknown source ", column$from)
+  )
+}
+
+partner_column <- function(pairing, row_map) {
+  counts <- partner_counts(pairing$matches, "left")
+  if (is.null(row_map$left)) counts else gather_(counts, row_map$left)
+}
+
+origin_column <- function(pairing, row_map) {
+  codes <- rep.int(3L, row_map$n)
+  if (!is.null(row_map$left)) codes[row_map$left == 0L] <- 2L
+  codes[row_map$right == 0L] <- 1L
+  structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
+}
+
+gap_column <- function(pairing, column, row_map, call) {
+  rule <- column$rule
+  x <- slice_column(.subset2(pairing$left, rule$left), row_map$left, rule$left,
+    call
+  )
+  y <- slice_column(.subset2(pairing$right, rule$right), row_map$right,
+    rule$right, call
+  )
+  gap_of(x, y, call)
+}

@@ -1,0 +1,67 @@
+# The order of the rows of a result.
+
+order_rows <- function(pairing, row_map, row_order, call) {
+  if (row_order == "left") {
+    return(row_map)
+  }
+  order <- if (row_order == "right") {
+    sort_rows(list(present_rows(row_map$right)))
+  } else {
+    key_order(pairing, row_map, call)
+  }
+  if (!is.unsorted(order)) {
+    return(row_map)
+  }
+  row_map$left <- if (is.null(row_map$left)) order else gather_(row_map$left, order)
+  if (!is.null(row_map$right)) row_map$right <- gather_(row_map$right, order)
+  row_map
+}
+
+# Ascending by the keys in `on` order; equal keys stay as they stand.
+key_order <- function(pairing, row_map, call) {
+  rules <- pairing$key_rules
+  if (!length(rules)) {
+    stop_argument("`row_order` can't be \"keys\": `on` has no key.",
+      "Write row_order = \"left\" or \"right\".",
+      call = call
+    )
+  }
+  keys <- engine_keys(pairing$left, pairing$right, rules, call)
+  columns <- Map(matched_values, keys$left, keys$right, MoreArgs = list(row_map))
+  for (k in which(keys$rest)) {
+    columns[c(k - 1L, k)] <- ascending_parts(columns[[k - 1L]], columns[[k]])
+  }
+  sort_by(columns, keys$kinds, logical(length(columns)))
+}
+
+# What was matched, on the row_map of a result: the left's, and the right's where the
+# left is absent
+matched_values <- function(x, y, row_map) {
+  if (is.null(row_map$left)) {
+    return(x)
+  }
+  value <- gather_(x, row_map$left)
+  if (any_absent(row_map)) patch_(value, row_map$left, y, row_map$right) else value
+}
+
+# 64-bit integers, and the numbers that are none (0 where they are), as two columns
+# that ascend as the numbers do
+ascending_parts <- function(whole, rest) {
+  none <- which(rest != 0)
+  value <- rest[none]
+  below <- floor(value)
+  fits <- abs(below) < 2^63
+  ends <- int64_infinite_()
+  parts <- rep.int(ends[1L], length(value))
+  parts[value > 0] <- ends[2L]
+  parts[fits] <- int64_from_number_(below[fits])$values
+  whole <- strip_class(whole)
+  whole[none] <- parts
+  rest[none] <- ifelse(fits, value - below, value)
+  list(whole, rest)
+}
+
+present_rows <- function(rows) {
+  rows[rows == 0L] <- NA
+  rows
+}

@@ -1,0 +1,83 @@
+# Everything about a result that does not depend on rows, checked: its columns, its row
+# type and its order.
+
+# Everything about the result that does not depend on its frames' rows, checked
+# (`rows` itself was, by the caller).
+plan_frame <- function(pairing, rows, choices, call) {
+  if (!row_types[[rows]]$one_sided && identical(choices, default_choices)) {
+    plan <- if (pairing$keyed_only) plan_distinct(pairing, call)
+    if (!is.null(plan)) {
+      return(list(columns = plan, row_type = rows, row_order = "left"))
+    }
+  }
+  check_choices(rows, choices, call)
+  plan <- plan_columns(pairing, row_types[[rows]]$one_sided, choices, call)
+  added <- added_columns(pairing, rows, choices)
+  if (!is.null(added)) {
+    plan <- c(plan, added)
+    check_added_names(plan, call)
+  }
+  names(plan) <- plan_names(plan)
+  list(
+    columns = plan, row_type = rows, row_order = choices$row_order,
+    if_absent = as_if_absent(choices$if_absent, plan, pairing, call)
+  )
+}
+
+# what the verbs choose when nothing is said, which needs no check
+default_choices <- list(
+  take = NULL, omit = NULL, keys = "one", collisions = "rename",
+  name_pattern = "{column}_{side}", origin = NULL, partners = NULL,
+  if_absent = NULL, row_order = "left"
+)
+
+check_choices <- function(rows, choices, call) {
+  check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
+  if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
+  if (!is.null(choices$partners)) check_name(choices$partners, "partners", call)
+  if (row_types[[rows]]$one_sided) check_one_sided(rows, choices, call)
+}
+
+check_one_sided <- function(rows, choices, call) {
+  given <- !vapply(choices[c("take", "omit", "origin", "if_absent")], is.null, NA)
+  given <- c(given, row_order = choices$row_order == "right")
+  if (any(given)) {
+    stop_argument(
+      sprintf("`%s` has no meaning for rows = \"%s\".",
+        names(given)[given][1L], rows
+      ),
+      "Such a result has the left frame's rows and columns only.",
+      call = call
+    )
+  }
+}
+
+added_columns <- function(pairing, rows, choices) {
+  of_rules <- if (!pairing$keyed_only && !row_types[[rows]]$one_sided) {
+    lapply(pairing$rules, function(rule) kind_of(rule)$adds(rule))
+  }
+  c(
+    of_rules[lengths(of_rules) > 0L],
+    if (!is.null(choices$partners)) {
+      list(list(name = choices$partners, from = "partners"))
+    },
+    if (!is.null(choices$origin)) {
+      list(list(name = choices$origin, from = "origin"))
+    }
+  )
+}
+
+check_added_names <- function(plan, call) {
+  names <- plan_names(plan)
+  again <- which(duplicated(names))
+  if (length(again)) {
+    column <- plan[[again[1L]]]
+    stop_argument(
+      sprintf("`%s` can't be called `%s`: the result has that column.",
+        column$from, column$name
+      ),
+      "Choose a name that is free.",
+      call = call
+    )
+  }
+}

@@ -1,0 +1,109 @@
+# Which columns come: `take` and `omit`.
+
+# list(left, right): data frames of old name, new name and whether the analyst
+# chose the new one
+choose_columns <- function(pairing, names, take, omit, keys, call) {
+  if (!is.null(take) && !is.null(omit)) {
+    stop_argument("`take` and `omit` can't be given both.",
+      "Name the columns to bring, or those to do without.",
+      call = call
+    )
+  }
+  take <- by_side(take, names, "take", call)
+  omit <- by_side(omit, names, "omit", call)
+  left_keys <- rule_columns(pairing$key_rules, "left")
+  used <- rule_columns(one_rule_per_key(pairing), "right")
+  right <- names$right
+  right_keys <- character()
+  if (keys == "one") {
+    right <- setdiff(right, used)
+  } else {
+    right_keys <- rule_columns(pairing$key_rules, "right")
+  }
+  list(
+    left = choose_side(names$left, take$left, omit$left, left_keys),
+    right = choose_side(right, take$right, omit$right, right_keys)
+  )
+}
+
+choose_side <- function(names, take, omit, always) {
+  if (is.null(take)) {
+    names <- names[!names %in% setdiff(omit, always)]
+    return(chosen(names, names, FALSE))
+  }
+  new <- names(take)
+  if (is.null(new)) new <- rep("", length(take))
+  first <- setdiff(intersect(names, always), take)
+  named <- nzchar(new)
+  taken <- chosen(unname(take), ifelse(named, new, take), named)
+  if (!length(first)) taken else rbind(chosen(first, first, FALSE), taken)
+}
+
+chosen <- function(old, new, by_hand) {
+  as_base_frame(list(
+    old = as.character(old), new = as.character(new),
+    by_hand = rep_len(by_hand, length(old))
+  ), length(old))
+}
+
+by_side <- function(columns, names, arg, call) {
+  if (is.null(columns)) {
+    return(list())
+  }
+  if (!is.list(columns)) columns <- list(right = columns)
+  sides <- names(columns)
+  good <- length(sides) == length(columns) &&
+    all(sides %in% c("left", "right")) && !anyDuplicated(sides)
+  if (!good) {
+    stop_argument(
+      sprintf(
+        "`%s` must be column names, or list(left = , right = ) of them.", arg
+      ),
+      call = call
+    )
+  }
+  for (side in sides) {
+    check_names_known(columns[[side]], names[[side]], side, arg, call)
+    check_names_once(columns[[side]], arg, call)
+  }
+  columns
+}
+
+check_names_known <- function(columns, names, side, arg, call) {
+  if (is.null(columns)) {
+    return()
+  }
+  if (!is.character(columns) || anyNA(columns)) {
+    stop_argument(
+      sprintf("`%s` must be column names of `%s`, not %s.", arg, side,
+        shown(columns)
+      ),
+      call = call
+    )
+  }
+  unknown <- setdiff(columns, names)
+  if (length(unknown)) {
+    near <- closest_name(unknown[1L], names)
+    stop_argument(
+      sprintf("`%s` has no column `%s`, which `%s` names.", side,
+        shortened(unknown[1L], 80L), arg
+      ),
+      if (nzchar(near)) near else paste("Its columns:", ticked(names)),
+      call = call
+    )
+  }
+}
+
+# (`take` may bring a column twice under two names)
+check_names_once <- function(columns, arg, call) {
+  new <- names(columns)
+  chosen <- if (is.null(new)) columns else ifelse(nzchar(new), new, columns)
+  twice <- unique(chosen[duplicated(chosen)])
+  if (length(twice)) {
+    stop_ronda("collision",
+      sprintf("`%s` has two columns called %s.", arg, ticked(twice)),
+      "Give each a name of its own, or name it once.",
+      call = call
+    )
+  }
+}

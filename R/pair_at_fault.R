@@ -1,0 +1,131 @@
+# The rows and keys at fault, in words and as frames.
+
+stop_expectation <- function(pairing, text, ..., left_rows = integer(),
+                             right_rows = integer(), call) {
+  stop_ronda("expectation", text, ...,
+    call = call,
+    data = list(
+      left_rows = left_rows, right_rows = right_rows,
+      keys = key_frame(pairing, left_rows, right_rows)
+    )
+  )
+}
+
+# The distinct keys of some rows as a frame, under the left names where all
+# rows are left ones
+key_frame <- function(pairing, left_rows, right_rows) {
+  side <- if (length(left_rows) || !length(right_rows)) "left" else "right"
+  rows <- if (side == "left") left_rows else right_rows
+  columns <- unique(vapply(pairing$key_rules, function(rule) rule[[side]], ""))
+  if (length(columns)) {
+    keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, NULL)
+    first <- group_rows_(lapply(keys[[side]], gather_, rows), keys$kinds, TRUE)
+    if (!is.null(first)) rows <- rows[first == seq_along(first)]
+  }
+  picked_columns(pairing[[side]], columns, rows)
+}
+
+# "`port` = \"Gull Quay\" and `day` = 2031-05-01" for one row
+key_words <- function(frame, columns, row) {
+  words <- vapply(columns, function(column) {
+    value <- slice_column(.subset2(frame, column), row, column, NULL)
+    sprintf("`%s` = %s", column, value_words(value))
+  }, "")
+  paste(words, collapse = " and ")
+}
+
+# The keys of some rows of one side, a few, for a message
+few_keys <- function(pairing, side, rows, most = 3L) {
+  columns <- unique(vapply(
+    pairing$key_rules, function(rule) rule[[side]], ""
+  ))
+  if (!length(columns)) {
+    return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
+  }
+  words <- unique(vapply(utils::head(rows, 50L), function(row) {
+    key_words(pairing[[side]], columns, row)
+  }, ""))
+  more <- length(words) > most || length(rows) > 50L
+  words <- c(utils::head(words, most), if (more) "...")
+  paste(words, collapse = "; ")
+}
+
+# rows of one frame whose key another row of it has too
+rows_repeated <- function(keys, kinds, match_missing) {
+  first <- group_rows_(keys, kinds, match_missing)
+  if (is.null(first)) {
+    return(integer())
+  }
+  again <- first != 0L & first != seq_along(first)
+  which(first %in% first[again] & first != 0L)
+}
+
+# the call that shows more
+repeated_keys_line <- function(pairing, side) {
+  columns <- rule_columns(pairing$key_rules, side)
+  if (length(columns)) {
+    sprintf("repeated_keys(%s, %s) shows the rows.",
+      name_code(pairing$labels[side_number(side)]), as_code(columns)
+    )
+  }
+}
+
+# The keys that multiply most, as a frame: key columns, the rows on each side
+# and their pairs
+heavy_keys <- function(pairing, most = 3L) {
+  columns <- unique(vapply(
+    pairing$key_rules, function(rule) rule$left, ""
+  ))
+  heavy <- if (pairing$keyed_only) {
+    heaviest_ranges(pairing$matches, most)
+  } else {
+    heavy_groups(pairing, most)
+  }
+  # keys that repeat on both sides, where there are any
+  multiply <- heavy$left_rows > 1L & heavy$right_rows > 1L
+  if (any(multiply)) heavy <- lapply(heavy, `[`, multiply)
+  keys <- picked_columns(pairing$left, columns, heavy$row)
+  as_base_frame(c(keys, heavy[-1L]), length(heavy$row))
+}
+
+# The same where a condition decides too: pairs are summed key by key
+heavy_groups <- function(pairing, most) {
+  rules <- pairing$key_rules
+  if (!length(rules)) {
+    return(list(
+      row = integer(), left_rows = integer(), right_rows = integer(),
+      pairs = numeric()
+    ))
+  }
+  keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
+  first <- group_rows_(keys$left, keys$kinds, pairing$missing_keys == "match")
+  if (is.null(first)) first <- seq_len(pairing$sizes[1L])
+  partners <- partner_counts(pairing$matches, "left")
+  paired <- which(partners > 0L)
+  pairs <- rowsum(as.numeric(partners[paired]), first[paired], reorder = FALSE)
+  top <- order(-pairs, as.integer(rownames(pairs)))
+  top <- top[seq_len(min(most, length(top)))]
+  row <- as.integer(rownames(pairs))[top]
+  members <- lapply(row, function(r) paired[first[paired] == r])
+  list(
+    row = row,
+    left_rows = lengths(members),
+    right_rows = lengths(lapply(members, partners_of, matches = pairing$matches)),
+    pairs = pairs[top]
+  )
+}
+
+heavy_words <- function(pairing, most = 3L) {
+  keys <- heavy_keys(pairing, most)
+  columns <- seq_len(length(keys) - 3L)
+  if (!nrow(keys) || !length(columns)) {
+    return(character())
+  }
+  vapply(seq_len(nrow(keys)), function(k) {
+    sprintf("%s: %s x %s rows, %s",
+      key_words(keys, names(keys)[columns], k),
+      with_commas(keys$left_rows[k]), with_commas(keys$right_rows[k]),
+      counted(keys$pairs[k], "pair")
+    )
+  }, "")
+}

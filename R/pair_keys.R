@@ -1,0 +1,113 @@
+# The same() rules of a pairing, and their columns as the engine takes them.
+
+# The rules, each with `plain_kind` where its columns are two plain vectors of one
+# type. Types are known before anything is computed, unless `via` makes new ones.
+check_key_types <- function(left, right, rules, call) {
+  for (k in seq_along(rules)) {
+    rule <- rules[[k]]
+    if (length(rule$via)) next
+    x <- .subset2(left, rule$left)
+    y <- .subset2(right, rule$right)
+    kind <- plain_kind_(x, y)
+    if (!is.null(kind)) {
+      rules[[k]]$plain_kind <- kind
+    } else if (!families_match(key_family(x), key_family(y))) {
+      stop_key_types(x, y, rule, call)
+    }
+  }
+  rules
+}
+
+# The rules, each with `cleaned`: what its `via` makes of the two whole columns. It
+# is run once, and whoever asks later (row order, explanations) is told the same.
+clean_keys <- function(rules, left, right, call) {
+  for (k in seq_along(rules)) {
+    rule <- rules[[k]]
+    if (!length(rule$via) || !is.null(rule$cleaned)) next
+    rules[[k]]$cleaned <- list(
+      left = apply_via(.subset2(left, rule$left), rule$via, rule, "left", call),
+      right = apply_via(.subset2(right, rule$right), rule$via, rule, "right",
+        call
+      )
+    )
+  }
+  rules
+}
+
+# `via` applied, and what it returned checked
+apply_via <- function(x, via, rule, side, call) {
+  fun <- via[[side]]
+  if (is.null(fun)) {
+    return(x)
+  }
+  place <- sprintf("`%s` of `%s`", rule[[side]], side)
+  value <- run_theirs(fun(x), "argument", sprintf("`via` failed on %s", place),
+    call
+  )
+  if (!is.null(dim(value)) || length(value) != length(x)) {
+    stop_ronda("argument",
+      sprintf(
+        "`via` must return a vector of %s for %s, not %s.",
+        counted(length(x), "value"), place, described(value)
+      ),
+      call = call
+    )
+  }
+  value
+}
+
+# All same() rules of a pairing, as the engine takes them. (`rest`: a second column
+# of the rule before, of numbers that are no 64-bit integers.)
+engine_keys <- function(left, right, rules, call) {
+  if (!length(rules)) {
+    return(list(left = list(), right = list(), kinds = integer()))
+  }
+  rules <- clean_keys(rules, left, right, call)
+  one_address <- c(TRUE, TRUE)
+  keys <- list()
+  others <- list()
+  kinds <- integer()
+  rest <- logical()
+  for (rule in rules) {
+    if (is.null(rule$cleaned)) {
+      x <- .subset2(left, rule$left)
+      y <- .subset2(right, rule$right)
+    } else {
+      x <- rule$cleaned$left
+      y <- rule$cleaned$right
+    }
+    pairs <- if (is.null(rule$plain_kind)) {
+      align_keys(x, y, rule, call)
+    } else {
+      list(list(kind = rule$plain_kind, left = x, right = y))
+    }
+    for (pair in pairs) {
+      k <- length(kinds) + 1L
+      keys[[k]] <- pair$left
+      others[[k]] <- pair$right
+      kinds[k] <- pair$kind
+      rest[k] <- !is.null(pair$rest)
+      if (!is.null(pair$one_address)) one_address <- one_address & pair$one_address
+    }
+  }
+  list(
+    left = keys, right = others, kinds = kinds, one_address = one_address, rest = rest
+  )
+}
+
+# The same() rules that fill one key column each: the first for a left column
+one_rule_per_key <- function(pairing) {
+  rules <- pairing$key_rules
+  if (length(rules) < 2L) {
+    return(rules)
+  }
+  rules[!duplicated(vapply(rules, function(rule) rule$left, ""))]
+}
+
+rule_columns <- function(rules, side) {
+  if (length(rules) == 1L) {
+    columns <- rules[[1L]][[side]]
+    return(if (length(columns) > 1L) unique(columns) else columns)
+  }
+  unique(as.character(unlist(lapply(rules, function(rule) rule[[side]]))))
+}

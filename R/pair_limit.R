@@ -1,0 +1,68 @@
+# The limit on rows: too many are refused before they are made.
+
+largest_frame <- .Machine$integer.max
+
+least_limit <- 1e6
+
+row_limit <- function(pairing) {
+  limit <- pairing$max_rows
+  if (is.null(limit)) limit <- max_rows_option()
+  if (is.null(limit)) max(least_limit, 10 * sum(pairing$sizes + 0)) else limit
+}
+
+# Stops before pairs are written out when there are too many.
+check_row_limit <- function(pairing, rows, call) {
+  if (!row_types[[rows]]$pairs) {
+    return()
+  }
+  pairs <- pairing$counts$pairs
+  limit <- row_limit(pairing)
+  if (pairs <= limit && pairs + sum(pairing$sizes + 0) <= largest_frame) {
+    return()
+  }
+  total <- sum(unlist(result_counts(pairing$counts, pairing$sizes, rows)))
+  if (pairs <= limit && total <= largest_frame) {
+    return()
+  }
+  stop_ronda("too_many_rows",
+    if (pairs > limit) {
+      sprintf("The frames make %s, more than `max_rows` allows (%s).",
+        counted(pairs, "pair"), with_commas(limit)
+      )
+    } else {
+      sprintf("The result would have %s, more than a data frame can hold.",
+        counted(total, "row")
+      )
+    },
+    heavy_words(pairing),
+    paste(
+      "Choose with `repeats`, add a key,",
+      if (total <= largest_frame) {
+        sprintf("or write max_rows = %s.", format(pairs, scientific = FALSE))
+      } else {
+        "or use rows = \"semi\" or \"anti\"."
+      }
+    ),
+    call = call,
+    data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
+  )
+}
+
+candidate_limit <- function(pairing) {
+  if (!identical(pairing$repeats, "all")) {
+    return(largest_frame)
+  }
+  min(row_limit(pairing), largest_frame)
+}
+
+stop_candidates <- function(pairing, total, limit, call) {
+  stop_ronda("too_many_rows",
+    sprintf(
+      "The rules and `where` let more pairs through than %s (%s).",
+      "`max_rows` allows", with_commas(limit)
+    ),
+    "Counting stopped there: the condition has to be run to be counted.",
+    "Add a key, make `where` narrower, or raise `max_rows`.",
+    call = call, data = list(pairs = total, limit = limit)
+  )
+}

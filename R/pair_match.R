@@ -1,0 +1,25 @@
+# Which rows pair: by equal keys, by ordered rules within the groups that these make,
+# and by a condition.
+
+# The candidates: list(matches), with `counts` where these are known by now, and for
+# ordered rules with what their notes need
+match_rows <- function(pairing, keys, ordered, call) {
+  if (!is.null(ordered)) {
+    merged <- merge_sorted(pairing, keys, ordered)
+    if (!is.null(merged)) return(merged)
+  }
+  found <- if (length(keys$kinds)) {
+    match_equal_(keys$left, keys$right, keys$kinds,
+      pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
+    )
+  } else {
+    list(matches = match_everything(pairing$sizes))
+  }
+  if (!is.null(ordered)) {
+    return(match_ordered(pairing, ordered, found$matches, call))
+  }
+  if (!is.null(pairing$where)) {
+    found$matches <- filter_pairs(pairing, found$matches, call)
+  }
+  found
+}

@@ -1,0 +1,153 @@
+# Words that messages are made of: counts, lists, names and values as an analyst
+# would write them.
+
+# `"a"`, `"b"` or `"c"`
+any_of <- function(values, quote = "\"") {
+  listed(paste0(quote, values, quote), "or")
+}
+
+# `a`, `b` and `c`
+ticked <- function(values, most = 8L) {
+  listed(paste0("`", readable(values), "`"), "and", most)
+}
+
+listed <- function(values, word, most = 8L) {
+  if (length(values) > most) {
+    more <- paste(length(values) - most + 1L, "more")
+    values <- c(values[seq_len(most - 1L)], more)
+  }
+  n <- length(values)
+  if (n < 2L) {
+    return(paste(values))
+  }
+  paste(paste(values[-n], collapse = ", "), word, values[n])
+}
+
+# "1 row", "12 rows", "10,000,000 rows"
+counted <- function(n, one, many = paste0(one, "s")) {
+  paste(with_commas(n), if (n == 1) one else many)
+}
+
+with_commas <- function(n) {
+  format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+}
+
+with_commas_each <- function(n) vapply(n, with_commas, "")
+
+# Text that can be shown, whatever its bytes: what is no text in its own encoding
+# stands as <ff>. (Most functions on text stop at such bytes.)
+readable <- function(text) {
+  wrong <- !is_sound_text(text)
+  if (any(wrong)) {
+    text[wrong] <- iconv(text[wrong], "UTF-8", "UTF-8", sub = "byte")
+  }
+  text
+}
+
+is_sound_text <- function(text) {
+  is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
+}
+
+# A value as an analyst would write it, short
+shown <- function(value) {
+  if (is.null(value)) {
+    return("NULL")
+  }
+  if (is.function(value)) {
+    return("a function")
+  }
+  if (!is.atomic(value) || length(value) != 1L || is.object(value) ||
+    !is.null(dim(value))) {
+    return(described(value))
+  }
+  if (is.character(value) && !is.na(value)) {
+    return(encodeString(shortened(value), quote = "\""))
+  }
+  format(value, digits = 15)
+}
+
+shortened <- function(text, most = 40L) {
+  text <- readable(text)
+  long <- nchar(text, "width", allowNA = TRUE) > most
+  long <- !is.na(long) & long
+  text[long] <- paste0(substr(text[long], 1L, most - 3L), "...")
+  text
+}
+
+described <- function(value) {
+  kind <- if (is.data.frame(value)) {
+    return("a data frame")
+  } else if (is.object(value) && !is.null(dim(value))) {
+    sprintf("an object of class `%s`", class(value)[1L])
+  } else if (!is.null(dim(value))) {
+    return("a matrix")
+  } else if (is.object(value)) {
+    sprintf("an object of class %s", any_of(class(value)[1L], "`"))
+  } else if (is.character(value)) {
+    "a text vector"
+  } else if (is.list(value)) {
+    "a list"
+  } else if (is.language(value)) {
+    "code"
+  } else {
+    sprintf("%s %s vector", if (is.integer(value)) "an" else "a", typeof(value))
+  }
+  if (is.atomic(value) && !is.object(value)) {
+    kind <- sprintf("%s of length %d", kind, length(value))
+  }
+  kind
+}
+
+# "Did you mean `vessel`?", or nothing when no name is close
+closest_name <- function(name, names) {
+  name <- readable(name)
+  names <- readable(names)
+  if (!length(names) || nchar(name) > 200L) {
+    return("")
+  }
+  plain <- function(x) gsub("[^[:alnum:]]", "", tolower(x))
+  distance <- drop(utils::adist(plain(name), plain(names)))
+  starts <- startsWith(plain(names), plain(name)) & nchar(name) > 2L
+  distance[starts] <- pmin(distance[starts], 1)
+  letters_of <- function(x) {
+    vapply(strsplit(x, ""), function(c) paste(sort(c), collapse = ""), "")
+  }
+  swapped <- letters_of(plain(names)) == letters_of(plain(name))
+  distance[swapped] <- pmin(distance[swapped], 1)
+  best <- which.min(distance)
+  if (distance[best] > max(1, nchar(name) %/% 3)) {
+    return("")
+  }
+  sprintf("Did you mean `%s`?", names[best])
+}
+
+# Lines no wider than the terminal
+folded <- function(text, width = min(getOption("width"), 80L)) {
+  unlist(lapply(text, strwrap, width = width, exdent = 2L))
+}
+
+# Text in a style where the terminal has styles
+styled <- function(text, style) {
+  if (!has_styles()) {
+    return(text)
+  }
+  switch(style,
+    bold = as.character(cli::style_bold(text)),
+    dim = as.character(cli::col_grey(text))
+  )
+}
+
+has_styles <- function() {
+  requireNamespace("cli", quietly = TRUE) && cli::num_ansi_colors() > 1L
+}
+
+symbol_arrow <- function() if (has_unicode()) "\u2192" else "->"
+
+has_unicode <- function() {
+  isTRUE(getOption("cli.unicode", l10n_info()[["UTF-8"]]))
+}
+
+# text of a figure, folded to its width
+in_lines <- function(text, width = 88L) {
+  paste(strwrap(text, width), collapse = "\n")
+}

@@ -1,0 +1,87 @@
+# Calls go only downwards: interface, verbs, pairing and building, types and conditions,
+# engine. And no files call each other in a circle.
+
+sources <- testthat::test_path("..", "..", "R")
+
+layers <- c(
+  engine = "^RcppExports[.]R$|^catch-|^data[.]R$|^ronda-package[.]R$",
+  types = "^type_|^(conditions|checks|words|r_code|options|progress)[.]R$",
+  pairing = "^(pair|frame)_.*(?<!pair_rows[.]R)$|^matches[.]R$",
+  verbs = paste0(
+    "^look_|^(join_frames|pair_rows|build_frame|split_frames|join_many|",
+    "join_many_columns|key_account|row_labels|receipt|explain_row|near_misses|",
+    "suggest_keys)[.]R$"
+  ),
+  interface = "^(cli|plot|file)_|^write_report[.]R$"
+)
+
+# names that code uses and does not make itself
+names_used <- function(code) {
+  if (is.function(code)) code <- as.list(code)
+  functions <- list()
+  collect <- function(x, local) {
+    if (is.call(x) && identical(x[[1L]], quote(`function`))) {
+      local <- c(local, names(x[[2L]]), assigned(x[[3L]]))
+    }
+    if (is.name(x)) {
+      functions <<- c(functions, setdiff(as.character(x), local))
+    } else if (is.call(x) && identical(x[[1L]], quote(quote))) {
+      NULL
+    } else if (is.call(x) || is.pairlist(x) || is.list(x)) {
+      # (what stands after a dollar is a part of something)
+      dollar <- is.call(x) && as.character(x[[1L]])[1L] %in% c("$", "::")
+      for (part in as.list(x)[if (dollar) 1:2 else TRUE]) {
+        if (!identical(part, quote(expr = ))) collect(part, local)
+      }
+    }
+  }
+  collect(code, character())
+  unique(unlist(functions))
+}
+
+assigned <- function(code) {
+  if (!is.call(code) || identical(code[[1L]], quote(`function`))) {
+    return(NULL)
+  }
+  makes <- as.character(code[[1L]])[1L] %in% c("<-", "<<-", "for")
+  c(
+    if (makes) all.names(code[[2L]], functions = FALSE)[1L],
+    unlist(lapply(as.list(code)[-1L], assigned))
+  )
+}
+
+test_that("calls go only downwards, and no files call each other in a circle", {
+  skip_if_not(dir.exists(sources))
+  files <- list.files(sources, "[.]R$")
+  layer <- vapply(files, function(file) {
+    which(vapply(layers, grepl, NA, file, perl = TRUE))[1L]
+  }, 1L)
+  expect_identical(files[is.na(layer)], character())
+  code <- lapply(files, function(file) parse(file.path(sources, file)))
+  homes <- unlist(Map(function(file, code) {
+    made <- Filter(function(x) is.call(x) && identical(x[[1L]], quote(`<-`)), code)
+    names <- vapply(made, function(x) as.character(x[[2L]])[1L], "")
+    structure(rep(file, length(names)), names = names)
+  }, files, code, USE.NAMES = FALSE))
+  expect_identical(names(homes)[duplicated(names(homes))], character())
+  calls <- Map(function(file, code) {
+    used <- unique(unlist(lapply(code, function(x) {
+      own <- if (is.call(x) && identical(x[[1L]], quote(`<-`))) as.character(x[[2L]])
+      setdiff(names_used(x), own)
+    })))
+    setdiff(unique(unname(homes[intersect(used, names(homes))])), file)
+  }, files, code)
+  upwards <- unlist(lapply(files, function(file) {
+    higher <- calls[[file]][layer[calls[[file]]] > layer[[file]]]
+    if (length(higher)) paste(file, "calls", higher)
+  }))
+  expect_identical(upwards, NULL)
+  # files that call nothing that is left are taken away until none can be
+  left <- files
+  repeat {
+    free <- !vapply(left, function(file) any(calls[[file]] %in% left), NA)
+    if (!any(free)) break
+    left <- left[!free]
+  }
+  expect_identical(left, character())
+})
