@@ -183,3 +183,23 @@ write_demo <- function(results, folder) {
   }
   write_report(tides, file.path(folder, "report.html"))
 }
+
+# The example on the demo data: each step is shown as an analyst would write
+# it, with what comes back; results go to files.
+cli_demo <- function(files, options) {
+  folder <- if (is.null(options$out)) "demo-output" else options$out
+  make_folder(folder)
+  old <- options(width = 78, digits = 4, ronda.receipt = FALSE)
+  on.exit(options(old))
+  run_demo(folder)
+}
+
+register_command("demo", cli_demo, character(),
+  "Run the example on the demo data.",
+  options = function() {
+    list(cli_option("out", "The folder to write to (default: demo-output)",
+      "FOLDER"
+    ))
+  },
+  examples = "ronda demo --out demo-output"
+)

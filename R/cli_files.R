@@ -82,3 +82,22 @@ needed_out <- function(options, extensions) {
   }
   out
 }
+
+# the pairing of two files
+cli_pair <- function(files, options) {
+  arguments <- matching_arguments(options)
+  frames <- cli_read_all(files, options)
+  labels <- file_labels(files)
+  sides <- if (is.null(options$sides)) {
+    c("left", "right")
+  } else {
+    split_commas(options$sides)
+  }
+  on <- arguments$on
+  arguments$on <- NULL
+  pairing <- with_memory_told(pair_up(frames[[1L]], frames[[2L]], on,
+    c(arguments, list(sides = sides)),
+    if (is.null(options$sides)) labels else sides, NULL
+  ))
+  structure(pairing, class = "ronda_pairing")
+}

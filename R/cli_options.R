@@ -1,16 +1,25 @@
 # The options of the commands and how their text becomes arguments. Parsing
 # itself is optparse's.
 
-cli_option <- function(name, help, value = NULL, default = NULL) {
-  list(name = name, help = help, value = value, default = default)
+cli_option <- function(name, help, value = NULL) {
+  list(name = name, help = help, value = value)
 }
+
+missing_option <- cli_option("missing-keys",
+  "unmatched (default), match or stop", "WORD"
+)
+
+types_option <- cli_option("types", paste(
+  "Types of columns when reading: id=text,day=date",
+  "(text, number, integer, logical, date, datetime)"
+), "TYPES")
 
 matching_options <- list(
   cli_option("on", paste(
     "Key columns: port, or vessel=code where the names differ;",
     "several with commas"
   ), "KEYS"),
-  cli_option("missing-keys", "unmatched (default), match or stop", "WORD"),
+  missing_option,
   cli_option("repeats", paste(
     "Of several partners: all (default), first, last, stop, highest:COLUMN or",
     "lowest:COLUMN"
@@ -21,10 +30,7 @@ matching_options <- list(
   ), "WORDS"),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
   cli_option("sides", "Names of the two sides (default: left,right)", "NAMES"),
-  cli_option("types", paste(
-    "Types of columns when reading: id=text,day=date",
-    "(text, number, integer, logical, date, datetime)"
-  ), "TYPES")
+  types_option
 )
 
 # the options of all rules, each before the first that says more about it
@@ -85,38 +91,9 @@ column_options <- list(
   ), "VALUES")
 )
 
-near_option <- cli_option("near-misses",
-  "Unmatched keys beside their likely partner"
-)
-
 quiet_option <- cli_option("quiet", "No receipt on stderr")
 
 output_options <- list(
   cli_option("out", "The file to write (default: csv on stdout)", "FILE"),
   quiet_option
-)
-
-many_options <- list(
-  cli_option("on", "Key columns that all files have", "KEYS"),
-  cli_option("rows", "full (default), left or inner", "WORD"),
-  cli_option("collisions", paste(
-    "rename (default), left, right, fill, agree or stop; or by column:",
-    "note=fill,.other=rename"
-  ), "WORDS"),
-  pattern_option,
-  cli_option("origin", "Add a column with the files that hold a row", "NAME"),
-  cli_option("missing-keys", "unmatched (default), match or stop", "WORD"),
-  cli_option("types", "Types of columns when reading: id=text", "TYPES"),
-  cli_option("out", "The file to write (default: csv on stdout)", "FILE"),
-  quiet_option
-)
-
-split_options <- list(
-  cli_option("out", "The folder to write to (default: this one)", "FOLDER"),
-  cli_option("format", "csv (default), tsv, rds, parquet or jsonl", "WORD"),
-  quiet_option
-)
-
-demo_options <- list(
-  cli_option("out", "The folder to write to (default: demo-output)", "FOLDER")
 )

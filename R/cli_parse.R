@@ -1,15 +1,15 @@
 # Words of the command line made files and options.
 
-option_parser <- function(name, command) {
+option_parser <- function(command, options) {
   need_packages("optparse", "The command line", class = "file")
   parser <- optparse::OptionParser(
-    usage = usage_line(name, command), add_help_option = FALSE,
+    usage = usage_line(command), add_help_option = FALSE,
     description = command$about,
     epilogue = paste(c("Examples:", paste0("  ", command$examples), ""),
       collapse = "\n"
     )
   )
-  for (option in command$options) {
+  for (option in options) {
     parser <- optparse::add_option(parser, paste0("--", option$name),
       action = if (is.null(option$value)) "store_true" else "store",
       type = if (is.null(option$value)) "logical" else "character",
@@ -21,18 +21,18 @@ option_parser <- function(name, command) {
   )
 }
 
-command_help <- function(name, command) {
-  parser <- option_parser(name, command)
+command_help <- function(command, options) {
+  parser <- option_parser(command, options)
   text <- utils::capture.output(optparse::print_help(parser))
   paste0(paste(text, collapse = "\n"), "\n")
 }
 
 # list(files, options): options by name, as text
-parse_options <- function(name, command, args) {
-  known <- vapply(command$options, function(option) option$name, "")
-  takes <- !vapply(command$options, function(x) is.null(x$value), NA)
-  split <- split_words(args, name, known, known[takes])
-  parser <- option_parser(name, command)
+parse_options <- function(command, options, args) {
+  known <- vapply(options, function(option) option$name, "")
+  takes <- !vapply(options, function(x) is.null(x$value), NA)
+  split <- split_words(args, command$name, known, known[takes])
+  parser <- option_parser(command, options)
   parsed <- tryCatch(
     optparse::parse_args(parser, split$options,
       print_help_and_exit = FALSE, positional_arguments = FALSE

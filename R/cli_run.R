@@ -45,38 +45,36 @@ run_command <- function(args) {
     lines_to_stdout(sprintf("ronda %s", utils::packageVersion("ronda")))
     return(0L)
   }
-  commands <- cli_commands()
   command <- commands[[args[1L]]]
   if (is.null(command)) {
     stop_usage(
       sprintf("there is no command %s.", shown(args[1L])),
       paste("*", c(
-        closest_name(args[1L], names(commands)),
+        closest_name(args[1L], command_order),
         "ronda --help lists the commands."
       ))
     )
   }
-  given <- parse_options(args[1L], command, args[-1L])
+  options <- command$options()
+  given <- parse_options(command, options, args[-1L])
   if (isTRUE(given$options$help)) {
-    to_stdout(command_help(args[1L], command))
+    to_stdout(command_help(command, options))
     return(0L)
   }
-  check_file_count(args[1L], command, given$files)
+  check_file_count(command, given$files)
   command$run(given$files, given$options)
   0L
 }
 
 general_help <- function() {
-  commands <- cli_commands()
+  about <- vapply(command_order, function(name) commands[[name]]$about, "")
   c(
     "ronda: join data frames and see what happened",
     "",
     "Usage: ronda COMMAND FILES [OPTIONS]",
     "",
     "Commands:",
-    sprintf("  %-6s %s", names(commands),
-      vapply(commands, function(x) x$about, "")
-    ),
+    sprintf("  %-6s %s", command_order, about),
     "",
     "ronda COMMAND --help shows the options of a command.",
     "--on, --take, --if-absent, --expect, --types and rules may be given several times.",

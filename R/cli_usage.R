@@ -50,24 +50,25 @@ cli_names <- c(
   after = "--after", ends = "--ends"
 )
 
-usage_line <- function(name, command) {
-  paste(c("ronda", name, command$files, "[OPTIONS]"), collapse = " ")
+usage_line <- function(command) {
+  paste(c("ronda", command$name, command$files, "[OPTIONS]"), collapse = " ")
 }
 
-check_file_count <- function(name, command, files) {
-  most <- if (is.null(command$most)) length(command$files) else command$most
-  least <- if (is.null(command$least)) most else command$least
-  if (length(files) < least || length(files) > most) {
-    wanted <- if (least == most) {
-      counted(least, "file")
-    } else if (is.infinite(most)) {
-      sprintf("%d files or more", least)
-    } else {
-      sprintf("%d or %d files", least, most)
-    }
-    stop_usage(
-      sprintf("%s takes %s, not %d.", name, wanted, length(files)),
-      sprintf("* Usage: %s", usage_line(name, command))
-    )
+check_file_count <- function(command, files) {
+  least <- command$least
+  most <- command$most
+  if (length(files) >= least && length(files) <= most) {
+    return()
   }
+  wanted <- if (least == most) {
+    counted(least, "file")
+  } else if (is.infinite(most)) {
+    sprintf("%d files or more", least)
+  } else {
+    sprintf("%d or %d files", least, most)
+  }
+  stop_usage(
+    sprintf("%s takes %s, not %d.", command$name, wanted, length(files)),
+    sprintf("* Usage: %s", usage_line(command))
+  )
 }

@@ -49,8 +49,8 @@ told <- function(pairing, clock, built = NULL) {
 record_receipt <- function(pairing, rows, n, clock) {
   session$latest <- told(pairing, clock, list(rows = rows, n = n))
   if (tells_receipts()) {
-    receipt <- receipt_of_call(session$latest)
-    message(paste(c(receipt_line(receipt), receipt$notes), collapse = "\n"))
+    account <- receipt_of_call(session$latest)
+    message(paste(c(receipt_line(account), account$notes), collapse = "\n"))
   }
 }
 
@@ -76,29 +76,29 @@ receipt_of_call <- function(latest) {
 
 seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]
 
-receipt_line <- function(receipt) {
+receipt_line <- function(account) {
   parts <- c(
-    sprintf("%s paired", with_commas(receipt$paired)),
-    sprintf("%s %s alone", with_commas(receipt$left_alone), receipt$labels[1L]),
-    sprintf("%s %s alone", with_commas(receipt$right_alone), receipt$labels[2L])
+    sprintf("%s paired", with_commas(account$paired)),
+    sprintf("%s %s alone", with_commas(account$left_alone), account$labels[1L]),
+    sprintf("%s %s alone", with_commas(account$right_alone), account$labels[2L])
   )
-  counts <- c(receipt$paired, receipt$left_alone, receipt$right_alone)
+  counts <- c(account$paired, account$left_alone, account$right_alone)
   if (all(counts == 0)) {
     parts <- ""
   } else {
     parts <- paste0(": ", paste(parts[counts > 0], collapse = ", "))
   }
   sprintf("%s %s, %s %s %s %s%s",
-    with_commas(receipt$rows_left), receipt$labels[1L],
-    with_commas(receipt$rows_right), receipt$labels[2L],
-    symbol_arrow(), counted(receipt$result_rows, "row"), parts
+    with_commas(account$rows_left), account$labels[1L],
+    with_commas(account$rows_right), account$labels[2L],
+    symbol_arrow(), counted(account$result_rows, "row"), parts
   )
 }
 
-row_name_words <- function(receipt) {
-  if (any(receipt$row_names_left_behind)) {
+row_name_words <- function(account) {
+  if (any(account$row_names_left_behind)) {
     sprintf("Row names of %s were left behind: row_labels() keeps them.",
-      listed(receipt$labels[receipt$row_names_left_behind], "and")
+      listed(account$labels[account$row_names_left_behind], "and")
     )
   }
 }

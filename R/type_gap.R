@@ -30,8 +30,8 @@ gap_of_long <- function(x, y, call) {
     if (length(over)) {
       stop_ronda("type", "A gap is too long for a column of 64-bit integers.",
         sprintf("It is that between %s and %s.",
-          value_words(slice_column(x, over[1L], "gap", call)),
-          value_words(slice_column(y, over[1L], "gap", call))
+          value_words(gather_(x, over[1L])),
+          value_words(gather_(y, over[1L]))
         ),
         "Leave out `gap`, or look no farther than a distance: `within`.",
         call = call
@@ -50,7 +50,7 @@ gap_of_long <- function(x, y, call) {
   if (length(lost)) {
     stop_ronda("type",
       sprintf("A gap of %s is too long for a column of doubles.",
-        value_words(slice_column(gap, lost[1L], "gap", call))
+        value_words(gather_(gap, lost[1L]))
       ),
       "Make both columns 64-bit integers.",
       call = call

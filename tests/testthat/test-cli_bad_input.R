@@ -42,7 +42,7 @@ test_that("wrong words of every option and command are told", {
   before <- list.files(all.files = TRUE)
   tried <- character()  # an option means the same in all commands but `many`
   for (command in names(base)) {
-    for (option in ronda:::cli_commands()[[command]]$options) {
+    for (option in ronda:::commands[[command]]$options()) {
       if (is.null(option$value) || option$name %in% c("out", tried)) next
       rest <- base[[command]]
       if (option$name == "on") rest <- setdiff(rest, c("--on", "port"))

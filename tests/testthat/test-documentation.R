@@ -65,7 +65,7 @@ test_that("the examples of every command run", {
     full.names = TRUE
   ), folder)
   withr::local_dir(folder)
-  for (command in ronda:::cli_commands()) {
+  for (command in as.list(ronda:::commands)) {
     for (example in command$examples) {
       words <- scan(text = example, what = "", quiet = TRUE)
       code <- NULL

@@ -29,9 +29,10 @@ names_used <- function(code) {
       NULL
     } else if (is.call(x) || is.pairlist(x) || is.list(x)) {
       # (what stands after a dollar is a part of something)
-      dollar <- is.call(x) && as.character(x[[1L]])[1L] %in% c("$", "::")
-      for (part in as.list(x)[if (dollar) 1:2 else TRUE]) {
-        if (!identical(part, quote(expr = ))) collect(part, local)
+      dollar <- is.call(x) && list(x[[1L]]) %in% c(quote(`$`), quote(`::`))
+      parts <- if (dollar) list(x[[2L]]) else as.list(x)
+      for (part in parts[!vapply(parts, identical, NA, quote(expr = ))]) {
+        collect(part, local)
       }
     }
   }
@@ -46,7 +47,7 @@ assigned <- function(code) {
   makes <- as.character(code[[1L]])[1L] %in% c("<-", "<<-", "for")
   c(
     if (makes) all.names(code[[2L]], functions = FALSE)[1L],
-    unlist(lapply(as.list(code)[-1L], assigned))
+    unlist(lapply(Filter(is.call, as.list(code)[-1L]), assigned))
   )
 }
 

@@ -1,0 +1,43 @@
+# ronda many
+
+cli_many <- function(files, options) {
+  if (is.null(options$on)) {
+    stop_usage("--on is missing: say which columns must be equal.")
+  }
+  frames <- cli_read_all(files, options)
+  labels <- file_labels(files)
+  if (length(labels) != length(files) || anyDuplicated(labels)) {
+    stop_usage("The files need names of their own.")
+  }
+  names(frames) <- labels
+  columns <- column_arguments(options)
+  columns <- columns[setdiff(names(columns), c("row_order", "keys", "take"))]
+  result <- with_call_quiet(do.call(join_many, c(
+    list(frames, on = split_pairs(options$on)), columns,
+    compact(list(missing_keys = options[["missing-keys"]]))
+  )))
+  cli_write(result, options$out)
+  if (!isTRUE(options$quiet)) to_stderr(many_line(last_receipt()))
+}
+
+register_command("many", cli_many, c("FILE", "FILE", "..."),
+  "Join several files on keys that all have.",
+  least = 2L, most = Inf,
+  options = function() {
+    c(list(
+      cli_option("on", "Key columns that all files have", "KEYS"),
+      cli_option("rows", "full (default), left or inner", "WORD"),
+      cli_option("collisions", paste(
+        "rename (default), left, right, fill, agree or stop; or by column:",
+        "note=fill,.other=rename"
+      ), "WORDS"),
+      pattern_option,
+      cli_option("origin", "Add a column with the files that hold a row", "NAME"),
+      missing_option, types_option
+    ), output_options)
+  },
+  examples = paste(
+    "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
+    "--origin held_by --out readings.csv"
+  )
+)

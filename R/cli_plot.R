@@ -1,0 +1,24 @@
+# ronda plot
+
+cli_plot <- function(files, options) {
+  out <- needed_out(options, c("png", "pdf", "svg"))
+  view <- if (is.null(options$view)) "overlap" else options$view
+  pairing <- cli_pair(files, options)
+  figure <- plot.ronda_pairing(pairing, view)
+  save_figure(figure, out)
+}
+
+register_command("plot", cli_plot, two_files, "Draw a pairing.",
+  options = function() {
+    c(matching_options, rule_options(), list(
+      cli_option("view",
+        listed(sub("^overlap$", "overlap (default)", figure_order), "or"), "WORD"
+      ),
+      cli_option("out", "The .png, .pdf or .svg file to write (required)", "FILE")
+    ))
+  },
+  examples = paste(
+    "ronda plot sailings.csv vessels.csv --on vessel=code",
+    "--view join_types --out types.png"
+  )
+)

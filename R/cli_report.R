@@ -1,0 +1,19 @@
+# ronda report
+
+cli_report <- function(files, options) {
+  out <- needed_out(options, "html")
+  write_report(cli_pair(files, options), out)
+}
+
+register_command("report", cli_report, two_files,
+  "Write the account, figures and samples as one web page.",
+  options = function() {
+    c(matching_options, rule_options(), list(
+      cli_option("out", "The .html file to write (required)", "FILE")
+    ))
+  },
+  examples = paste(
+    "ronda report sailings.csv vessels.csv --on vessel=code",
+    "--out report.html"
+  )
+)
