@@ -1,5 +1,6 @@
 # make demo   the example on the demo data, results in demo-output/
 # make test   every test
+# make mutants   small changes of the code: do the tests see them? SEED=20 COUNT=100
 # make soak   generated cases against the slow oracle: MINUTES=10, SEED=
 # make sanitize   tests under sanitizers, valgrind and gctorture
 # make check   R CMD check --as-cran of the tarball
@@ -12,7 +13,7 @@ RONDA_R := R_LIBS="$(LIBRARY)" Rscript
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo test soak sanitize fuzz check coverage setup install document bench clean
+.PHONY: demo test mutants soak sanitize fuzz check coverage setup install document bench clean
 
 demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
@@ -20,6 +21,10 @@ demo: $(LIBRARY)/ronda.installed
 
 test: $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/run-tests.R
+
+COUNT ?= 100
+mutants: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/mutants.R $(or $(SEED),20) $(COUNT)
 
 MINUTES ?= 10
 SEED ?=

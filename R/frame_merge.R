@@ -46,7 +46,9 @@ merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
   common <- common_columns(x, y)
-  if (isTRUE(collision_kinds[[column$how]]$agree)) check_agree(pairing, column, common, row_map, call)
+  if (isTRUE(collision_kinds[[column$how]]$agree)) {
+    check_agree(pairing, column, common, row_map, call)
+  }
   over <- lapply(common, attr, "not_int64")
   common <- held_alone(common)
   value <- slice_column(common$left, row_map$left, column$left, call)

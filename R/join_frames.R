@@ -77,8 +77,8 @@
 #'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error.
 #' @param expect `[character]` Any of `"one-to-one"`, `"one-to-many"`,
-#'   `"many-to-one"`, `"rows-multiply"` (keys may repeat on both sides: no warning), `"left-complete"`
-#'   (every left row has a partner), `"right-complete"` and
+#'   `"many-to-one"`, `"rows-multiply"` (keys may repeat on both sides: no
+#'   warning), `"left-complete"` (every left row has a partner), `"right-complete"` and
 #'   `"no-missing-keys"`.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
 #'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of

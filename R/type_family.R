@@ -81,7 +81,15 @@ type_word <- function(x) {
   if (!is.na(family)) {
     return(family_words[[family]])
   }
-  if (is.object(x)) class(x)[1L] else if (!is.null(dim(x))) "matrix" else if (is.list(x)) "list" else typeof(x)
+  if (is.object(x)) {
+    class(x)[1L]
+  } else if (!is.null(dim(x))) {
+    "matrix"
+  } else if (is.list(x)) {
+    "list"
+  } else {
+    typeof(x)
+  }
 }
 
 # Families that match each other

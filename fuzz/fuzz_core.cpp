@@ -13,6 +13,8 @@
 #include <vector>
 
 #include "core/equal_match.h"
+#include "core/list_rows.h"
+#include "core/repeated_keys.h"
 #include "core/gather_lines.h"
 #include "core/pairs.h"
 #include "core/sort_rows.h"
@@ -23,11 +25,13 @@ namespace {
 
 const char no_text = 0;
 // every place begins a text; many have the next one's characters behind theirs
-const char texts[64] = "aaaaaaaaaaaaaaaab\0aaaaaaaab\0aaaaaaa\0\0bbbbbbbb\0abababab";
+const char texts[64] =
+    "aaaaaaaaaaaaaaaab\0aaaaaaaab\0aaaaaaa\0\0bbbbbbbb\0abababab";
 
 class Bytes {
  public:
-  Bytes(const std::uint8_t* data, std::size_t size) : data_(data), size_(size) {}
+  Bytes(const std::uint8_t* data, std::size_t size)
+      : data_(data), size_(size) {}
   bool empty() const { return at_ >= size_; }
   std::uint8_t next() { return empty() ? 0 : data_[at_++]; }
   template <class T>
@@ -73,33 +77,46 @@ struct Column {
   }
   KeyColumn view() const {
     switch (kind) {
-      case KeyKind::int32: return {kind, ints.data(), nullptr};
-      case KeyKind::int64: return {kind, longs.data(), nullptr};
-      case KeyKind::text: return {kind, addresses.data(), &no_text};
-      default: return {kind, reals.data(), nullptr};
+      case KeyKind::int32:
+        return {kind, ints.data(), nullptr};
+      case KeyKind::int64:
+        return {kind, longs.data(), nullptr};
+      case KeyKind::text:
+        return {kind, addresses.data(), &no_text};
+      default:
+        return {kind, reals.data(), nullptr};
     }
   }
   bool missing(std::size_t i) const {
     switch (kind) {
-      case KeyKind::int32: return ints[i] == INT32_MIN;
-      case KeyKind::int64: return longs[i] == INT64_MIN;
-      case KeyKind::text: return addresses[i] == &no_text;
-      default: return std::isnan(reals[i]);
+      case KeyKind::int32:
+        return ints[i] == INT32_MIN;
+      case KeyKind::int64:
+        return longs[i] == INT64_MIN;
+      case KeyKind::text:
+        return addresses[i] == &no_text;
+      default:
+        return std::isnan(reals[i]);
     }
   }
   bool equals(std::size_t i, const Column& other, std::size_t j) const {
     switch (kind) {
-      case KeyKind::int32: return ints[i] == other.ints[j];
-      case KeyKind::int64: return longs[i] == other.longs[j];
-      case KeyKind::text: return addresses[i] == other.addresses[j];
+      case KeyKind::int32:
+        return ints[i] == other.ints[j];
+      case KeyKind::int64:
+        return longs[i] == other.longs[j];
+      case KeyKind::text:
+        return addresses[i] == other.addresses[j];
       case KeyKind::day:
         return std::floor(reals[i]) == std::floor(other.reals[j]);
-      default: return reals[i] == other.reals[j];
+      default:
+        return reals[i] == other.reals[j];
     }
   }
 };
 
-// -1, 0 or 1 as value i comes before, beside or after value j; missing ones last
+// -1, 0 or 1 as value i comes before, beside or after value j; missing ones
+// last
 int compare(const Column& column, std::size_t i, std::size_t j, bool down) {
   const bool a = column.missing(i), b = column.missing(j);
   if (a || b) return int{a} - int{b};
@@ -107,13 +124,16 @@ int compare(const Column& column, std::size_t i, std::size_t j, bool down) {
     return (x < y ? -1 : y < x ? 1 : 0) * (down ? -1 : 1);
   };
   switch (column.kind) {
-    case KeyKind::int32: return sign(column.ints[i], column.ints[j]);
-    case KeyKind::int64: return sign(column.longs[i], column.longs[j]);
+    case KeyKind::int32:
+      return sign(column.ints[i], column.ints[j]);
+    case KeyKind::int64:
+      return sign(column.longs[i], column.longs[j]);
     case KeyKind::text:
       return sign(std::strcmp(static_cast<const char*>(column.addresses[i]),
                               static_cast<const char*>(column.addresses[j])),
                   0);
-    default: return sign(column.reals[i], column.reals[j]);
+    default:
+      return sign(column.reals[i], column.reals[j]);
   }
 }
 
@@ -192,9 +212,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
 
   check_order(context, right, match_missing);
   std::vector<Row> range(left_rows + 1), starts, rows;
-  const Match match =
-      match_equal(context, left.keys, right.keys, match_missing,
-                  KeyNames::numbers, range.data());
+  const Match match = match_equal(context, left.keys, right.keys, match_missing,
+                                  KeyNames::numbers, range.data());
   PairsView view;
   view.range = range.data();
   view.left_rows = left_rows;
@@ -219,18 +238,21 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
       if (!rows_equal(left, i, right, j, match_missing)) continue;
       ++partners;
       must(at < lines.size() && lefts[at] == static_cast<Row>(i + 1) &&
-               rights[at] == static_cast<Row>(j + 1), "a pair");
+               rights[at] == static_cast<Row>(j + 1),
+           "a pair");
       ++at;
     }
     pairs += partners;
     matched += partners > 0;
     if (partners == 0 && keep) {
       must(at < lines.size() && lefts[at] == static_cast<Row>(i + 1) &&
-               rights[at] == 0, "an unmatched row");
+               rights[at] == 0,
+           "an unmatched row");
       ++at;
     }
     for (std::size_t k = 0; k < i && partners == 0; ++k)
-      alone_twice |= range[k] == 0 && rows_equal(left, i, left, k, match_missing);
+      alone_twice |=
+          range[k] == 0 && rows_equal(left, i, left, k, match_missing);
   }
   must(at == lines.size(), "the number of lines");
   must(matched == match.matched_left, "matched left rows");
@@ -239,7 +261,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   must(counts.pairs == static_cast<double>(pairs), "pairs");
   must(plain.pairs == counts.pairs && plain.on_both == counts.on_both &&
            plain.matched_right == counts.matched_right &&
-           plain.most_left == counts.most_left, "the two ways to count");
+           plain.most_left == counts.most_left,
+       "the two ways to count");
   const auto alone = unmatched_rows(context, range.data(), left.keys.rows);
   must(repeats_among(context, left.keys, alone, match_missing) == alone_twice,
        "repeats");
@@ -269,7 +292,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   narrow_job.to = narrow.data();
   narrow_job.width = 4;
   numbers.right = wide_job.right = narrow_job.right = true;
-  if (lines.size()) gather_lines(context, lines, {numbers, wide_job, narrow_job});
+  if (lines.size())
+    gather_lines(context, lines, {numbers, wide_job, narrow_job});
   for (std::size_t k = 0; k < lines.size(); ++k)
     must(gathered[k] == rights[k] && narrow[k] == -rights[k] &&
              wide[k] == static_cast<std::uint64_t>(rights[k]),

@@ -1,6 +1,6 @@
 // What comes from R is looked at once, where it enters: types, lengths and row
-// numbers. A pairing is a list that anybody may write into, so nothing behind this
-// border reads or writes outside of a vector whatever it was given.
+// numbers. A pairing is a list that anybody may write into, so nothing behind
+// this border reads or writes outside of a vector whatever it was given.
 #pragma once
 #include <Rcpp.h>
 

@@ -39,10 +39,14 @@ namespace ronda::glue {
 std::size_t value_width(SEXPTYPE type) {
   switch (type) {
     case LGLSXP:
-    case INTSXP: return sizeof(int);
-    case RAWSXP: return sizeof(Rbyte);
-    case CPLXSXP: return sizeof(Rcomplex);
-    default: return 8;
+    case INTSXP:
+      return sizeof(int);
+    case RAWSXP:
+      return sizeof(Rbyte);
+    case CPLXSXP:
+      return sizeof(Rcomplex);
+    default:
+      return 8;
   }
 }
 
@@ -57,16 +61,20 @@ double missing_real(SEXP x) {
 MissingValue missing_value(SEXP x) {
   switch (TYPEOF(x)) {
     case LGLSXP:
-    case INTSXP: return bytes_of(NA_INTEGER);
-    case REALSXP: return bytes_of(missing_real(x));
+    case INTSXP:
+      return bytes_of(NA_INTEGER);
+    case REALSXP:
+      return bytes_of(missing_real(x));
     case CPLXSXP: {
       Rcomplex missing;
       missing.r = NA_REAL;
       missing.i = NA_REAL;
       return bytes_of(missing);
     }
-    case STRSXP: return bytes_of(NA_STRING);
-    default: return MissingValue{};
+    case STRSXP:
+      return bytes_of(NA_STRING);
+    default:
+      return MissingValue{};
   }
 }
 
@@ -78,13 +86,20 @@ void gather_values(const core::Context& context, SEXP x, const int* rows,
                    SEXP out) {
   switch (TYPEOF(x)) {
     case LGLSXP:
-    case INTSXP: return gather_as<std::int32_t>(context, x, rows, out);
-    case REALSXP: return gather_as<std::uint64_t>(context, x, rows, out);
-    case CPLXSXP: return gather_as<Rcomplex>(context, x, rows, out);
-    case RAWSXP: return gather_as<Rbyte>(context, x, rows, out);
-    case STRSXP: return gather_as<SEXP>(context, x, rows, out);
-    case VECSXP: return gather_list(x, rows, out);
-    default: Rcpp::stop("no column type '%s'", Rf_type2char(TYPEOF(x)));
+    case INTSXP:
+      return gather_as<std::int32_t>(context, x, rows, out);
+    case REALSXP:
+      return gather_as<std::uint64_t>(context, x, rows, out);
+    case CPLXSXP:
+      return gather_as<Rcomplex>(context, x, rows, out);
+    case RAWSXP:
+      return gather_as<Rbyte>(context, x, rows, out);
+    case STRSXP:
+      return gather_as<SEXP>(context, x, rows, out);
+    case VECSXP:
+      return gather_list(x, rows, out);
+    default:
+      Rcpp::stop("no column type '%s'", Rf_type2char(TYPEOF(x)));
   }
 }
 

@@ -20,8 +20,4 @@ MissingValue missing_value(SEXP x);
 void gather_values(const core::Context& context, SEXP x, const int* rows,
                    SEXP out);
 
-// Deferred columns, see glue_deferred.cpp
-bool can_wait(SEXP x, std::size_t lines);
-SEXP new_deferred(SEXP x, SEXP rows);
-
 }  // namespace ronda::glue

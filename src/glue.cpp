@@ -12,41 +12,6 @@ using namespace ronda;
 namespace ronda::glue {
 namespace {
 
-using Clock = std::chrono::steady_clock;
-Clock::time_point last_asked;
-SEXP held_jump = nullptr;  // of R's, until all that the engine holds is let go
-
-// Asking R costs more than a small join, so it is asked ten times a second.
-bool user_interrupts() {
-  const Clock::time_point now = Clock::now();
-  if (now - last_asked < std::chrono::milliseconds(100)) return false;
-  last_asked = now;
-  try {
-    glue::check_user();
-  } catch (const Rcpp::LongjumpException& jump) {
-    held_jump = jump.token;
-    return true;
-  }
-  return false;
-}
-
-double number_option(const char* name, double otherwise) {
-  SEXP value = Rf_GetOption1(Rf_install(name));
-  if (!Rf_isNumeric(value) || Rf_xlength(value) != 1) return otherwise;
-  const double number = Rf_asReal(value);
-  return number >= 1 ? number : otherwise;
-}
-
-core::Path path_option() {
-  SEXP value = Rf_GetOption1(Rf_install("ronda.path"));
-  if (TYPEOF(value) != STRSXP || Rf_xlength(value) != 1)
-    return core::Path::choose;
-  const char* name = CHAR(STRING_ELT(value, 0));
-  if (std::strcmp(name, "direct") == 0) return core::Path::direct;
-  if (std::strcmp(name, "hashed") == 0) return core::Path::hashed;
-  return core::Path::choose;
-}
-
 const void* column_data(SEXP column, int kind) {
   switch (static_cast<core::KeyKind>(kind)) {
     case core::KeyKind::int32:
@@ -65,18 +30,6 @@ const void* column_data(SEXP column, int kind) {
 }
 
 }  // namespace
-
-core::Context current_context() {
-  core::Context context;
-  context.threads = core::usable_threads(
-      static_cast<int>(number_option("ronda.threads", 0)));
-  context.chunk_rows = static_cast<std::size_t>(
-      number_option("ronda.chunk_rows", 1 << 17));
-  context.path = path_option();
-  context.interrupted = user_interrupts;
-  last_asked = Clock::now();
-  return context;
-}
 
 core::Keys as_keys(const Rcpp::List& columns,
                    const Rcpp::IntegerVector& kinds) {
@@ -106,8 +59,8 @@ core::PairsView as_pairs_unchecked(SEXP matches) {
   core::PairsView pairs;
   SEXP range = part(matches, "range");
   SEXP starts = part(matches, "starts");
-  const int right_rows = *integers(part(matches, "right_rows"), 1,
-                                   "the number of right rows");
+  const int right_rows =
+      *integers(part(matches, "right_rows"), 1, "the number of right rows");
   require(right_rows >= 0, "the number of right rows");
   pairs.range = integers(range, -1, "partners");
   pairs.left_rows = static_cast<std::size_t>(Rf_xlength(range));
@@ -138,23 +91,9 @@ core::PairsView as_pairs(const core::Context& context, SEXP matches) {
 Rcpp::List new_matches(SEXP range, SEXP starts, SEXP partners,
                        std::size_t right_rows) {
   using Rcpp::_;
-  return Rcpp::List::create(
-      _["range"] = range, _["starts"] = starts, _["partners"] = partners,
-      _["right_rows"] = static_cast<int>(right_rows));
-}
-
-void check_user() {
-  unwinding([] {
-    R_CheckUserInterrupt();
-    return R_NilValue;
-  });
-}
-
-void resume_jump() {
-  if (!held_jump) return;
-  SEXP token = held_jump;
-  held_jump = nullptr;
-  throw Rcpp::LongjumpException(token);
+  return Rcpp::List::create(_["range"] = range, _["starts"] = starts,
+                            _["partners"] = partners,
+                            _["right_rows"] = static_cast<int>(right_rows));
 }
 
 SEXP stop_no_memory() {

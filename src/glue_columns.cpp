@@ -9,6 +9,7 @@
 #include "core/roads.h"
 #include "gather_values.h"
 #include "glue.h"
+#include "glue_deferred.h"
 
 using namespace Rcpp;
 using namespace ronda;
@@ -165,9 +166,9 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
 // [[Rcpp::export(rng = false)]]
 List int64_from_number_(SEXP x) {
-  glue::require(TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP ||
-                    TYPEOF(x) == LGLSXP,
-                "numbers");
+  glue::require(
+      TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP,
+      "numbers");
   const R_xlen_t n = Rf_xlength(x);
   NumericVector out(no_init(n));
   std::int64_t* values = int64_data(out);
@@ -185,10 +186,9 @@ List int64_from_number_(SEXP x) {
     if (not_int64.size() == 0) not_int64 = NumericVector(n);
     not_int64[i] = value;
   }
-  return List::create(_["values"] = out,
-                      _["not_int64"] = not_int64.size() == 0
-                                           ? R_NilValue
-                                           : (SEXP)not_int64);
+  return List::create(
+      _["values"] = out,
+      _["not_int64"] = not_int64.size() == 0 ? R_NilValue : (SEXP)not_int64);
 }
 
 // 64-bit integers as two doubles that sort and compare as they do
@@ -199,8 +199,7 @@ List int64_halves_(NumericVector x) {
   for (R_xlen_t i = 0; i < x.size(); ++i) {
     const bool missing = values[i] == INT64_MIN;
     high[i] = missing ? NA_REAL : static_cast<double>(values[i] >> 32);
-    low[i] = missing ? NA_REAL
-                     : static_cast<double>(values[i] & 0xffffffffLL);
+    low[i] = missing ? NA_REAL : static_cast<double>(values[i] & 0xffffffffLL);
   }
   return List::create(high, low);
 }
@@ -211,14 +210,15 @@ bool codes_within_(IntegerVector codes, int most) {
   return glue::guarded([&] {
     const int* values = codes.begin();
     std::atomic<bool> within{true};
-    core::for_chunks(
-        glue::current_context(), static_cast<std::size_t>(codes.size()),
-        [&](std::size_t, std::size_t begin, std::size_t end) {
-          int wrong = 0;
-          for (std::size_t i = begin; i < end; ++i)
-            wrong |= values[i] != NA_INTEGER && (values[i] < 1 || values[i] > most);
-          if (wrong) within = false;
-        });
+    core::for_chunks(glue::current_context(),
+                     static_cast<std::size_t>(codes.size()),
+                     [&](std::size_t, std::size_t begin, std::size_t end) {
+                       int wrong = 0;
+                       for (std::size_t i = begin; i < end; ++i)
+                         wrong |= values[i] != NA_INTEGER &&
+                                  (values[i] < 1 || values[i] > most);
+                       if (wrong) within = false;
+                     });
     return within.load();
   });
 }

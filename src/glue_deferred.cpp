@@ -6,6 +6,7 @@
 #include "core/roads.h"
 #include "gather_values.h"
 #include "glue.h"
+#include "glue_deferred.h"
 
 #include <R_ext/Altrep.h>  // needs what Rcpp includes
 
@@ -17,11 +18,20 @@ R_altrep_class_t real_class, integer_class, logical_class, text_class;
 
 bool class_for(SEXPTYPE type, R_altrep_class_t& cls) {
   switch (type) {
-    case REALSXP: cls = real_class; return true;
-    case INTSXP: cls = integer_class; return true;
-    case LGLSXP: cls = logical_class; return true;
-    case STRSXP: cls = text_class; return true;
-    default: return false;
+    case REALSXP:
+      cls = real_class;
+      return true;
+    case INTSXP:
+      cls = integer_class;
+      return true;
+    case LGLSXP:
+      cls = logical_class;
+      return true;
+    case STRSXP:
+      cls = text_class;
+      return true;
+    default:
+      return false;
   }
 }
 
@@ -66,7 +76,8 @@ SEXP deferred_copy(SEXP x, Rboolean) {
   class_for(TYPEOF(x), cls);
   return R_new_altrep(cls, R_altrep_data1(x), R_NilValue);
 }
-Rboolean deferred_inspect(SEXP x, int, int, int, void (*)(SEXP, int, int, int)) {
+Rboolean deferred_inspect(SEXP x, int, int, int,
+                          void (*)(SEXP, int, int, int)) {
   Rprintf(" ronda column, %s\n", is_filled(x) ? "filled" : "deferred");
   return TRUE;
 }

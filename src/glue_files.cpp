@@ -47,14 +47,15 @@ NumericVector scan_bytes_(RawVector bytes, int delimiter, NumericVector state) {
     }
     last = one;
   }
-  NumericVector out = NumericVector::create(inside, last, closed, line, opened,
-                                            zero);
+  NumericVector out =
+      NumericVector::create(inside, last, closed, line, opened, zero);
   out.names() = state.names();
   return out;
 }
 
-// Writes a text to stdout; "" when all of it was written, else what is wrong. (R's own
-// ways of writing there tell nobody when a disk is full or nobody reads.)
+// Writes a text to stdout; "" when all of it was written, else what is wrong.
+// (R's own ways of writing there tell nobody when a disk is full or nobody
+// reads.)
 // [[Rcpp::export(rng = false)]]
 String write_stdout_(CharacterVector text) {
   std::fflush(stdout);
@@ -68,7 +69,8 @@ String write_stdout_(CharacterVector text) {
     std::size_t left = std::strlen(at);
     while (left > 0 && !wrong) {
 #ifdef _WIN32
-      const auto written = _write(1, at, static_cast<unsigned>(std::min<std::size_t>(left, 1 << 20)));
+      const auto written = _write(
+          1, at, static_cast<unsigned>(std::min<std::size_t>(left, 1 << 20)));
 #else
       const ssize_t written = write(STDOUT_FILENO, at, left);
 #endif
@@ -87,8 +89,8 @@ String write_stdout_(CharacterVector text) {
   return wrong == EPIPE ? "EPIPE" : std::strerror(wrong);
 }
 
-// Doubles as texts of as few digits, 15 to 17, as give the same double back (R reads
-// some of 16 digits a little off, so R can't tell)
+// Doubles as texts of as few digits, 15 to 17, as give the same double back (R
+// reads some of 16 digits a little off, so R can't tell)
 // [[Rcpp::export(rng = false)]]
 CharacterVector shortest_texts_(NumericVector x) {
   CharacterVector out(x.size());
@@ -113,12 +115,12 @@ CharacterVector shortest_texts_(NumericVector x) {
 
 namespace {
 
-// A text read as a number: -12.5, 3e-7, Inf, NaN; no plus sign, no leading zeros, no
-// marks between digits, blanks before it only
+// A text read as a number: -12.5, 3e-7, Inf, NaN; no plus sign, no leading
+// zeros, no marks between digits, blanks before it only
 struct NumberText {
   bool plain = false, whole = false, special = false;
-  int digits = 0;              // significant ones
-  const char* first = nullptr; // of these
+  int digits = 0;               // significant ones
+  const char* first = nullptr;  // of these
   explicit NumberText(const char* at) {
     while (*at == ' ') ++at;
     if (*at == '-') ++at;
@@ -160,7 +162,8 @@ struct NumberText {
   }
   // whether the double gives all of the digits back
   bool kept_by(double value) const {
-    if (digits <= 15 || special || std::isinf(value)) return special || !std::isinf(value);
+    if (digits <= 15 || special || std::isinf(value))
+      return special || !std::isinf(value);
     if (digits > 100) return false;
     char text[128];
     std::snprintf(text, sizeof text, "%.*e", digits - 1, std::fabs(value));
@@ -178,10 +181,10 @@ struct NumberText {
 
 }  // namespace
 
-// Texts as doubles, each the nearest to what is written (some readers are off in the
-// last digit), missing where a text is no plain number; whether all texts are plain
-// numbers of which one is a number proper, whether all are whole, and which double
-// keeps fewer digits than were written.
+// Texts as doubles, each the nearest to what is written (some readers are off
+// in the last digit), missing where a text is no plain number; whether all
+// texts are plain numbers of which one is a number proper, whether all are
+// whole, and which double keeps fewer digits than were written.
 // [[Rcpp::export(rng = false)]]
 List plain_numbers_(CharacterVector text) {
   NumericVector value(no_init(text.size()));

@@ -1,5 +1,7 @@
 // Matching and counting.
 #include "core/equal_match.h"
+#include "core/list_rows.h"
+#include "core/repeated_keys.h"
 #include "core/pairs.h"
 #include "core/sort_rows.h"
 #include "glue.h"
@@ -22,14 +24,16 @@ bool has_one_address(SEXP flags, int side) {
   return Rf_isNull(flags) || LOGICAL(flags)[side];
 }
 
-// Whether a key stands in several rows of a side without a partner. Texts that were
-// not looked at may be equal at different addresses; `only_such`: nothing else is.
+// Whether a key stands in several rows of a side without a partner. Texts that
+// were not looked at may be equal at different addresses; `only_such`: nothing
+// else is.
 bool repeats_unmatched(const core::Context& context, const List& columns,
                        const IntegerVector& kinds,
                        const core::Buffer<core::Row>& rows, bool match_missing,
                        bool looked_at, bool only_such) {
   List settled = columns;
-  if (!looked_at) settled = glue::texts_at_one_address(context, columns, kinds, &rows);
+  if (!looked_at)
+    settled = glue::texts_at_one_address(context, columns, kinds, &rows);
   bool same = true;
   for (R_xlen_t k = 0; k < columns.size(); ++k)
     same = same && (SEXP)settled[k] == (SEXP)columns[k];
@@ -42,8 +46,9 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
 
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeated` says whether keys are repeated on either side.
-// Without `count` a range is called by the first right row with the key. `one_address`: whether
-// equal texts share one address on the left, and on the right.
+// Without `count` a range is called by the first right row with the key.
+// `one_address`: whether equal texts share one address on the left, and on the
+// right.
 // [[Rcpp::export(rng = false)]]
 List match_equal_(List left, List right, IntegerVector kinds,
                   bool match_missing, bool count,
@@ -53,7 +58,8 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
     glue::check_same_keys(left_keys, right_keys);
-    if (!Rf_isNull(one_address)) glue::flags(one_address, 2, "the addresses of texts");
+    if (!Rf_isNull(one_address))
+      glue::flags(one_address, 2, "the addresses of texts");
     Shield<SEXP> range(glue::new_rows(context, left_keys.rows));
     const core::Match match = core::match_equal(
         context, left_keys, right_keys, match_missing,
@@ -99,8 +105,8 @@ List match_equal_(List left, List right, IntegerVector kinds,
         _["on_both"] = counts.on_both,
         _["missing_left"] = static_cast<double>(match.missing_left),
         _["missing_right"] = static_cast<double>(match.missing_right),
-        _["repeated"] = LogicalVector::create(
-            _["left"] = left_repeats, _["right"] = right_repeats)));
+        _["repeated"] = LogicalVector::create(_["left"] = left_repeats,
+                                              _["right"] = right_repeats)));
   });
 }
 
@@ -111,8 +117,8 @@ SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
     const List settled = glue::texts_at_one_address(context, keys, kinds);
-    const core::Grouping grouping = core::group_rows(
-        context, glue::as_keys(settled, kinds), match_missing);
+    const core::Grouping grouping =
+        core::group_rows(context, glue::as_keys(settled, kinds), match_missing);
     if (grouping.key.empty()) return R_NilValue;
     return glue::as_rows(grouping.key.data(), grouping.key.size());
   });
@@ -121,8 +127,8 @@ SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
 // [[Rcpp::export(rng = false)]]
 double count_missing_(List keys, IntegerVector kinds) {
   return glue::guarded([&] {
-    return static_cast<double>(core::count_missing(
-        glue::current_context(), glue::as_keys(keys, kinds)));
+    return static_cast<double>(core::count_missing(glue::current_context(),
+                                                   glue::as_keys(keys, kinds)));
   });
 }
 
@@ -147,7 +153,8 @@ IntegerVector one_partner_(List matches, bool last) {
   });
 }
 
-// One row for each of the keys that multiply most: its range, left rows, right rows.
+// One row for each of the keys that multiply most: its range, left rows, right
+// rows.
 // [[Rcpp::export(rng = false)]]
 List heaviest_ranges_(List matches, int most) {
   return glue::guarded([&] {

@@ -5,6 +5,7 @@
 #include "core/nearest_merge.h"
 #include "core/range_match.h"
 #include "glue.h"
+#include "options.h"
 
 using namespace Rcpp;
 using namespace ronda;
@@ -38,22 +39,13 @@ struct OwnedGroups {
   }
 };
 
-core::Compare as_compare(const std::string& op) {
-  if (op == "<") return core::Compare::less;
-  if (op == "<=") return core::Compare::less_equal;
-  if (op == ">") return core::Compare::greater;
-  if (op == ">=") return core::Compare::greater_equal;
-  if (op == "!=") return core::Compare::unequal;
-  stop("as_compare(): no comparison '%s'", op);
-}
-
 std::vector<core::Comparison> as_rules(const List& rules,
                                        const core::Groups& groups) {
   std::vector<core::Comparison> out;
   for (R_xlen_t k = 0; k < rules.size(); ++k) {
     const List rule = rules[k];
     core::Comparison one;
-    one.op = as_compare(as<std::string>(rule["op"]));
+    one.op = glue::as_compare(as<std::string>(rule["op"]));
     one.int64 = as<bool>(rule["int64"]);
     one.end = as<bool>(rule["end"]);
     one.left = glue::doubles(glue::part(rule, "left"), groups.left_rows,
@@ -71,21 +63,6 @@ const std::uint8_t* as_flags(SEXP flags, std::size_t rows) {
              : glue::bytes(flags, static_cast<R_xlen_t>(rows), "rows left out");
 }
 
-core::Look as_look(const std::string& look) {
-  if (look == "back") return core::Look::back;
-  if (look == "ahead") return core::Look::ahead;
-  if (look == "either") return core::Look::either;
-  stop("as_look(): no side '%s'", look);
-}
-
-core::Ties as_ties(const std::string& ties) {
-  if (ties == "last") return core::Ties::last;
-  if (ties == "first") return core::Ties::first;
-  if (ties == "all") return core::Ties::all;
-  if (ties == "stop") return core::Ties::stop;
-  stop("as_ties(): no choice '%s'", ties);
-}
-
 core::Nearest as_nearest(const List& spec, std::size_t left_rows,
                          std::size_t right_rows) {
   core::Nearest nearest;
@@ -97,8 +74,8 @@ core::Nearest as_nearest(const List& spec, std::size_t left_rows,
   nearest.within = as<double>(spec["within"]);
   glue::require(nearest.within >= 0, "the distance of nearest()");
   nearest.equal = as<bool>(spec["equal"]);
-  nearest.look = as_look(as<std::string>(spec["look"]));
-  nearest.ties = as_ties(as<std::string>(spec["ties"]));
+  nearest.look = glue::as_look(as<std::string>(spec["look"]));
+  nearest.ties = glue::as_ties(as<std::string>(spec["ties"]));
   return nearest;
 }
 
@@ -167,17 +144,16 @@ Owned& search_of(SEXP pointer) {
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
-SEXP range_search_(List matches, List rules, SEXP skip_left,
-                   SEXP skip_right) {
+SEXP range_search_(List matches, List rules, SEXP skip_left, SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
     std::unique_ptr<OwnedRanges> made(
         new OwnedRanges{OwnedGroups(context, matches), nullptr});
     const core::Groups& groups = made->groups.view;
-    made->search.reset(core::RangeSearch::make(
-        context, groups, as_rules(rules, groups),
-        as_flags(skip_left, groups.left_rows),
-        as_flags(skip_right, groups.right_rows)));
+    made->search.reset(
+        core::RangeSearch::make(context, groups, as_rules(rules, groups),
+                                as_flags(skip_left, groups.left_rows),
+                                as_flags(skip_right, groups.right_rows)));
     const List kept = List::create(matches, rules, skip_left, skip_right);
     return as_pointer(std::move(made), kept);
   });
@@ -193,10 +169,8 @@ List range_all_(SEXP search, double limit) {
     RObject matches;
     if (list.pairs <= limit)
       matches = as_matches(list, ranges.groups.view.right_rows);
-    return List::create(
-        _["matches"] = matches,
-        _["pairs"] = list.pairs,
-        _["on_end"] = static_cast<double>(list.on_end));
+    return List::create(_["matches"] = matches, _["pairs"] = list.pairs,
+                        _["on_end"] = static_cast<double>(list.on_end));
   });
 }
 
@@ -235,11 +209,11 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
         as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
         as_flags(skip_right, groups.right_rows));
     const bool single = found.list.counts.empty();
-    return List::create(_["matches"] =
-                            single ? as_matches(found.partner_of, groups.right_rows)
-                                   : as_matches(found.list, groups.right_rows),
-                        _["tied"] = glue::as_rows(found.tied),
-                        _["candidates"] = found.candidates);
+    return List::create(
+        _["matches"] = single ? as_matches(found.partner_of, groups.right_rows)
+                              : as_matches(found.list, groups.right_rows),
+        _["tied"] = glue::as_rows(found.tied),
+        _["candidates"] = found.candidates);
   });
 }
 
@@ -311,17 +285,18 @@ SEXP merge_nearest_(List left_keys, List right_keys, IntegerVector kinds,
   });
 }
 
-// How right rows stand to left rows for nearest(), pair by pair: `reach` (0 missing,
-// 1 on the other side, 2 too far, 3 near), the `sign` of left - right, and the
-// distance in two halves.
+// How right rows stand to left rows for nearest(), pair by pair: `reach` (0
+// missing, 1 on the other side, 2 too far, 3 near), the `sign` of left - right,
+// and the distance in two halves.
 // [[Rcpp::export(rng = false)]]
 List standings_(List nearest, IntegerVector left, IntegerVector right) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const R_xlen_t left_rows = Rf_xlength(glue::part(nearest, "left"));
     const R_xlen_t right_rows = Rf_xlength(glue::part(nearest, "right"));
-    const core::Nearest spec = as_nearest(nearest, static_cast<std::size_t>(left_rows),
-                                          static_cast<std::size_t>(right_rows));
+    const core::Nearest spec =
+        as_nearest(nearest, static_cast<std::size_t>(left_rows),
+                   static_cast<std::size_t>(right_rows));
     const R_xlen_t n = left.size();
     glue::require(right.size() == n, "row numbers");
     glue::check_rows(context, left.begin(), n, 1, left_rows, "row numbers");
@@ -329,15 +304,15 @@ List standings_(List nearest, IntegerVector left, IntegerVector right) {
     IntegerVector reach(no_init(n)), sign(no_init(n));
     NumericVector high(no_init(n)), low(no_init(n));
     for (R_xlen_t k = 0; k < n; ++k) {
-      const core::Standing one = core::standing_of(
-          spec, static_cast<std::size_t>(left[k] - 1),
-          static_cast<std::size_t>(right[k] - 1));
+      const core::Standing one =
+          core::standing_of(spec, static_cast<std::size_t>(left[k] - 1),
+                            static_cast<std::size_t>(right[k] - 1));
       reach[k] = static_cast<int>(one.reach);
       sign[k] = one.sign;
       high[k] = one.high;
       low[k] = one.low;
     }
-    return List::create(_["reach"] = reach, _["sign"] = sign,
-                        _["high"] = high, _["low"] = low);
+    return List::create(_["reach"] = reach, _["sign"] = sign, _["high"] = high,
+                        _["low"] = low);
   });
 }

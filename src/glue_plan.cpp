@@ -1,6 +1,7 @@
-// Frames looked at and columns planned, in short, for the joins that most are: in R
-// it takes a function call or more for each column, longer than matching a small
-// frame. Where something is out of the common these say so, and R looks closer.
+// Frames looked at and columns planned, in short, for the joins that most are:
+// in R it takes a function call or more for each column, longer than matching a
+// small frame. Where something is out of the common these say so, and R looks
+// closer.
 #include <cstdlib>
 #include <initializer_list>
 #include <string_view>
@@ -21,13 +22,13 @@ SEXP text_vector(std::initializer_list<const char*> texts) {
 }
 
 // list(name = , from = , ...): `fields` are the names, `columns` what follows
-SEXP column_record(SEXP fields, SEXP from, std::initializer_list<SEXP> columns) {
+SEXP column_record(SEXP fields, SEXP from,
+                   std::initializer_list<SEXP> columns) {
   Shield<SEXP> out(Rf_allocVector(VECSXP, Rf_xlength(fields)));
   SET_VECTOR_ELT(out, 0, Rf_ScalarString(*columns.begin()));
   SET_VECTOR_ELT(out, 1, from);
   R_xlen_t k = 2;
-  for (SEXP column : columns)
-    SET_VECTOR_ELT(out, k++, Rf_ScalarString(column));
+  for (SEXP column : columns) SET_VECTOR_ELT(out, k++, Rf_ScalarString(column));
   Rf_setAttrib(out, R_NamesSymbol, fields);
   return out;
 }
@@ -103,8 +104,8 @@ int sound_rows_(SEXP frame) {
   return rows;
 }
 
-// The engine's kind of two key columns that are plain vectors of one type, which it
-// takes as they are; NULL for others.
+// The engine's kind of two key columns that are plain vectors of one type,
+// which it takes as they are; NULL for others.
 // [[Rcpp::export(rng = false)]]
 SEXP plain_kind_(SEXP x, SEXP y) {
   if (!is_bare(x) || !is_bare(y) || TYPEOF(x) != TYPEOF(y)) return R_NilValue;
@@ -119,9 +120,10 @@ SEXP plain_kind_(SEXP x, SEXP y) {
   }
 }
 
-// The records of a result's columns (see R/columns.R) where all columns come under
-// their own names: left ones, `keys` among them with their `partners` of the right
-// frame, then the other right ones; by name. NULL when two would be called alike.
+// The records of a result's columns (see R/columns.R) where all columns come
+// under their own names: left ones, `keys` among them with their `partners` of
+// the right frame, then the other right ones; by name. NULL when two would be
+// called alike.
 // [[Rcpp::export(rng = false)]]
 SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
   for (SEXP names : {left, right, keys, partners})
@@ -161,9 +163,9 @@ SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
   return columns;
 }
 
-// What the columns of a plan are taken from, where that is a plain vector without
-// attributes, for a key one of the same type on both sides; NULL where it takes a
-// closer look.
+// What the columns of a plan are taken from, where that is a plain vector
+// without attributes, for a key one of the same type on both sides; NULL where
+// it takes a closer look.
 // [[Rcpp::export(rng = false)]]
 SEXP plain_sources_(SEXP columns, SEXP left, SEXP right) {
   glue::check_list(columns, "the plan of columns");

@@ -1,8 +1,9 @@
-// Row numbers of a join, as an R integer vector whose memory is not on R's heap.
-// They can be as large as a column of the result and are dropped before the
-// join returns; on R's heap they would call for collections (0.1 s each with
-// 1e7 texts in the session) and stay until the next one.
+// Row numbers of a join, as an R integer vector whose memory is not on R's
+// heap. They can be as large as a column of the result and are dropped before
+// the join returns; on R's heap they would call for collections (0.1 s each
+// with 1e7 texts in the session) and stay until the next one.
 #include "glue.h"
+#include "glue_deferred.h"
 
 #include <R_ext/Altrep.h>  // needs what Rcpp includes
 
@@ -16,8 +17,7 @@ constexpr std::size_t few_rows = 1 << 16;  // these may well be R's
 R_altrep_class_t rows_class;
 
 RowBuffer& buffer_of(SEXP x) {
-  auto* buffer =
-      static_cast<RowBuffer*>(R_ExternalPtrAddr(R_altrep_data1(x)));
+  auto* buffer = static_cast<RowBuffer*>(R_ExternalPtrAddr(R_altrep_data1(x)));
   if (!buffer) Rf_error("row numbers of a join were used after it");
   return *buffer;
 }
@@ -49,8 +49,7 @@ void register_rows(DllInfo* library) {
 }
 
 SEXP new_rows(const core::Context& context, std::size_t n) {
-  if (n < std::min(few_rows, context.chunk_rows))
-    return new_vector(INTSXP, n);
+  if (n < std::min(few_rows, context.chunk_rows)) return new_vector(INTSXP, n);
   Rcpp::Shield<SEXP> rows(unwinding([] {
     SEXP pointer = PROTECT(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));
     R_RegisterCFinalizerEx(pointer, finalize, TRUE);

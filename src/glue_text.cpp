@@ -50,7 +50,8 @@ class SeenTexts {
 // The texts to look at: all of a column, or those of some rows
 class AskedTexts {
  public:
-  explicit AskedTexts(SEXP column, const core::Buffer<core::Row>* rows = nullptr)
+  explicit AskedTexts(SEXP column,
+                      const core::Buffer<core::Row>* rows = nullptr)
       : text_(STRING_PTR_RO(column)),
         rows_(rows ? rows->data() : nullptr),
         size_(rows ? rows->size()
@@ -89,9 +90,9 @@ bool all_ascii(const core::Context& context, const AskedTexts& texts) {
   return ascii;
 }
 
-// How long a look at all texts takes, in looks at texts that follow each other in
-// memory, as those of the column that was read first do; one at random takes ten
-// times as long.
+// How long a look at all texts takes, in looks at texts that follow each other
+// in memory, as those of the column that was read first do; one at random takes
+// ten times as long.
 double effort(const AskedTexts& texts) {
   constexpr std::size_t page = 4096;
   const std::size_t step = std::max<std::size_t>(1, texts.size() / 256);
@@ -114,15 +115,16 @@ SEXP in_utf8(SEXP x, const AskedTexts& texts) {
   for (R_xlen_t i = 0; i < Rf_xlength(x); ++i) {
     if (i % 100000 == 0) glue::check_user();
     SEXP one = STRING_ELT(x, i);
-    SET_STRING_ELT(out, i, needs_translation(one)
-                               ? Rf_mkCharCE(Rf_translateCharUTF8(one), CE_UTF8)
-                               : one);
+    SET_STRING_ELT(out, i,
+                   needs_translation(one)
+                       ? Rf_mkCharCE(Rf_translateCharUTF8(one), CE_UTF8)
+                       : one);
   }
   return out;
 }
 
 SEXP at_one_address(const core::Context& context, SEXP x,
-             const core::Buffer<core::Row>* rows = nullptr) {
+                    const core::Buffer<core::Row>* rows = nullptr) {
   const AskedTexts texts(x, rows);
   return all_ascii(context, texts) ? x : in_utf8(x, texts);
 }
@@ -150,9 +152,9 @@ std::uint64_t code_without(const std::vector<std::uint64_t>& text,
 
 }  // namespace
 
-List glue::texts_at_one_address(const core::Context& context, const List& columns,
-                         const IntegerVector& kinds,
-                         const core::Buffer<core::Row>* rows) {
+List glue::texts_at_one_address(const core::Context& context,
+                                const List& columns, const IntegerVector& kinds,
+                                const core::Buffer<core::Row>* rows) {
   List out(columns.size());
   for (R_xlen_t k = 0; k < columns.size(); ++k)
     out[k] = kinds[k] == static_cast<int>(core::KeyKind::text)
@@ -165,16 +167,17 @@ List glue::texts_at_one_address(const core::Context& context, const List& column
 // [[Rcpp::export(rng = false)]]
 SEXP utf8_text_(SEXP x) {
   glue::check_text(x, "texts");
-  return glue::guarded([&] { return at_one_address(glue::current_context(), x); });
+  return glue::guarded(
+      [&] { return at_one_address(glue::current_context(), x); });
 }
 
-// Two columns in which a left and a right text that are equal share one address.
-// Where one side is plain ASCII, a text of the other side that is not can't equal any
-// of it, and that side needs no look: the one that is looked at faster is looked at
-// first. Two texts of the other may then be equal at different addresses: it is not
-// `one_address`.
-// (3e6 different texts a side, nine of ten on both: 0.25 s to 0.06, and 0.03 more for
-// the texts without a partner; the whole join 0.6 s to 0.4.)
+// Two columns in which a left and a right text that are equal share one
+// address. Where one side is plain ASCII, a text of the other side that is not
+// can't equal any of it, and that side needs no look: the one that is looked at
+// faster is looked at first. Two texts of the other may then be equal at
+// different addresses: it is not `one_address`. (3e6 different texts a side,
+// nine of ten on both: 0.25 s to 0.06, and 0.03 more for the texts without a
+// partner; the whole join 0.6 s to 0.4.)
 // [[Rcpp::export(rng = false)]]
 List comparable_texts_(SEXP left, SEXP right) {
   glue::check_text(left, "texts");
@@ -186,13 +189,14 @@ List comparable_texts_(SEXP left, SEXP right) {
     const bool plain = all_ascii(context, left_first ? lefts : rights);
     auto utf8 = [&](SEXP column, const AskedTexts& texts, bool looked_at) {
       if (plain) return column;
-      return looked_at ? in_utf8(column, texts) : at_one_address(context, column);
+      return looked_at ? in_utf8(column, texts)
+                       : at_one_address(context, column);
     };
     const Shield<SEXP> x(utf8(left, lefts, left_first));
     const Shield<SEXP> y(utf8(right, rights, !left_first));
-    return List::create(
-        _["left"] = (SEXP)x, _["right"] = (SEXP)y, _["one_address"] =
-            LogicalVector::create(!plain || left_first, !plain || !left_first));
+    return List::create(_["left"] = (SEXP)x, _["right"] = (SEXP)y,
+                        _["one_address"] = LogicalVector::create(
+                            !plain || left_first, !plain || !left_first));
   });
 }
 

@@ -9,6 +9,8 @@
 #include <tuple>
 
 #include "core/equal_match.h"
+#include "core/list_rows.h"
+#include "core/repeated_keys.h"
 #include "core/gather.h"
 #include "core/gather_lines.h"
 #include "core/nearest_match.h"
@@ -34,10 +36,14 @@ struct Column {
   std::vector<const void*> texts;
   KeyColumn view() const {
     switch (kind) {
-      case KeyKind::int32: return {kind, ints.data(), nullptr};
-      case KeyKind::int64: return {kind, longs.data(), nullptr};
-      case KeyKind::text: return {kind, texts.data(), "missing"};
-      default: return {kind, reals.data(), nullptr};
+      case KeyKind::int32:
+        return {kind, ints.data(), nullptr};
+      case KeyKind::int64:
+        return {kind, longs.data(), nullptr};
+      case KeyKind::text:
+        return {kind, texts.data(), "missing"};
+      default:
+        return {kind, reals.data(), nullptr};
     }
   }
 };
@@ -148,8 +154,8 @@ bool counts_agree(const Context& context, const Found& found,
   }
   auto distinct = [](std::vector<Row> rows) {
     std::sort(rows.begin(), rows.end());
-    return static_cast<std::size_t>(
-        std::unique(rows.begin(), rows.end()) - rows.begin());
+    return static_cast<std::size_t>(std::unique(rows.begin(), rows.end()) -
+                                    rows.begin());
   };
   const PairCounts same = count_disjoint(context, found.view);
   const Match& match = found.match;
@@ -256,7 +262,8 @@ context("equality") {
                   range.data());
       bool right = true;
       for (std::size_t i = 0; i < range.size(); ++i)
-        right = right && range[i] == (shift == 64 ? 1 : static_cast<Row>(i + 1));
+        right =
+            right && range[i] == (shift == 64 ? 1 : static_cast<Row>(i + 1));
       expect_true(right);
     }
   }
@@ -310,8 +317,9 @@ struct Listed {
         if (right.group[j] == g) rows.push_back(static_cast<Row>(j + 1));
       starts.push_back(static_cast<Row>(rows.size()));
     }
-    view = {left.group.data(), left.group.size(), right.group.size(),
-            starts.data(), rows.data(), static_cast<std::size_t>(groups)};
+    view = {left.group.data(),  left.group.size(),
+            right.group.size(), starts.data(),
+            rows.data(),        static_cast<std::size_t>(groups)};
   }
 };
 
@@ -355,30 +363,34 @@ context("order") {
       nearest.left = left.at.data();
       nearest.right = right.at.data();
       nearest.within = roll(1) ? INFINITY : roll(5);
-      const NearestPairs found = match_nearest(context, listed.view, nearest,
-                                               {}, nullptr, nullptr);
+      const NearestPairs found =
+          match_nearest(context, listed.view, nearest, {}, nullptr, nullptr);
       for (std::size_t i = 0; i < left.at.size(); ++i)
-        differ += found.partner_of[i] != slow_back(left, i, right, nearest.within);
+        differ +=
+            found.partner_of[i] != slow_back(left, i, right, nearest.within);
       const Keys left_keys{{{KeyKind::int32, left.group.data(), nullptr}},
                            left.at.size()};
       const Keys right_keys{{{KeyKind::int32, right.group.data(), nullptr}},
                             right.at.size()};
       std::vector<Row> range(left.at.size());
       const MergeResult merged =
-          merge_nearest(context, left_keys, right_keys, nearest,
-                        left.at.size(), right.at.size(), range.data());
+          merge_nearest(context, left_keys, right_keys, nearest, left.at.size(),
+                        right.at.size(), range.data());
       walked += merged.sorted;
       if (merged.sorted)
-        differ += range != found.partner_of || merged.candidates != found.candidates;
+        differ +=
+            range != found.partner_of || merged.candidates != found.candidates;
     }
     expect_true(differ == 0);
     expect_true(walked > 100);
   }
 
-  test_that("one pair stands as a plain look at it says, to the last 64-bit integer") {
+  test_that(
+      "one pair stands as a plain look at it says, to the last 64-bit "
+      "integer") {
     const std::vector<std::int64_t> longs = {
-        INT64_MIN,     INT64_MIN + 1, -9007199254740993, -1, 0, 9007199254740992,
-        9007199254740993, INT64_MAX - 1, INT64_MAX};
+        INT64_MIN,        INT64_MIN + 1,    -9007199254740993, -1,       0,
+        9007199254740992, 9007199254740993, INT64_MAX - 1,     INT64_MAX};
     for (double within : {0.0, 1.0, 9007199254740992.0, 1.8e19, HUGE_VAL})
       for (Look look : {Look::back, Look::ahead, Look::either})
         for (bool equal : {true, false})
@@ -413,8 +425,8 @@ context("order") {
     for (std::size_t n = 0; n < 20; ++n)
       for (std::size_t from = 0; from <= n; ++from)
         for (std::size_t at = from; at <= n; ++at)
-          expect_true(partition(from, n, [&](std::size_t k) { return k < at; }) ==
-                      at);
+          expect_true(
+              partition(from, n, [&](std::size_t k) { return k < at; }) == at);
   }
 
   test_that("intervals, by range and by tree, are what a plain loop finds") {
@@ -430,8 +442,8 @@ context("order") {
           {Compare::greater_equal, false, true, left.at.data(),
            right.at.data()},
           {Compare::less, false, true, left.at.data(), right.until.data()}};
-      const std::unique_ptr<RangeSearch> search(RangeSearch::make(
-          context, listed.view, rules, nullptr, nullptr));
+      const std::unique_ptr<RangeSearch> search(
+          RangeSearch::make(context, listed.view, rules, nullptr, nullptr));
       const PairList found = search->all(context, 1e9);
       const PairList none = search->all(context, -1);
       differ += none.pairs > 0 && !none.rows.empty();
@@ -461,9 +473,9 @@ context("loops") {
       context.threads = threads;
       context.chunk_rows = 10;
       context.interrupted = stop_now;
-      expect_error_as(
-          for_chunks(context, 1000, [](std::size_t, std::size_t, std::size_t) {}),
-          Interrupted);
+      expect_error_as(for_chunks(context, 1000,
+                                 [](std::size_t, std::size_t, std::size_t) {}),
+                      Interrupted);
       expect_error_as(
           for_chunks_in_order(context, 1000, [](std::size_t, std::size_t) {}),
           Interrupted);
@@ -522,7 +534,8 @@ context("loops") {
       std::size_t written = 0, held = 0;
       for (const ColumnRound& part : rounds_of(context, lines, jobs)) {
         held += part.jobs.size();
-        for (const ColumnJob& job : part.jobs) written += job.width * lines.size();
+        for (const ColumnJob& job : part.jobs)
+          written += job.width * lines.size();
         if (part.record == 0) continue;
         ++rounds_with_copies;
         wrong += part.record > 64 || part.jobs.size() < 2;

@@ -24,51 +24,70 @@ main <- function() {
   quit(save = "no", status = as.integer(count("failed") > 0 || count("passed") == 0))
 }
 
-# Results of all files, each list(name, passed, failed, skipped, failures, seconds)
+# Results of all files, each list(name, passed, failed, skipped, failures, seconds).
+# Workers take files from a folder: who makes a file's own folder there first has it.
 run_files <- function(files, seconds) {
   before <- seconds[files]
   before[is.na(before)] <- 20
-  waiting <- files[order(-before)]
+  files <- files[order(-before)]
+  place <- tempfile("tests-")
+  dir.create(place)
   most <- as.integer(Sys.getenv("TEST_PROCESSES", min(8L, parallel::detectCores())))
-  workers <- lapply(seq_len(min(most, length(files))), new_worker)
-  on.exit(for (worker in workers) if (worker$is_alive()) worker$close())
+  workers <- lapply(seq_len(min(most, length(files))), new_worker, files, place)
+  on.exit(for (worker in workers) worker$kill_tree())
   results <- list()
-  running <- rep(NA_character_, length(workers))
-  begun <- rep(Sys.time(), length(workers))
   while (length(results) < length(files)) {
-    for (k in which(is.na(running))) {
-      if (!length(waiting)) break
-      running[k] <- waiting[1L]
-      waiting <- waiting[-1L]
-      begun[k] <- Sys.time()
-      workers[[k]]$call(run_one, list(running[k]))
+    Sys.sleep(0.1)
+    alive <- vapply(workers, function(worker) worker$is_alive(), NA)
+    done <- setdiff(sub("[.]rds$", "", list.files(place, "[.]rds$")), names(results))
+    for (name in done) {
+      results[[name]] <- readRDS(file.path(place, paste0(name, ".rds")))
+      show_result(results[[name]], length(results), length(files))
     }
-    for (k in which(!is.na(running))) {
-      if (workers[[k]]$poll_process(50) != "ready") next
-      answer <- workers[[k]]$read()
-      result <- as_result(answer, running[k], begun[k])
-      results[[result$name]] <- result
-      cat(sprintf("%3d/%d %-22s %6d passed%s %5.0f s\n", length(results), length(files),
-        result$name, result$passed,
-        if (result$failed) sprintf(", %d failed", result$failed) else "",
-        result$seconds
-      ))
-      running[k] <- NA
-      # (a test that ends its process takes no other file with it)
-      if (!workers[[k]]$is_alive()) workers[[k]] <- new_worker(k)
+    # (a test that ends its process takes no other file with it)
+    for (k in which(!alive & length(results) < length(files))) {
+      last <- readLines(file.path(place, paste0("worker", k)))
+      if (!last %in% c(names(results), sub("[.]rds$", "", list.files(place, "[.]rds$")))) {
+        results[[last]] <- ended_early(last)
+        show_result(results[[last]], length(results), length(files))
+      }
+      workers[[k]] <- new_worker(k, files, place)
     }
   }
   results
 }
 
-# what tests, and programs that they call, print goes to a file
-new_worker <- function(number) {
-  log <- tempfile("tests-")
-  callr::r_session$new(wait = TRUE, callr::r_session_options(
-    stdout = log, stderr = log, env = c(
-      NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "Inf", R_LIBS = Sys.getenv("R_LIBS")
-    )
+show_result <- function(result, k, n) {
+  cat(sprintf("%3d/%d %-22s %6d passed%s %5.0f s\n", k, n, result$name, result$passed,
+    if (result$failed) sprintf(", %d failed", result$failed) else "", result$seconds
   ))
+}
+
+ended_early <- function(name) {
+  list(name = name, passed = 0L, failed = 1L, skipped = 0L, seconds = 0,
+    failures = sprintf("FAILED test-%s.R: its process ended", name)
+  )
+}
+
+# what tests, and programs that they call, print goes to a file
+new_worker <- function(number, files, place) {
+  log <- file.path(place, sprintf("worker%d.log", number))
+  callr::r_bg(run_worker, list(number, files, place, run_one), stdout = log, stderr = log,
+    env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "Inf", R_LIBS = Sys.getenv("R_LIBS"))
+  )
+}
+
+run_worker <- function(number, files, place, run_one) {
+  for (name in files) {
+    if (!dir.create(file.path(place, name), showWarnings = FALSE)) next
+    writeLines(name, file.path(place, paste0("worker", number)))
+    begun <- Sys.time()
+    result <- c(list(name = name), run_one(name))
+    result$seconds <- as.numeric(Sys.time() - begun, units = "secs")
+    part <- file.path(place, paste0("part", number))
+    saveRDS(result, part)
+    file.rename(part, file.path(place, paste0(name, ".rds")))
+  }
 }
 
 run_one <- function(name) {
@@ -94,20 +113,6 @@ run_one <- function(name) {
       ), collapse = "\n  ")
     }, "")
   )
-}
-
-as_result <- function(answer, name, begun) {
-  result <- answer$result
-  if (is.null(result)) {
-    result <- list(passed = 0L, failed = 1L, skipped = 0L,
-      failures = sprintf("FAILED test-%s.R: its process ended: %s", name,
-        paste(conditionMessage(answer$error), collapse = " ")
-      )
-    )
-  }
-  c(list(name = name), result, list(
-    seconds = as.numeric(Sys.time() - begun, units = "secs")
-  ))
 }
 
 memory <- file.path(".library", "test-seconds.rds")

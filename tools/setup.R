@@ -1,51 +1,81 @@
-# Installs the packages that DESCRIPTION names and that are missing: Debian's
-# built ones when we are root there, else from CRAN into the first library.
+# Installs the packages that DESCRIPTION names and that are missing or too old: Debian's
+# built ones when we are root there, else from CRAN (R's own choice of where that is)
+# into the first library.
 
-description <- read.dcf("DESCRIPTION")
-fields <- intersect(c("Imports", "LinkingTo", "Suggests"),
-  colnames(description)
-)
-packages <- unlist(strsplit(description[1, fields], ","))
-packages <- unique(trimws(sub("\\(.*", "", packages)))
-missing_packages <- function() {
-  found <- vapply(packages, requireNamespace, NA, quietly = TRUE)
-  packages[!found]
+needed <- function() {
+  description <- read.dcf("DESCRIPTION")
+  fields <- intersect(c("Imports", "LinkingTo", "Suggests"), colnames(description))
+  entries <- trimws(unlist(strsplit(description[1, fields], ",")))
+  least <- ifelse(grepl(">=", entries), sub(".*>= *([0-9.-]+).*", "\\1", entries), "0")
+  names(least) <- trimws(sub("\\(.*", "", entries))
+  least <- least[order(least == "0")]
+  least[!duplicated(names(least))]
+}
+
+# those that are not there in the version that is needed
+missing_packages <- function(needed) {
+  there <- vapply(names(needed), function(package) {
+    # (what is installed now, not what this process holds)
+    found <- suppressWarnings(
+      utils::packageDescription(package, fields = "Version", lib.loc = .libPaths())
+    )
+    !is.na(found) && utils::compareVersion(found, needed[[package]]) >= 0
+  }, NA)
+  needed[!there]
 }
 
 is_root <- function() identical(unname(Sys.info()[["effective_user"]]), "root")
 has <- function(command) nzchar(Sys.which(command))
 
-from_debian <- function(packages) {
-  names <- paste0("r-cran-", tolower(packages))
-  apt <- function(...) {
-    system2("apt-get", c("-q", "-y", ...),
-      env = "DEBIAN_FRONTEND=noninteractive", stdout = FALSE, stderr = FALSE
-    )
+apt <- function(...) {
+  system2("apt-get", c("-q", "-y", ...),
+    env = "DEBIAN_FRONTEND=noninteractive", stdout = FALSE, stderr = FALSE
+  )
+}
+
+# the version that Debian would install, "" for none
+candidate <- function(name) {
+  lines <- suppressWarnings(
+    system2("apt-cache", c("policy", name), stdout = TRUE, stderr = FALSE)
+  )
+  version <- sub(".*Candidate: *", "", grep("Candidate:", lines, value = TRUE))
+  if (!length(version) || version == "(none)") {
+    return("")
   }
-  known <- function() {
-    vapply(names, function(name) {
-      system2("apt-cache", c("show", name), stdout = FALSE, stderr = FALSE) == 0
-    }, NA)
-  }
+  # 1:2.3.4+dfsg-1 -> 2.3.4
+  gsub("[^0-9.].*$", "", sub("^[0-9]+:", "", version))
+}
+
+from_debian <- function(wanted) {
+  names <- paste0("r-cran-", tolower(names(wanted)))
   if (!is_root()) {
     message("On Debian these come built. As root:\n  apt-get install ",
       paste(names, collapse = " ")
     )
     return()
   }
-  if (!all(known())) apt("update")
-  there <- names[known()]
-  if (length(there)) {
-    message("Installing ", paste(there, collapse = " "))
-    if (apt("install", "--no-install-recommends", there) != 0) {
-      apt("update")
-      apt("install", "--no-install-recommends", there)
-    }
+  versions <- vapply(names, candidate, "")
+  if (!all(nzchar(versions))) {
+    apt("update")
+    versions <- vapply(names, candidate, "")
+  }
+  new_enough <- nzchar(versions)
+  new_enough[new_enough] <- mapply(function(version, least) {
+    utils::compareVersion(version, least) >= 0
+  }, versions[new_enough], wanted[new_enough])
+  there <- names[new_enough]
+  if (!length(there)) {
+    return()
+  }
+  message("Installing ", paste(there, collapse = " "))
+  if (apt("install", "--no-install-recommends", there) != 0) {
+    apt("update")
+    apt("install", "--no-install-recommends", there)
   }
 }
 
 # The report's page is tested in a browser; without one that test is skipped.
-from_debian_browser <- function() {
+browser_from_debian <- function() {
   if (has("chromium") || has("google-chrome") || !has("apt-get")) {
     return()
   }
@@ -54,43 +84,44 @@ from_debian_browser <- function() {
     return()
   }
   message("Installing chromium")
-  for (step in list("update", c("install", "--no-install-recommends",
-    "chromium"
-  ))) {
-    system2("apt-get", c("-q", "-y", step),
-      env = "DEBIAN_FRONTEND=noninteractive", stdout = FALSE, stderr = FALSE
-    )
-  }
+  apt("update")
+  apt("install", "--no-install-recommends", "chromium")
 }
-from_debian_browser()
 
-wanted <- missing_packages()
-if (length(wanted) && has("apt-get")) from_debian(wanted)
-wanted <- missing_packages()
-if (length(wanted)) {
-  message("Installing from CRAN: ", paste(wanted, collapse = ", "))
+from_cran <- function(wanted) {
+  message("Installing from CRAN: ", paste(names(wanted), collapse = ", "))
   Sys.setenv(USE_BUNDLED_LIBUV = "1") # so that no system library is needed
-  repos <- getOption("repos")
-  if (is.null(repos) || identical(unname(repos[["CRAN"]]), "@CRAN@")) {
-    repos <- "https://cloud.r-project.org"
-  }
+  # what R is configured with, or else what it lists first
+  place <- "if ('@CRAN@' %in% getOption('repos')) chooseCRANmirror(ind = 1)"
   log <- file.path(.libPaths()[1L], "packages.log")
-  for (package in wanted) {
+  for (package in names(wanted)) {
     # a package's own output is only of interest when it fails
     status <- system2(file.path(R.home("bin"), "Rscript"),
-      c("-e", shQuote(sprintf(
-        "install.packages('%s', lib = '%s', repos = '%s', Ncpus = 2)", package,
-        .libPaths()[1L], repos[1L]
+      c("-e", shQuote(place), "-e", shQuote(sprintf(
+        "install.packages('%s', lib = '%s', Ncpus = 2)", package, .libPaths()[1L]
       ))), stdout = log, stderr = log
     )
-    if (status != 0 || !requireNamespace(package, quietly = TRUE)) {
-      cat(tail(readLines(log), 30), sep = "\n")
+    if (status != 0 || length(missing_packages(wanted[package]))) {
+      cat(utils::tail(readLines(log), 30), sep = "\n")
     }
   }
 }
-wanted <- missing_packages()
+
+browser_from_debian()
+wanted <- missing_packages(needed())
+if (length(wanted) && has("apt-get")) {
+  from_debian(wanted)
+  wanted <- missing_packages(wanted)
+}
+if (length(wanted)) {
+  from_cran(wanted)
+  wanted <- missing_packages(wanted)
+}
 if (length(wanted)) {
   stop("These packages could not be installed: ",
-    paste(wanted, collapse = ", "), call. = FALSE
+    paste(names(wanted), ifelse(wanted == "0", "", paste("from", wanted, "on")),
+      collapse = ", "
+    ),
+    call. = FALSE
   )
 }

@@ -7,8 +7,8 @@
 namespace ronda::core {
 
 template <class T>
-using Distance = std::conditional_t<std::is_same_v<T, double>, double,
-                                    std::uint64_t>;
+using Distance =
+    std::conditional_t<std::is_same_v<T, double>, double, std::uint64_t>;
 
 // from `low` up to `high`
 template <class T>

@@ -1,4 +1,5 @@
 #include "equal_match.h"
+#include "repeated_keys.h"
 
 #include "fill_table.h"
 #include "pack_keys.h"
@@ -126,9 +127,9 @@ Match match_columns(const Context& context, Keys left, Keys right,
   }
   auto match = [&](const auto& left_side, const auto& right_side) {
     const bool is_packed = packs && right.columns.size() == 1;
-    Match found = match_sides(context, left_side, right_side,
-                              is_packed ? &packed.right_range : nullptr, wanted,
-                              key_of);
+    Match found =
+        match_sides(context, left_side, right_side,
+                    is_packed ? &packed.right_range : nullptr, wanted, key_of);
     found.missing_told = told;
     return found;
   };
@@ -166,9 +167,9 @@ Match match_equal(const Context& context, const Keys& left, const Keys& right,
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing) {
   Buffer<Row> key_of(keys.rows);
-  Match match = match_columns(
-      context, keys, keys, {match_missing, true, KeyNames::first_rows},
-      key_of.data());
+  Match match =
+      match_columns(context, keys, keys,
+                    {match_missing, true, KeyNames::first_rows}, key_of.data());
   return std::move(match.right);
 }
 
@@ -189,20 +190,21 @@ std::size_t count_missing(const Context& context, const Keys& keys) {
     });
   }
   std::atomic<std::size_t> total{0};
-  for_chunks(context, keys.rows, [&](std::size_t, std::size_t begin,
-                                     std::size_t end) {
-    constexpr std::size_t most = 4096;
-    for (; begin < end; begin += most) {
-      const std::size_t n = std::min(most, end - begin);
-      std::uint8_t missing[most] = {};
-      for (const KeyColumn& column : keys.columns)
-        with_reader(column, [&](auto reader) {
-          for (std::size_t i = 0; i < n; ++i)
-            missing[i] |= reader.missing(reader(begin + i));
-        });
-      total += static_cast<std::size_t>(std::count(missing, missing + n, 1));
-    }
-  });
+  for_chunks(
+      context, keys.rows, [&](std::size_t, std::size_t begin, std::size_t end) {
+        constexpr std::size_t most = 4096;
+        for (; begin < end; begin += most) {
+          const std::size_t n = std::min(most, end - begin);
+          std::uint8_t missing[most] = {};
+          for (const KeyColumn& column : keys.columns)
+            with_reader(column, [&](auto reader) {
+              for (std::size_t i = 0; i < n; ++i)
+                missing[i] |= reader.missing(reader(begin + i));
+            });
+          total +=
+              static_cast<std::size_t>(std::count(missing, missing + n, 1));
+        }
+      });
   return total;
 }
 

@@ -35,30 +35,11 @@ enum class KeyNames { first_rows, numbers };
 Match match_equal(const Context& context, const Keys& left, const Keys& right,
                   bool match_missing, KeyNames names, Row* key_of);
 
-// Right rows listed key by key: those of key k stand at
-// starts[k - 1] .. starts[k] of `rows`, ascending. `starts` has grouping.most + 1
-// places, `rows` has grouping.listed.
-void list_rows(const Context& context, const Grouping& grouping, Row* starts,
-               Row* rows);
-
 // keys go by their first rows
 Grouping group_rows(const Context& context, const Keys& keys,
                     bool match_missing);
 
 // rows with a missing value in any key column
 std::size_t count_missing(const Context& context, const Keys& keys);
-
-// the left rows without a partner, and the right ones
-Buffer<Row> unmatched_rows(const Context& context, const Row* key_of,
-                           std::size_t n);
-Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,
-                           std::size_t n);
-
-// whether a key stands in several rows
-bool has_repeats(const Context& context, const Keys& keys, bool match_missing);
-
-// the same for some rows
-bool repeats_among(const Context& context, const Keys& keys,
-                   const Buffer<Row>& rows, bool match_missing);
 
 }  // namespace ronda::core

@@ -7,9 +7,8 @@
 // number of threads, without locks; the keys are read once a thread, but in
 // order, which is little beside access at random.
 //
-// Either loop asks for a row's place some rows before it goes there, one request
-// a row: requests in bursts of 64 had to wait for each other, 14 ns a row to look
-// up 1e6 keys by hash where it now takes 10, and 19 for 1e7 keys where it takes 14.
+// Either loop asks for a row's place some rows before it goes there, one
+// request a row: requests in bursts have to wait for each other.
 #pragma once
 #include <vector>
 
@@ -79,12 +78,10 @@ Filled fill_table(const Context& context, Table& table, const Reader& reader,
   return filled;
 }
 
-// Numbers from 1 on in place of the first rows, in the order of the keys. What is
-// kept by key then takes as many places as there are keys and not as there are
-// rows, which the cache is more likely to hold: 1e6 rows against 1e6 by 1e5 keys,
-// matched and listed, fell from 37 to 24 ms, and writing the 1e7 pairs from 65 to
-// 42. (Numbers in the order of a hash table gained nothing there, and lost where
-// rows were sorted: their ranges lay scattered.)
+// Numbers from 1 on in place of the first rows, in the order of the keys. What
+// is kept by key then takes as many places as there are keys and not as there
+// are rows, which the cache is more likely to hold. (Numbers in the order of a
+// hash table would scatter the ranges of sorted rows.)
 template <class Table>
 void number_keys(const Context& context, Table& table, const Filled& filled) {
   std::vector<Row> before(table.parts(), 0);
@@ -102,7 +99,8 @@ void number_keys(const Context& context, Table& table, const Filled& filled) {
   });
 }
 
-// What is found is noted some rows later, when the place for the note is at hand.
+// What is found is noted some rows later, when the place for the note is at
+// hand.
 constexpr std::size_t note_distance = 16;
 
 struct LookUpCounts {
@@ -110,45 +108,47 @@ struct LookUpCounts {
   std::size_t missing = 0;  // rows with a missing key
 };
 
-// key_of[i]: the first row with the key of row i, or the key's number, as the table
-// has it, 0 if it has none; what is found is told to `found`
+// key_of[i]: the first row with the key of row i, or the key's number, as the
+// table has it, 0 if it has none; what is found is told to `found`
 template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, Found&& found,
                      Row* key_of) {
   std::vector<LookUpCounts> counts(chunk_count(context, n));
-  for_chunks_by_hand(context, n, [&](std::size_t chunk, std::size_t begin,
-                                     std::size_t end, const Crew::Hand& hand) {
-    constexpr std::size_t ring_size = 32;
-    static_assert(prefetch_distance < ring_size);
-    std::size_t places[ring_size];
-    LookUpCounts count;
-    auto ask = [&](std::size_t i) {
-      const auto word = reader(i);
-      const std::size_t at = table.locate(word);
-      places[i % ring_size] = at;
-      table.prefetch(at);
-      count.missing += reader.missing(word);
-    };
-    auto notes = found.noting(hand);
-    // (missing keys that equal nothing were never put in)
-    auto answer = [&](std::size_t i) {
-      const Row row = table.find(places[i % ring_size], reader(i));
-      key_of[i] = row;
-      notes.prefetch(row);
-      count.matched += row != 0;
-    };
-    const std::size_t ahead = std::min(prefetch_distance, end - begin);
-    const std::size_t behind = std::min(note_distance, end - begin);
-    for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
-    for (std::size_t i = begin; i < end; ++i) {
-      if (i + ahead < end) ask(i + ahead);
-      answer(i);
-      if (i >= begin + behind) notes.set(key_of[i - behind]);
-    }
-    for (std::size_t i = end - behind; i < end; ++i) notes.set(key_of[i]);
-    counts[chunk] = count;
-  });
+  for_chunks_by_hand(
+      context, n,
+      [&](std::size_t chunk, std::size_t begin, std::size_t end,
+          const Crew::Hand& hand) {
+        constexpr std::size_t ring_size = 32;
+        static_assert(prefetch_distance < ring_size);
+        std::size_t places[ring_size];
+        LookUpCounts count;
+        auto ask = [&](std::size_t i) {
+          const auto word = reader(i);
+          const std::size_t at = table.locate(word);
+          places[i % ring_size] = at;
+          table.prefetch(at);
+          count.missing += reader.missing(word);
+        };
+        auto notes = found.noting(hand);
+        // (missing keys that equal nothing were never put in)
+        auto answer = [&](std::size_t i) {
+          const Row row = table.find(places[i % ring_size], reader(i));
+          key_of[i] = row;
+          notes.prefetch(row);
+          count.matched += row != 0;
+        };
+        const std::size_t ahead = std::min(prefetch_distance, end - begin);
+        const std::size_t behind = std::min(note_distance, end - begin);
+        for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
+        for (std::size_t i = begin; i < end; ++i) {
+          if (i + ahead < end) ask(i + ahead);
+          answer(i);
+          if (i >= begin + behind) notes.set(key_of[i - behind]);
+        }
+        for (std::size_t i = end - behind; i < end; ++i) notes.set(key_of[i]);
+        counts[chunk] = count;
+      });
   LookUpCounts all;
   for (const LookUpCounts& count : counts) {
     all.matched += count.matched;

@@ -1,10 +1,8 @@
 // Which rows were found by a look-up, a bit a row. Every thread has bits of its
 // own: what one thread writes leaves the other's cache, and a row that half of
-// the others find would be written by both all the time. Rows marked in the
-// table itself took 1e7 look-ups of 1e6 keys, half of them one key, from 20 to
-// 38 ms; with bits it is 24. The bits of many rows are larger than the inner cache
-// and waited for themselves: asked for some rows before they are set, 5e7 look-ups
-// fell from 20 to 13 ns each, 1e7 from 13 to 9, 1e6 from 7 to 5.
+// the others find would be written by both all the time. The bits of many rows
+// are larger than the inner cache, so they are asked for some rows before they
+// are set.
 #pragma once
 #include <bitset>
 #include <cstdint>

@@ -48,9 +48,7 @@ struct Int32Reader {
   static constexpr bool countable = true;
   const std::int32_t* values;
   Word missing_word() const { return 0x80000000u; }
-  Word operator()(std::size_t i) const {
-    return static_cast<Word>(values[i]);
-  }
+  Word operator()(std::size_t i) const { return static_cast<Word>(values[i]); }
   bool missing(Word word) const { return word == missing_word(); }
   static bool whole(Word word, std::int64_t& value) {
     value = static_cast<std::int32_t>(word);
@@ -138,15 +136,13 @@ template <class Action>
 auto with_reader(const KeyColumn& column, Action&& action) {
   switch (column.kind) {
     case KeyKind::int32:
-      return action(
-          Int32Reader{static_cast<const std::int32_t*>(column.data)});
+      return action(Int32Reader{static_cast<const std::int32_t*>(column.data)});
     case KeyKind::real:
       return action(RealReader{static_cast<const double*>(column.data)});
     case KeyKind::day:
       return action(DayReader{{static_cast<const double*>(column.data)}});
     case KeyKind::int64:
-      return action(
-          Int64Reader{static_cast<const std::int64_t*>(column.data)});
+      return action(Int64Reader{static_cast<const std::int64_t*>(column.data)});
     case KeyKind::text:
       return action(TextReader{static_cast<const void* const*>(column.data),
                                column.missing_text});

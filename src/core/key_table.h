@@ -52,9 +52,7 @@ class HashTable {
     return static_cast<std::size_t>(scramble(word) >> (64 - bits_)) &
            ~(line_cells - 1);
   }
-  std::size_t part_begin(std::size_t part) const {
-    return part << part_shift_;
-  }
+  std::size_t part_begin(std::size_t part) const { return part << part_shift_; }
   void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at]); }
   Row put(std::size_t at, const Word& word, Row row) {
     for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
@@ -81,8 +79,9 @@ class HashTable {
     Word word;
     Row row;
   };
-  static constexpr std::size_t line_cells =
-      sizeof(Cell) <= 8 ? 8 : sizeof(Cell) <= 16 ? 4 : 2;
+  static constexpr std::size_t line_cells = sizeof(Cell) <= 8    ? 8
+                                            : sizeof(Cell) <= 16 ? 4
+                                                                 : 2;
   static int bits_for(std::size_t keys, int part_bits) {
     int bits = std::max(4, part_bits + 3);
     while ((std::size_t{1} << bits) < keys + keys / 2) ++bits;

@@ -1,5 +1,5 @@
 // Right rows listed key by key: a counting sort, in one of two ways.
-#include "equal_match.h"
+#include "list_rows.h"
 #include "parallel.h"
 #include "shares.h"
 
@@ -9,31 +9,30 @@ namespace {
 // every count becomes the sum of those before it
 void sum_before(const Context& context, std::size_t n, Row* counts) {
   std::vector<Row> sums(chunk_count(context, n), 0);
-  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
-                             std::size_t end) {
-    Row sum = 0;
-    for (std::size_t i = begin; i < end; ++i) sum += counts[i];
-    sums[chunk] = sum;
-  });
+  for_chunks(context, n,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               Row sum = 0;
+               for (std::size_t i = begin; i < end; ++i) sum += counts[i];
+               sums[chunk] = sum;
+             });
   Row total = 0;
   for (Row& sum : sums) {
     const Row before = total;
     total += sum;
     sum = before;
   }
-  for_chunks(context, n, [&](std::size_t chunk, std::size_t begin,
-                             std::size_t end) {
-    Row sum = sums[chunk];
-    for (std::size_t i = begin; i < end; ++i) {
-      const Row count = counts[i];
-      counts[i] = sum;
-      sum += count;
-    }
-  });
+  for_chunks(context, n,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               Row sum = sums[chunk];
+               for (std::size_t i = begin; i < end; ++i) {
+                 const Row count = counts[i];
+                 counts[i] = sum;
+                 sum += count;
+               }
+             });
 }
 
-// Few keys: each thread counts and lists a stretch of the rows of its own, 6 ms
-// for 1e6 rows and 1e5 keys where shares take 10.
+// Few keys: each thread counts and lists a stretch of the rows of its own.
 void list_by_stretches(const Context& context, const Grouping& grouping,
                        std::size_t stretches, Row* starts, Row* rows) {
   const Row* key = grouping.key.data();

@@ -77,8 +77,7 @@ class NearestSearch {
     const std::size_t begin = sorted_.begin(seeker.group);
     const std::size_t end = sorted_.end(seeker.group);
     const T x = seeker.x;
-    const bool behind_equal =
-        nearest_.equal && nearest_.look != Look::ahead;
+    const bool behind_equal = nearest_.equal && nearest_.look != Look::ahead;
     Cursor cursor;
     if (behind_equal) {
       cursor.back = cursor.ahead = sorted_.first_above(begin, end, x, hint);
@@ -251,9 +250,9 @@ class Coverage {
       const Row group = static_cast<Row>(s + 1);
       const std::size_t begin = search_.sorted().begin(group);
       const std::size_t end = search_.sorted().end(group);
-      covered += back_[s] >= ahead_[s] ? static_cast<double>(end - begin)
-                                       : static_cast<double>(
-                                             back_[s] - begin + end - ahead_[s]);
+      covered += back_[s] >= ahead_[s]
+                     ? static_cast<double>(end - begin)
+                     : static_cast<double>(back_[s] - begin + end - ahead_[s]);
     }
     return covered;
   }
@@ -378,24 +377,24 @@ void match_tied(const Context& context, const Groups& groups,
   take_road(Road::nearest_with_ties);
   const std::size_t n = groups.left_rows;
   std::vector<Part> parts(chunk_count(context, n));
-  for_chunks(context, n, [&](std::size_t c, std::size_t begin,
-                             std::size_t end) {
-    Part& part = parts[c];
-    part.counts.reserve(end - begin);
-    Hints hints(search.sorted());
-    for (std::size_t i = begin; i < end; ++i) {
-      std::size_t found = 0;
-      if (!search.skips(i)) {
-        const Seeker<T> seeker = search.seeker(i);
-        const Cursor cursor = search.start(seeker, hints[seeker.group]);
-        if (coverage) coverage->add(seeker, cursor);
-        found = search.partners(seeker, cursor, part.rows);
-      }
-      part.counts.push_back(static_cast<Row>(found));
-      if (found > 1 && stop_at_ties)
-        part.tied.push_back(static_cast<Row>(i + 1));
-    }
-  });
+  for_chunks(
+      context, n, [&](std::size_t c, std::size_t begin, std::size_t end) {
+        Part& part = parts[c];
+        part.counts.reserve(end - begin);
+        Hints hints(search.sorted());
+        for (std::size_t i = begin; i < end; ++i) {
+          std::size_t found = 0;
+          if (!search.skips(i)) {
+            const Seeker<T> seeker = search.seeker(i);
+            const Cursor cursor = search.start(seeker, hints[seeker.group]);
+            if (coverage) coverage->add(seeker, cursor);
+            found = search.partners(seeker, cursor, part.rows);
+          }
+          part.counts.push_back(static_cast<Row>(found));
+          if (found > 1 && stop_at_ties)
+            part.tied.push_back(static_cast<Row>(i + 1));
+        }
+      });
   for (Part& part : parts) {
     auto append = [](std::vector<Row>& to, const std::vector<Row>& from) {
       to.insert(to.end(), from.begin(), from.end());
@@ -441,8 +440,7 @@ class OutwardSearchOf : public OutwardSearch {
  public:
   OutwardSearchOf(const Context& context, const Groups& groups,
                   const Nearest& nearest, const std::vector<Comparison>& rules,
-                  const std::uint8_t* skip_left,
-                  const std::uint8_t* skip_right)
+                  const std::uint8_t* skip_left, const std::uint8_t* skip_right)
       : groups_(groups),
         nearest_(nearest),
         rules_(rules),
@@ -529,9 +527,9 @@ Standing standing(const Nearest& nearest, std::size_t left, std::size_t right) {
   const bool on_side = one.sign == 0  ? nearest.equal
                        : one.sign > 0 ? nearest.look != Look::ahead
                                       : nearest.look != Look::back;
-  one.reach = !on_side                                   ? Reach::other_side
+  one.reach = !on_side                                  ? Reach::other_side
               : apart <= as_distance<T>(nearest.within) ? Reach::near
-                                                         : Reach::far;
+                                                        : Reach::far;
   return one;
 }
 
@@ -543,8 +541,7 @@ Standing standing_of(const Nearest& nearest, std::size_t left,
                        : standing<double>(nearest, left, right);
 }
 
-OutwardSearch* OutwardSearch::make(const Context& context,
-                                   const Groups& groups,
+OutwardSearch* OutwardSearch::make(const Context& context, const Groups& groups,
                                    const Nearest& nearest,
                                    const std::vector<Comparison>& rules,
                                    const std::uint8_t* skip_left,
@@ -552,8 +549,8 @@ OutwardSearch* OutwardSearch::make(const Context& context,
   if (nearest.int64)
     return new OutwardSearchOf<std::int64_t>(context, groups, nearest, rules,
                                              skip_left, skip_right);
-  return new OutwardSearchOf<double>(context, groups, nearest, rules,
-                                     skip_left, skip_right);
+  return new OutwardSearchOf<double>(context, groups, nearest, rules, skip_left,
+                                     skip_right);
 }
 
 }  // namespace ronda::core

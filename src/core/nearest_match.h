@@ -19,7 +19,7 @@ struct Nearest {
 
 struct NearestPairs {
   std::vector<Row> partner_of;  // the one partner of each left row, or
-  PairList list;          // where ties bring several: all of them
+  PairList list;                // where ties bring several: all of them
   std::vector<Row> tied;  // left rows with several right rows at the point
   // right rows that were near enough to some left row, chosen or not; -1 where
   // other rules decide too and it is not known
@@ -37,8 +37,8 @@ enum class Reach { missing, other_side, far, near };
 struct Standing {
   Reach reach = Reach::missing;
   int sign = 0;  // of left - right
-  // The distance: `high` alone for doubles, high * 2^32 + low for 64-bit integers.
-  // Pairs (high, low) sort as distances do.
+  // The distance: `high` alone for doubles, high * 2^32 + low for 64-bit
+  // integers. Pairs (high, low) sort as distances do.
   double high = 0, low = 0;
 };
 Standing standing_of(const Nearest& nearest, std::size_t left,

@@ -15,7 +15,9 @@ struct NoGroup {
 };
 inline bool missing_group(int) { return false; }
 template <class G>
-bool missing_group(G value) { return is_missing(value); }
+bool missing_group(G value) {
+  return is_missing(value);
+}
 
 struct Int32Group {
   const std::int32_t* values;
@@ -106,12 +108,15 @@ class Walk {
   void start(std::size_t begin) {
     const std::size_t before = begin ? begin - 1 : 0;
     const auto g = left_.group[begin];
-    until_ = begin ? right_.partition(0, [&](std::size_t k) {
-      return !right_.after(k, left_.group[before], left_.time[before]);
-    })
-                   : 0;
-    low_ = right_.partition(
-        0, [&](std::size_t k) { return right_.group[k] < g; });
+    until_ =
+        begin ? right_.partition(0,
+                                 [&](std::size_t k) {
+                                   return !right_.after(k, left_.group[before],
+                                                        left_.time[before]);
+                                 })
+              : 0;
+    low_ =
+        right_.partition(0, [&](std::size_t k) { return right_.group[k] < g; });
     const T t = left_.time[begin];
     low_ = right_.partition(low_, [&](std::size_t k) {
       return right_.group[k] == g && right_.time[k] < t &&

@@ -12,7 +12,8 @@ struct MergeResult {
   double candidates = 0;  // right rows near enough to some left row
 };
 
-// `keys` has one column a side, or none; partner_of[i] is the partner of left row i.
+// `keys` has one column a side, or none; partner_of[i] is the partner of left
+// row i.
 MergeResult merge_nearest(const Context& context, const Keys& left_keys,
                           const Keys& right_keys, const Nearest& nearest,
                           std::size_t left_rows, std::size_t right_rows,

@@ -14,15 +14,19 @@ enum class Compare { less, less_equal, greater, greater_equal, unequal };
 
 struct Comparison {
   Compare op = Compare::less;
-  bool int64 = false;         // the numbers are 64-bit integers, not doubles
-  bool end = false;           // an interval's end: tell values that lie on it
+  bool int64 = false;  // the numbers are 64-bit integers, not doubles
+  bool end = false;    // an interval's end: tell values that lie on it
   const void* left = nullptr;
   const void* right = nullptr;
 
   template <class T>
-  const T* left_as() const { return static_cast<const T*>(left); }
+  const T* left_as() const {
+    return static_cast<const T*>(left);
+  }
   template <class T>
-  const T* right_as() const { return static_cast<const T*>(right); }
+  const T* right_as() const {
+    return static_cast<const T*>(right);
+  }
 };
 
 inline bool is_missing(double value) { return value != value; }
@@ -36,11 +40,13 @@ Outcome compare(T left, T right, const Comparison& rule) {
   const bool equal = left == right;
   switch (rule.op) {
     case Compare::less:
-      return left < right ? Outcome::yes
-             : equal && rule.end ? Outcome::on_end : Outcome::no;
+      return left < right        ? Outcome::yes
+             : equal && rule.end ? Outcome::on_end
+                                 : Outcome::no;
     case Compare::greater:
-      return left > right ? Outcome::yes
-             : equal && rule.end ? Outcome::on_end : Outcome::no;
+      return left > right        ? Outcome::yes
+             : equal && rule.end ? Outcome::on_end
+                                 : Outcome::no;
     case Compare::less_equal:
       return left <= right ? Outcome::yes : Outcome::no;
     case Compare::greater_equal:

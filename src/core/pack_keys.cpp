@@ -15,8 +15,9 @@ struct Digit {
   double places() const { return static_cast<double>(span()) + 2.0; }
 };
 
-// Texts count by their addresses, which lie apart by some power of two: the bits
-// in which any of them differs from the first one tell which, in the same pass.
+// Texts count by their addresses, which lie apart by some power of two: the
+// bits in which any of them differs from the first one tell which, in the same
+// pass.
 Digit digit_of_texts(const Context& context, const TextReader& reader,
                      std::size_t n, std::size_t column) {
   struct Part {
@@ -25,19 +26,19 @@ Digit digit_of_texts(const Context& context, const TextReader& reader,
   };
   std::vector<Part> parts(chunk_count(context, n));
   const auto first = n ? static_cast<std::int64_t>(reader(0)) : 0;
-  for_chunks(context, n, [&](std::size_t k, std::size_t begin,
-                             std::size_t end) {
-    Part part;
-    for (std::size_t i = begin; i < end; ++i) {
-      const auto word = reader(i);
-      if (reader.missing(word)) continue;
-      const auto address = static_cast<std::int64_t>(word);
-      part.range.low = std::min(part.range.low, address);
-      part.range.high = std::max(part.range.high, address);
-      part.differing |= static_cast<std::uint64_t>(address ^ first);
-    }
-    parts[k] = part;
-  });
+  for_chunks(context, n,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               Part part;
+               for (std::size_t i = begin; i < end; ++i) {
+                 const auto word = reader(i);
+                 if (reader.missing(word)) continue;
+                 const auto address = static_cast<std::int64_t>(word);
+                 part.range.low = std::min(part.range.low, address);
+                 part.range.high = std::max(part.range.high, address);
+                 part.differing |= static_cast<std::uint64_t>(address ^ first);
+               }
+               parts[k] = part;
+             });
   Digit digit{column, {}};
   std::uint64_t differing = 0;
   for (const Part& part : parts) {
@@ -73,7 +74,8 @@ std::vector<Digit> choose_digits(const Context& context, const Keys& right) {
   return digits;
 }
 
-// one more digit at the end of the codes of some rows; the first one starts them
+// one more digit at the end of the codes of some rows; the first one starts
+// them
 template <class Reader>
 void append_digit(const Reader& reader, const Digit& digit, bool first,
                   bool match_missing, std::size_t begin, std::size_t end,
@@ -100,8 +102,9 @@ void append_digit(const Reader& reader, const Digit& digit, bool first,
     codes[i] = code(first ? 0 : codes[i], reader(i));
 }
 
-// All digits of a chunk before the next chunk: its codes stay in the cache. (Rows
-// that lack a key need no pass of their own either, see Match::missing_told.)
+// All digits of a chunk before the next chunk: its codes stay in the cache.
+// (Rows that lack a key need no pass of their own either, see
+// Match::missing_told.)
 Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
                                const std::vector<Digit>& digits,
                                bool match_missing) {
@@ -187,10 +190,9 @@ Buffer<TwoWords> two_words(const Context& context, const Keys& keys) {
 }
 
 std::uint64_t missing_word(const KeyColumn& column) {
-  return with_reader(column,
-                     [](auto reader) -> std::uint64_t {
-                       return reader.missing_word();
-                     });
+  return with_reader(column, [](auto reader) -> std::uint64_t {
+    return reader.missing_word();
+  });
 }
 
 }  // namespace ronda::core

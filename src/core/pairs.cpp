@@ -10,7 +10,9 @@ Buffer<Row> range_uses(const Context& context, const PairsView& pairs) {
   Buffer<Row> uses(pairs.starts ? pairs.ranges : pairs.right_rows, Start::zero);
   for_shares(
       context, pairs.left_rows, uses.size(),
-      [&](std::size_t i) { return static_cast<std::size_t>(pairs.range[i]) - 1; },
+      [&](std::size_t i) {
+        return static_cast<std::size_t>(pairs.range[i]) - 1;
+      },
       [&](std::size_t at) { __builtin_prefetch(&uses[at], 1); },
       [&](std::size_t at, std::size_t) { ++uses[at]; });
   return uses;
@@ -20,7 +22,7 @@ namespace {
 
 // Threads may set the same flag at once: always to the same value.
 Buffer<std::uint8_t> mark_ranges(const Context& context,
-                                const PairsView& pairs) {
+                                 const PairsView& pairs) {
   Buffer<std::uint8_t> marks(pairs.starts ? pairs.ranges : pairs.right_rows,
                              Start::zero);
   for_chunks(context, pairs.left_rows,
@@ -84,21 +86,21 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
   if (!pairs.starts) return count_single(context, pairs);
   const Buffer<Row> uses = range_uses(context, pairs);
   std::vector<PairCounts> parts(chunk_count(context, pairs.ranges));
-  for_chunks(context, pairs.ranges, [&](std::size_t chunk, std::size_t begin,
-                                       std::size_t end) {
-    PairCounts counts;
-    for (std::size_t s = begin; s < end; ++s) {
-      const Row size = pairs.starts[s + 1] - pairs.starts[s];
-      if (uses[s] == 0 || size == 0) continue;
-      counts.pairs += static_cast<double>(uses[s]) * size;
-      counts.matched_left += static_cast<std::size_t>(uses[s]);
-      counts.matched_right += static_cast<std::size_t>(size);
-      counts.most_left = std::max(counts.most_left, size);
-      counts.most_right = std::max(counts.most_right, uses[s]);
-      counts.on_both |= size > 1 && uses[s] > 1;
-    }
-    parts[chunk] = counts;
-  });
+  for_chunks(context, pairs.ranges,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               PairCounts counts;
+               for (std::size_t s = begin; s < end; ++s) {
+                 const Row size = pairs.starts[s + 1] - pairs.starts[s];
+                 if (uses[s] == 0 || size == 0) continue;
+                 counts.pairs += static_cast<double>(uses[s]) * size;
+                 counts.matched_left += static_cast<std::size_t>(uses[s]);
+                 counts.matched_right += static_cast<std::size_t>(size);
+                 counts.most_left = std::max(counts.most_left, size);
+                 counts.most_right = std::max(counts.most_right, uses[s]);
+                 counts.on_both |= size > 1 && uses[s] > 1;
+               }
+               parts[chunk] = counts;
+             });
   PairCounts all;
   for (const PairCounts& counts : parts) {
     all.pairs += counts.pairs;
@@ -132,7 +134,7 @@ Buffer<std::uint8_t> mark_right(const Context& context,
 }
 
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
-                                std::size_t most) {
+                                 std::size_t most) {
   const Buffer<Row> uses = range_uses(context, pairs);
   auto weight = [&](Row range) {
     const double size =
@@ -250,9 +252,8 @@ void Expansion::write(Row* left, Row* right) const {
 // Whether a row has a partner can't be foreseen, so there is no branch on it: a
 // row without is written over by the next one. When the last line of the chunk
 // stands, the rest has no partner.
-void Expansion::write_single(std::size_t begin, std::size_t end,
-                             std::size_t at, std::size_t stop, Row* left,
-                             Row* right) const {
+void Expansion::write_single(std::size_t begin, std::size_t end, std::size_t at,
+                             std::size_t stop, Row* left, Row* right) const {
   const Row* range = pairs_.range;
   std::size_t i = begin;
   auto write = [&](auto&& put) {

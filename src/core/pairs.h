@@ -10,8 +10,9 @@
 
 namespace ronda::core {
 
-// range[i] = 0: left row i has no partner. Without `starts` range[i] is its only
-// partner; with it, its partners are partners[starts[range - 1] .. starts[range]).
+// range[i] = 0: left row i has no partner. Without `starts` range[i] is its
+// only partner; with it, its partners are partners[starts[range - 1] ..
+// starts[range]).
 struct PairsView {
   const Row* range = nullptr;
   std::size_t left_rows = 0, right_rows = 0;
@@ -32,8 +33,8 @@ struct PairsView {
 struct PairCounts {
   double pairs = 0;
   std::size_t matched_left = 0, matched_right = 0;
-  Row most_left = 0;   // the most partners a left row has
-  Row most_right = 0;  // the most partners a right row has
+  Row most_left = 0;     // the most partners a left row has
+  Row most_right = 0;    // the most partners a right row has
   bool on_both = false;  // some left row and some partner of it repeat
 };
 PairCounts count_pairs(const Context& context, const PairsView& pairs);
@@ -49,8 +50,7 @@ void one_partner(const Context& context, const PairsView& pairs, bool last,
                  Row* range);
 
 // one flag a right row: 1 if it has a partner
-Buffer<std::uint8_t> mark_right(const Context& context,
-                                     const PairsView& pairs);
+Buffer<std::uint8_t> mark_right(const Context& context, const PairsView& pairs);
 
 // how many left rows point at each range (or right row, without ranges)
 Buffer<Row> range_uses(const Context& context, const PairsView& pairs);
@@ -58,7 +58,7 @@ Buffer<Row> range_uses(const Context& context, const PairsView& pairs);
 // the ranges that give the most pairs, most first; in the order of right rows
 // where they give as many
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
-                                std::size_t most);
+                                 std::size_t most);
 
 // Some consecutive lines of a result: `at` is the number of the first one.
 struct LineBlock {
@@ -142,8 +142,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
     }
     return flush();
   }
-  // (a range is copied up to the end of the block at a time, 5 ms for 1e7 lines;
-  // line by line it took 9)
+  // (a range is copied up to the end of the block at a time, not line by line)
   for (std::size_t i = begin; i < end; ++i) {
     prefetch_ranges(i, end);
     const Row s = pairs_.range[i];
@@ -156,8 +155,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
       if (++size == block_lines) flush();
     }
     while (k < stop) {
-      const Row some =
-          std::min(stop - k, static_cast<Row>(block_lines - size));
+      const Row some = std::min(stop - k, static_cast<Row>(block_lines - size));
       for (Row j = 0; j < some; ++j) {
         left[size + j] = row;
         right[size + j] = pairs_.partners[k + j];

@@ -127,7 +127,8 @@ class RangeMatcher {
 
   // Appends the partners of left row i to `rows`; returns whether a value of
   // it lies on an excluded end. `hint` is where the last row's search ended.
-  bool partners(std::size_t i, std::size_t& hint, std::vector<Row>& rows) const {
+  bool partners(std::size_t i, std::size_t& hint,
+                std::vector<Row>& rows) const {
     if (skips(i)) return false;
     std::size_t low, high;
     range(i, hint, low, high);
@@ -137,9 +138,14 @@ class RangeMatcher {
     auto look_at = [&](std::size_t k) {
       const Row row = sorted_.row(k);
       switch (outcome(i, row)) {
-        case Outcome::yes: rows.push_back(row); break;
-        case Outcome::on_end: on_end = true; break;
-        case Outcome::no: break;
+        case Outcome::yes:
+          rows.push_back(row);
+          break;
+        case Outcome::on_end:
+          on_end = true;
+          break;
+        case Outcome::no:
+          break;
       }
     };
     if (tree_) {

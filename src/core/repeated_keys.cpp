@@ -1,9 +1,10 @@
 // Whether a key is repeated among the rows that found no partner. (That two
-// matched left rows share a key shows in the counts: more of them than partners.)
+// matched left rows share a key shows in the counts: more of them than
+// partners.)
 //
 // Only those rows are grouped, and first a few of them: where keys are repeated
 // at all, some thousand rows mostly show it.
-#include "equal_match.h"
+#include "repeated_keys.h"
 #include "gather.h"
 #include "parallel.h"
 
@@ -13,8 +14,8 @@ namespace {
 // A column of the rows picked, as 64-bit or 32-bit values of the same kind
 class PickedColumn {
  public:
-  PickedColumn(const Context& context, const KeyColumn& column,
-               const Row* rows, std::size_t n)
+  PickedColumn(const Context& context, const KeyColumn& column, const Row* rows,
+               std::size_t n)
       : column_(column) {
     if (column.kind == KeyKind::int32)
       pick(context, static_cast<const std::int32_t*>(column.data), rows, n,
@@ -56,20 +57,20 @@ template <class IsAlone>
 Buffer<Row> rows_alone(const Context& context, std::size_t n,
                        IsAlone&& is_alone) {
   std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
-  for_chunks(context, n, [&](std::size_t k, std::size_t begin,
-                             std::size_t end) {
-    std::size_t count = 0;
-    for (std::size_t i = begin; i < end; ++i) count += is_alone(i);
-    starts[k + 1] = count;
-  });
+  for_chunks(context, n,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               std::size_t count = 0;
+               for (std::size_t i = begin; i < end; ++i) count += is_alone(i);
+               starts[k + 1] = count;
+             });
   for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
   Buffer<Row> rows(starts.back());
-  for_chunks(context, n, [&](std::size_t k, std::size_t begin,
-                             std::size_t end) {
-    std::size_t at = starts[k];
-    for (std::size_t i = begin; i < end; ++i)
-      if (is_alone(i)) rows[at++] = static_cast<Row>(i + 1);
-  });
+  for_chunks(context, n,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               std::size_t at = starts[k];
+               for (std::size_t i = begin; i < end; ++i)
+                 if (is_alone(i)) rows[at++] = static_cast<Row>(i + 1);
+             });
   return rows;
 }
 

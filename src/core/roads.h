@@ -1,5 +1,5 @@
-// Which roads were taken through the engine, counted so that tests can tell that
-// generated cases reach all of them.
+// Which roads were taken through the engine, counted so that tests can tell
+// that generated cases reach all of them.
 #pragma once
 #include <array>
 #include <atomic>

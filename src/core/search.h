@@ -4,9 +4,9 @@
 
 namespace ronda::core {
 
-// The first place in [begin, end) for which `before` does not hold, where it holds
-// for all places up to one and for none from there on. Without branches: it is as
-// likely on either side.
+// The first place in [begin, end) for which `before` does not hold, where it
+// holds for all places up to one and for none from there on. Without branches:
+// it is as likely on either side.
 template <class Before>
 std::size_t partition(std::size_t begin, std::size_t end, Before&& before) {
   std::size_t length = end - begin;

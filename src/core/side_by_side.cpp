@@ -50,12 +50,12 @@ std::vector<ColumnRound> rounds_of(const Context& context,
   if (beside.size() < 2 || !copy_pays(context, lines))
     return {ColumnRound{jobs, 0}};
   // the widest first: then every value stands at a multiple of its width
-  std::stable_sort(beside.begin(), beside.end(),
-                   [](const ColumnJob& a, const ColumnJob& b) {
-                     return a.width > b.width;
-                   });
+  std::stable_sort(
+      beside.begin(), beside.end(),
+      [](const ColumnJob& a, const ColumnJob& b) { return a.width > b.width; });
   auto needs = [&](std::size_t copied, std::size_t written) {
-    return static_cast<double>(copied) * static_cast<double>(lines.right_rows()) +
+    return static_cast<double>(copied) *
+               static_cast<double>(lines.right_rows()) +
            static_cast<double>(written) * static_cast<double>(lines.size());
   };
   const double room = 1.25 * needs(0, line_bytes);
@@ -98,20 +98,20 @@ SideBySide::SideBySide(const Context& context, std::size_t right_rows,
     return;
   }
   constexpr std::size_t block = 1024;  // rows whose records stay in the cache
-  for_chunks(context, right_rows, [&](std::size_t, std::size_t begin,
-                                      std::size_t end) {
-    for (std::size_t from = begin; from < end; from += block) {
-      const std::size_t to = std::min(end, from + block);
-      std::size_t at = 0;
-      for (const ColumnJob& job : jobs_) {
-        with_value_type(job.width, [&](auto value) {
-          copy_apart<decltype(value)>(job, step, from, to,
-                                      records_.data() + at);
-        });
-        at += job.width;
-      }
-    }
-  });
+  for_chunks(context, right_rows,
+             [&](std::size_t, std::size_t begin, std::size_t end) {
+               for (std::size_t from = begin; from < end; from += block) {
+                 const std::size_t to = std::min(end, from + block);
+                 std::size_t at = 0;
+                 for (const ColumnJob& job : jobs_) {
+                   with_value_type(job.width, [&](auto value) {
+                     copy_apart<decltype(value)>(job, step, from, to,
+                                                 records_.data() + at);
+                   });
+                   at += job.width;
+                 }
+               }
+             });
   std::size_t at = 0;
   for (ColumnJob& job : jobs_) {
     job.from = records_.data() + at;

@@ -1,9 +1,7 @@
 // Right columns laid side by side before they are picked at random. Each value
-// picked from a column of its own waits for a line of memory, and in R's pages of
-// 4 kB for its address too; picked from a copy in which a right row's values
-// stand together, in large pages, they wait once for all. With three columns
-// the copy and the picking took 0.10 s where picking took 0.17 (1e7 rows), and
-// 0.77 s where it took 1.55 (5e7 rows).
+// picked from a column of its own waits for a line of memory, and in R's pages
+// of 4 kB for its address too; picked from a copy in which a right row's values
+// stand together, in large pages, they wait once for all.
 //
 // The copy is made of so many columns at a time as the memory allows: columns
 // are picked in rounds, those side by side first, so that the copy is gone
@@ -33,10 +31,14 @@ struct Wide {
 template <class Use>
 void with_value_type(std::size_t width, Use&& use) {
   switch (width) {
-    case 1: return use(std::uint8_t{});
-    case 4: return use(std::uint32_t{});
-    case 8: return use(std::uint64_t{});
-    default: return use(Wide{});
+    case 1:
+      return use(std::uint8_t{});
+    case 4:
+      return use(std::uint32_t{});
+    case 8:
+      return use(std::uint64_t{});
+    default:
+      return use(Wide{});
   }
 }
 

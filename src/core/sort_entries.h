@@ -86,7 +86,8 @@ inline bool in_use(std::uint64_t differing, int k) {
 }  // namespace digits
 
 // Sorts on the calling thread alone, without asking for memory: for use inside
-// the bodies of loops. `other` is as large as `entries`. Stable, as rows ascend.
+// the bodies of loops. `other` is as large as `entries`. Stable, as rows
+// ascend.
 template <class T>
 void sort_alone(SortEntry<T>* entries, SortEntry<T>* other, std::size_t n,
                 std::size_t few) {

@@ -1,9 +1,9 @@
 // Each column is a row of words of 64 bits that sort as its values do; a number
 // is one word, a text one for every eight bytes. Rows are sorted by the first
-// word; runs of equal words by the next, and so on. Most runs are short soon and
-// are sorted by comparing all that is left. 1e7 different texts take 0.5 s on
-// two threads, shuffled integers or doubles 0.4. It stands in for R's own sort
-// because the user must be heard meanwhile.
+// word; runs of equal words by the next, and so on. Most runs are short soon
+// and are sorted by comparing all that is left. 1e7 different texts take 0.5 s
+// on two threads, shuffled integers or doubles 0.4. It stands in for R's own
+// sort because the user must be heard meanwhile.
 #include "sort_rows.h"
 
 #include "equal_match.h"
@@ -190,8 +190,8 @@ class Sorter {
   bool fill(const Run& run) {
     const std::size_t column = run.level.column;
     std::atomic<bool> varies{!words_.is_text(column)};
-    const void* one = varies ? nullptr
-                             : words_.source(column, entries_[run.begin].row);
+    const void* one =
+        varies ? nullptr : words_.source(column, entries_[run.begin].row);
     for_all(run.begin, run.end, [&](std::size_t k) {
       load(k, run.end, run.level);
       if (!varies && words_.source(column, entries_[k].row) != one)
@@ -247,8 +247,8 @@ class Sorter {
     bool ordered = true;
     for (std::size_t k = begin; k < end; ++k) {
       load(k, end, level);
-      ordered = ordered && (k == begin ||
-                            entries_[k - 1].value <= entries_[k].value);
+      ordered =
+          ordered && (k == begin || entries_[k - 1].value <= entries_[k].value);
     }
     if (!ordered)
       sort_alone(&entries_[begin], &other_[begin], end - begin, comparing_pays);

@@ -70,14 +70,14 @@ class SortedGroups {
     const auto n = static_cast<std::size_t>(groups.starts[groups.groups]);
     if (skip || n != groups.right_rows) return false;
     std::atomic<bool> fits{true};
-    for_chunks(context, n,
-               [&](std::size_t, std::size_t begin, std::size_t end) {
-                 bool ok = fits;
-                 for (std::size_t k = begin; k < end && ok; ++k)
-                   ok = groups.rows[k] == static_cast<Row>(k + 1) &&
-                        !is_missing(by[k]);
-                 if (!ok) fits = false;
-               });
+    for_chunks(
+        context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+          bool ok = fits;
+          for (std::size_t k = begin; k < end && ok; ++k)
+            ok =
+                groups.rows[k] == static_cast<Row>(k + 1) && !is_missing(by[k]);
+          if (!ok) fits = false;
+        });
     if (!fits) return false;
     for_chunks(context, groups.groups,
                [&](std::size_t, std::size_t begin, std::size_t end) {

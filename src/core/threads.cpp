@@ -11,8 +11,8 @@
 namespace ronda::core {
 namespace {
 
-// Told by the system when it forks: asking for the process each time is a call of
-// the system, which made the rest of a small join slower, too.
+// Told by the system when it forks: asking for the process each time is a call
+// of the system, which made the rest of a small join slower, too.
 bool forked = false;
 #ifndef _WIN32
 [[maybe_unused]] const int told =

@@ -289,7 +289,13 @@ make_ordered_spec <- function(case) {
     spec["where"] <- spec["condition"] <- list(NULL)
     rules <- list(make_nearest_rule(case))
   }
-  more <- if (isTRUE(case$sorted) && length(rules)) 0 else if (length(rules)) sample(0:1, 1L, prob = c(3, 1)) else sample(1:3, 1L)
+  more <- if (!length(rules)) {
+    sample(1:3, 1L)
+  } else if (isTRUE(case$sorted)) {
+    0
+  } else {
+    sample(0:1, 1L, prob = c(3, 1))
+  }
   for (k in seq_len(more)) rules <- c(rules, list(make_ordered_rule(case)))
   spec$ordered <- lapply(rules, `[[`, "rule")
   spec$calls <- lapply(rules, `[[`, "call")

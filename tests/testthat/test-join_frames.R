@@ -10,7 +10,7 @@ test_that("every option agrees with the oracle, whatever the engine's path", {
         ronda.pairs_per_block = 5
       )
       from <- match(path, c("choose", "direct", "hashed")) * 1e5 + threads * 1e4
-      expect_identical(differing_seeds(from + 1:500), numeric())
+      expect_identical(differing_seeds(from + 1:120), numeric())
     }
   }
 })
@@ -18,7 +18,7 @@ test_that("every option agrees with the oracle, whatever the engine's path", {
 test_that("every pair of key types agrees with the oracle", {
   for (left in names(key_partners)) {
     for (right in key_partners[[left]]) {
-      expect_identical(differing_seeds(1:25, c(left, right)), integer(),
+      expect_identical(differing_seeds(1:12, c(left, right)), integer(),
         label = paste(left, "with", right)
       )
     }
@@ -44,7 +44,7 @@ test_that("frames of 50 rows and `via` agree with the oracle", {
 test_that("`rows` are parts of each other, with names and types that stay", {
   types_of <- function(frame) lapply(frame, function(x) x[0L])
   set.seed(2)
-  for (k in 1:200) {
+  for (k in 1:80) {
     case <- make_case()
     spec <- make_spec(case)
     if (identical(spec$collisions, "stop") ||

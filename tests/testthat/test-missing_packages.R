@@ -38,7 +38,9 @@ test_that("what needs a package says which, and how to get it", {
       class = if (k > 6L) "ronda_error_file" else "ronda_error_argument"
     )
     expect_match(conditionMessage(error), sprintf(
-      "^[A-Z][A-Za-z ]+ needs? the package %s, which isn't installed.\n\\* Write: install.packages\\(\"%s\"\\)",
+      paste0("^[A-Z][A-Za-z ]+ needs? the package %s, which isn't installed.\n",
+        "\\* Write: install.packages\\(\"%s\"\\)"
+      ),
       package, package
     ))
   }

@@ -10,8 +10,10 @@ test_that("generated cases take every road through the engine", {
       ronda.deferred = if (settings$threads[k] == 2) "always" else TRUE,
       ronda.pairs_per_block = 5
     )
-    expect_identical(
-      differing_seeds(k * 1e4 + 1:25, ordered = settings$ordered[k], explained = TRUE),
+    seeds <- k * 1e4 + 1:12
+    ordered <- settings$ordered[k]
+    expect_identical(differing_seeds(seeds, ordered = ordered), numeric())
+    expect_identical(differing_seeds(seeds[1:3], ordered = ordered, explained = TRUE),
       numeric()
     )
   }
@@ -37,7 +39,7 @@ test_that("cases agree with the oracle where the locale is C", {
     c("text", "latin"), c("encodings", "plain"), c("latin", "text"),
     c("factor", "text"), c("odd_factor", "odd_factor")
   )) {
-    expect_identical(differing_seeds(1:25, types), integer(),
+    expect_identical(differing_seeds(1:15, types), integer(),
       label = paste(types, collapse = " with ")
     )
   }

@@ -1,0 +1,291 @@
+# Aimed cases: each stands for a small change of the code that generated cases don't see.
+
+by_words <- function(frame, columns) {
+  do.call(paste, c(lapply(columns, function(name) oracle_words(frame[[name]])), sep = "\r"))
+}
+
+shown_receipt <- function(pairing) {
+  withr::local_options(ronda.receipt = TRUE, cli.unicode = FALSE)
+  expect_message(build_frame(pairing))
+  paste(format(last_receipt()), collapse = " ")
+}
+
+# first right row of each left row's keys, by plain text
+expect_first_partner <- function(left, right, columns) {
+  right$row <- seq_len(nrow(right))
+  joined <- join_frames(left, right, on = columns, repeats = "first", take = "row")
+  expect_identical(joined$row, match(by_words(left, columns), by_words(right, columns)))
+}
+
+test_that("several keys are packed without a false match", {
+  set.seed(1)
+  texts <- function(n, many) sprintf("%s%d", sample(c("a", "b"), n, TRUE), sample(many, n, TRUE))
+  for (k in 1:20) {
+    left <- data.frame(a = texts(400, 300), b = texts(400, 300))
+    right <- data.frame(a = texts(60, 40), b = texts(60, 40))
+    left[sample(400, 60), ] <- right
+    expect_first_partner(left, right, c("a", "b"))
+  }
+  # spans that multiply past 2^63
+  wide <- function(n) sample(c(-.Machine$integer.max, 0L, 1L, .Machine$integer.max), n, TRUE)
+  left <- data.frame(a = wide(300), b = wide(300), c = sample(3L, 300, TRUE))
+  expect_first_partner(left, left[sample(300, 40), ], c("a", "b", "c"))
+  expect_first_partner(left, left[sample(300, 40), ], c("a", "b"))
+})
+
+test_that("texts in mixed encodings match under two keys, and all of latin1 does", {
+  latin <- function(x) iconv(x, "UTF-8", "latin1")
+  words <- c("caf\u00e9", "\u00e4rger", "plain")
+  left <- data.frame(a = words, b = c("x", "y", "z"))
+  right <- data.frame(a = latin(words), b = c("x", "y", "z"))
+  expect_first_partner(left, right, c("a", "b"))
+  expect_first_partner(left, right, c("b", "a"))
+  letters_of <- vapply(0xA0:0xFF, function(code) paste0("12", intToUtf8(code)), "")
+  left <- data.frame(k = letters_of)
+  expect_identical(
+    join_frames(left, data.frame(k = latin(letters_of), n = seq_along(letters_of)), on = "k")$n,
+    seq_along(letters_of)
+  )
+})
+
+test_that("a copy of a deferred column is a copy, and a pairing can be built twice", {
+  withr::local_options(ronda.deferred = "always")
+  right <- data.frame(k = 1:9, a = 1:9 + 0.5, b = letters[1:9])
+  joined <- join_frames(data.frame(k = 9:1), right, on = "k")
+  before <- joined$a + 0
+  copy <- joined$a
+  copy[1L] <- -1
+  expect_identical(joined$a, before)
+  n <- 70000L
+  pairing <- pair_rows(data.frame(k = seq_len(n), v = 1), data.frame(k = n:1, w = 1:n),
+    on = "k"
+  )
+  right_first <- build_frame(pairing, "right")
+  expect_identical(build_frame(pairing, "full")$w, n:1)
+  expect_identical(right_first$w, n:1)
+})
+
+test_that("missing keys are told, repeated or not", {
+  expect_false(key_account(data.frame(k = c(1, 2, NA)), "k")$unique)
+  expect_true(key_account(data.frame(k = c(1, 2)), "k")$unique)
+  expect_error(repeated_keys(data.frame(k = 1, times = 1), "k"), "times",
+    class = "ronda_error_collision"
+  )
+  left <- data.frame(k = c(NA, 1, 2), v = 1:3)
+  account <- receipt(pair_rows(left, left, on = "k", where = ~ left$v == right$v))
+  expect_equal(c(account$missing_left, account$missing_right), c(1, 1))
+  for (expected in c("one-to-one", "one-to-many")) {
+    expect_error(pair_rows(left[c(2, 2, 3), ], left, on = "k", expect = expected),
+      class = "ronda_error_expectation"
+    )
+  }
+  expect_s3_class(pair_rows(left, left[c(2, 2, 3), ], on = "k", expect = "one-to-many"),
+    "ronda_pairing"
+  )
+})
+
+test_that("join_many() does what its options say, in every step", {
+  a <- data.frame(k = c(1, NA), a = 1:2)
+  b <- data.frame(k = c(1, 1, NA), b = 1:3)
+  c <- data.frame(k = c(1, NA), c = 1:2)
+  frames <- list(a = a, b = b, c = c)
+  expect_error(join_many(frames, on = "k", missing_keys = "stop"),
+    class = "ronda_error_expectation"
+  )
+  expect_identical(nrow(join_many(frames, on = "k", missing_keys = "match")), 3L)
+  expect_identical(nrow(join_many(frames, on = "k")), 5L)
+  expect_identical(join_many(frames, on = "k", rows = "left", repeats = "last")$b, c(2L, NA))
+  expect_error(join_many(frames, on = "k", repeats = "stop"),
+    class = "ronda_error_expectation"
+  )
+  expect_error(join_many(frames, on = "k", max_rows = 1), class = "ronda_error_too_many_rows")
+  held <- list(a = data.frame(k = 1, v = "a"), b = data.frame(k = 1, v = "b"),
+    c = data.frame(k = 1, v = "c")
+  )
+  expect_identical(join_many(held, on = "k", collisions = "right")$v, "c")
+  expect_identical(join_many(held, on = "k", collisions = "left")$v, "a")
+})
+
+test_that("limits hold at the limit, and where an option sets them", {
+  many <- data.frame(k = rep(1, 4))
+  join <- function(...) join_frames(many, many, on = "k", expect = "rows-multiply", ...)
+  expect_identical(nrow(join(max_rows = 16)), 16L)
+  expect_error(join(max_rows = 15), class = "ronda_error_too_many_rows")
+  expect_error(join(max_rows = 0), class = "ronda_error_too_many_rows")
+  expect_identical(nrow(join(max_rows = 4, repeats = "first")), 4L)
+  withr::with_options(list(ronda.max_rows = 15), {
+    expect_error(join(), class = "ronda_error_too_many_rows")
+    expect_identical(nrow(join(max_rows = 16)), 16L)
+  })
+  # ten times the rows of both frames, where that is more than a million
+  n <- 60000L
+  rows <- data.frame(k = rep(seq_len(n / 20L), each = 20L))
+  pairing <- pair_rows(rows, rows, on = "k", expect = "rows-multiply")
+  expect_equal(receipt(pairing)$pairs, 20 * n)
+  expect_identical(nrow(build_frame(pairing, "inner")), 20L * n)
+  # the condition's own limit is on what it lets through, and `repeats` lifts it
+  expect_error(join(where = ~ TRUE, max_rows = 3), class = "ronda_error_too_many_rows")
+  expect_identical(nrow(join(where = ~ TRUE, max_rows = 4, repeats = "first")), 4L)
+})
+
+test_that("a difference far down is found by \"agree\"", {
+  n <- 1500000L
+  left <- data.frame(k = seq_len(n), v = 0)
+  right <- left
+  right$v[n] <- 1
+  expect_error(join_frames(left, right, on = "k", collisions = "agree"),
+    sprintf("row %d of `left`", n),
+    class = "ronda_error_collision"
+  )
+})
+
+test_that("ordered rules of 64-bit integers and of doubles stand side by side", {
+  long <- function(...) bit64::as.integer64(c(...))
+  left <- data.frame(a = c(-2.5, -0.5, 0.5, 2.5))
+  left$b <- long(-5, 5, -5, 5)
+  right <- data.frame(c = c(-3, -1, 1, 3), r = 1:4)
+  right$d <- long(-6, 6, -6, 6)
+  found <- join_frames(left, right, rows = "inner",
+    on = list(relate("a", ">", "c"), relate("b", ">", "d"))
+  )
+  expected <- expand.grid(r = 1:4, l = 1:4)
+  expected <- expected[left$a[expected$l] > right$c[expected$r] &
+    as.double(left$b)[expected$l] > as.double(right$d)[expected$r], ]
+  expect_identical(found$r, expected$r)
+  small <- data.frame(k = long("-9223372036854775807", "-9007199254740993"))
+  expect_identical(
+    nrow(join_frames(small, small, on = relate("k", "<"), rows = "inner")), 1L
+  )
+  expect_identical(join_frames(data.frame(k = -2^63), small, on = "k", rows = "semi")$k,
+    numeric()
+  )
+})
+
+test_that("rows passed over are counted whichever way nearest() looks", {
+  left <- data.frame(t = c(10, 20))
+  right <- data.frame(t = c(9, 9, 11, 12, 21, 40))
+  passed <- function(...) {
+    receipt(pair_rows(left, right, on = nearest("t", ...)))$passed_over_right
+  }
+  reach <- function(within, look) {
+    gap <- outer(left$t, right$t, `-`)
+    near <- abs(gap) <= within & switch(look, back = gap >= 0, ahead = gap <= 0,
+      either = TRUE
+    )
+    sum(colSums(near) > 0)
+  }
+  for (look in c("back", "ahead", "either")) {
+    for (within in c(1, 2, 5, 30)) {
+      matched <- receipt(pair_rows(left, right,
+        on = nearest("t", look = look, within = within)
+      ))$matched_right
+      expect_equal(passed(look = look, within = within), reach(within, look) - matched)
+    }
+  }
+  expect_equal(nrow(join_frames(left, right, on = nearest("t", ties = "all"),
+    repeats = "first"
+  )), 2)
+})
+
+test_that("of many rows the highest and the lowest text stay", {
+  right <- data.frame(k = rep(1:3, 3000), v = sample(c("a", "b", "c"), 9000, TRUE))
+  left <- data.frame(k = 1:3)
+  expect_identical(join_frames(left, right, on = "k", repeats = highest("v"))$v,
+    rep("c", 3)
+  )
+  expect_identical(join_frames(left, right, on = "k", repeats = lowest("v"))$v,
+    rep("a", 3)
+  )
+})
+
+test_that("every word for a unit means it, on the command line too", {
+  seconds <- c(s = 1, sec = 1, secs = 1, second = 1, seconds = 1, min = 60, mins = 60,
+    minute = 60, minutes = 60, h = 3600, hour = 3600, hours = 3600, day = 86400,
+    days = 86400, week = 604800, weeks = 604800
+  )
+  start <- as.POSIXct("2031-05-01", tz = "UTC")
+  for (word in names(seconds)) {
+    right <- data.frame(t = start - seconds[[word]] * c(1, 1.001), n = 1:2)
+    found <- join_frames(data.frame(t = start), right, rows = "inner",
+      on = around("t", before = paste("1", word))
+    )
+    expect_identical(found$n, 1L, label = word)
+  }
+  in_demo_folder()
+  write_frame(data.frame(k = 1, t = 5), "l.csv")
+  write_frame(data.frame(k = 1, t = c(4, 7), v = 1:2, from = c(5, 7), to = c(7, 9)), "r.csv")
+  value <- function(...) {
+    out <- run_cli("join", "l.csv", "r.csv", "--quiet", "--rows", "inner", "--take", "v", ...)
+    utils::read.csv(text = out$out)$v
+  }
+  expect_identical(value("--on", "k", "--repeats", "lowest:v"), 1L)
+  expect_identical(value("--on", "k", "--repeats", "highest:v"), 2L)
+  expect_identical(value("--nearest", "t=t"), 1L)
+  expect_identical(value("--nearest", "t=t", "--look", "ahead"), 2L)
+  expect_identical(value("--nearest", "t=t", "--look", "either", "--not-equal"), 1L)
+  expect_identical(value("--inside", "t=from..to"), 1L)
+  expect_length(value("--inside", "t=from..to", "--ends", "()"), 0L)
+  covers <- run_cli("join", "r.csv", "l.csv", "--quiet", "--rows", "semi", "--covers",
+    "from..to=t", "--ends", "(]"
+  )
+  expect_length(covers$out, 1L)
+})
+
+test_that("intervals without an end, and values on an excluded one, are told", {
+  left <- data.frame(x = c(5, 10, 15))
+  right <- data.frame(from = c(0, 10), to = c(5, NA), n = 1:2)
+  expect_identical(
+    join_frames(left, right, on = inside("x", "from", "to", open_ended = TRUE))$n,
+    c(NA, 2L, 2L)
+  )
+  pairing <- pair_rows(left, right, on = inside("x", "from", "to"))
+  expect_match(receipt(pairing)$notes, "1 row of left lies exactly on an excluded end",
+    all = FALSE
+  )
+  expect_match(receipt(pairing)$notes, "1 interval of right lacks a bound", all = FALSE)
+  touched <- data.frame(from = c(0, 5), to = c(5, 20))
+  expect_identical(
+    receipt(pair_rows(left, touched, on = inside("x", "from", "to")))$notes, character()
+  )
+  expect_match(explain_row(pair_rows(left, data.frame(t = c(50, 60)),
+    on = nearest("x", "t", within = 3)
+  ), right = 1)$lines, "none of the 3 rows lies|outside 3 by", all = FALSE)
+  same_time <- as.POSIXct("2031-05-01", tz = "UTC") + 0:3
+  expect_identical(receipt(pair_rows(data.frame(t = same_time), data.frame(t = same_time),
+    on = nearest("t")
+  ))$notes, character())
+})
+
+test_that("what is said names the right side, column and word", {
+  named <- function(.x) join_frames(.x, data.frame(q = 1), on = "q")
+  expect_error(named(data.frame(k = 1)), "`left` has no column `q`")
+  expect_match(format(nearest("a", look = "ahead")), "look = \"ahead\"")
+  pairing <- pair_rows(data.frame(key = 1, code = 2), data.frame(code = c(1, 3), key = 5),
+    on = c(key = "code"), sides = c("trips", "ships")
+  )
+  lines <- format(pairing)
+  expect_match(lines, "<pairing> trips with ships", all = FALSE)
+  expect_false(any(grepl("On both sides", lines)))
+  expect_match(lines, "ships +2 +1 +1", all = FALSE)
+  expect_match(shown_receipt(pairing), "1 trips, 2 ships -> 1 row: 1 paired")
+  expect_false(is.null(near_misses(pair_rows(data.frame(k = c("amber", "osmer")),
+    data.frame(k = c("amber", "osmere")), on = "k"
+  ))$reason))
+  slips <- function(left, right) {
+    nrow(near_misses(pair_rows(data.frame(k = left), data.frame(k = right), on = "k")))
+  }
+  expect_identical(slips("abcde", "acdex"), 0L)
+  expect_identical(slips("abcdefgh", "acdefghx"), 1L)
+  expect_identical(slips("abc", "abd"), 0L)
+  expect_identical(slips("abcd", "abce"), 1L)
+  expect_identical(nrow(suggest_keys(data.frame(a = c(TRUE, FALSE)), data.frame(b = TRUE))), 0L)
+  expect_error(join_frames(data.frame(k = 1), data.frame(k = 1, a = 1), on = "k",
+    take = c("a", "a")
+  ), class = "ronda_error_collision")
+  expect_error(join_frames(data.frame(k = 1), data.frame(k = 1, a = 1), on = "k",
+    take = list(right = "a", right = "a")
+  ), class = "ronda_error_argument")
+  expect_error(join_frames(data.frame(k = 1, v = 1), data.frame(k = 1, v = 1), on = "k",
+    collisions = "fill", if_absent = list(v = 1)
+  ), "merged from both frames")
+})
