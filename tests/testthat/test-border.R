@@ -101,6 +101,8 @@ try_all <- function(name, arguments) {
         call_it(changed)
         if (!is.list(arguments[[k]][[j]])) next
         for (i in seq_along(arguments[[k]][[j]])) {
+          # (the deepest parts: every other odd thing, each in turn)
+          if ((i + j + match(list(odd), odd_parts)) %% 2L) next
           changed <- arguments
           changed[[k]][[j]] <- with_part(arguments[[k]][[j]], i, odd)
           call_it(changed)

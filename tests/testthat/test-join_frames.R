@@ -10,7 +10,7 @@ test_that("every option agrees with the oracle, whatever the engine's path", {
         ronda.pairs_per_block = 5
       )
       from <- match(path, c("choose", "direct", "hashed")) * 1e5 + threads * 1e4
-      expect_identical(differing_seeds(from + 1:120), numeric())
+      expect_identical(differing_seeds(from + 1:80), numeric())
     }
   }
 })
@@ -18,7 +18,7 @@ test_that("every option agrees with the oracle, whatever the engine's path", {
 test_that("every pair of key types agrees with the oracle", {
   for (left in names(key_partners)) {
     for (right in key_partners[[left]]) {
-      expect_identical(differing_seeds(1:12, c(left, right)), integer(),
+      expect_identical(differing_seeds(1:8, c(left, right)), integer(),
         label = paste(left, "with", right)
       )
     }
@@ -30,7 +30,7 @@ test_that("frames of 50 rows and `via` agree with the oracle", {
     spec$via <- function(x) tolower(trimws(as.character(x)))
     spec
   }
-  expect_identical(differing_seeds(1:60, c("text", "text"), via), integer())
+  expect_identical(differing_seeds(1:40, c("text", "text"), via), integer())
   set.seed(1)
   for (k in 1:8) {
     case <- make_case(most = 50L)

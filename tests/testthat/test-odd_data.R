@@ -80,9 +80,13 @@ odd_columns <- list(
 
 test_that("odd keys, of no rows and of some, are told of in every way", {
   pairings <- 0L
+  kinds <- names(odd_columns)
   for (first in names(odd_columns)) {
     for (second in names(odd_columns)) {
-      for (n in if (first == second) c(0L, 1L, 5L) else 5L) {
+      sizes <- if (first == second) c(0L, 1L, 5L) else 5L
+      # (each kind with itself, and with every third of the others)
+      if (first != second && (match(first, kinds) + match(second, kinds)) %% 3L) next
+      for (n in sizes) {
         left <- as_frame(list(k = odd_columns[[first]](n), n = seq_len(n)), n)
         right <- as_frame(list(k = odd_columns[[second]](3L), n = 3:1 + 0), 3L)
         label <- paste(first, second, n)
@@ -91,8 +95,8 @@ test_that("odd keys, of no rows and of some, are told of in every way", {
       }
     }
   }
-  expect_gt(pairings, 60L)
-  expect_all_answered(1000L)
+  expect_gt(pairings, 40L)
+  expect_all_answered(500L)
 })
 
 test_that("figures and reports are made of odd keys, and of no rows", {

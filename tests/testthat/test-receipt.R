@@ -1,7 +1,7 @@
 test_that("counts add up and equal those of built frames", {
   join_types <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
   set.seed(6)
-  for (round in 1:150) {
+  for (round in 1:100) {
     case <- make_case()
     spec <- make_spec(case)
     pairing <- pair_spec(case, spec)
