@@ -229,17 +229,14 @@ follow_lines <- function(rows, left) {
   if (is.null(left)) {
     return(rows)
   }
-  if (length(left) && !all(left)) c(0L, rows)[left + 1L] else rows[left]
+  if (!all(left)) c(0L, rows)[left + 1L] else gather_(rows, left)
 }
 
 # A key on the lines so far: the value of the first frame that a line has, and whether
-# it has one (`held`). `columns`: those of frames to come.
+# it has one (`held`; NULL: all have). `columns`: those of frames to come.
 start_key <- function(columns, sources, first) {
   key <- list(columns = columns, sources = sources)
-  if (first %in% names(columns)) {
-    key$value <- columns[[first]]
-    key$held <- rep(TRUE, NROW(key$value))
-  }
+  if (first %in% names(columns)) key$value <- columns[[first]]
   key
 }
 
@@ -248,33 +245,50 @@ extend_key <- function(key, name, step, call) {
   if (is.null(key$value)) {
     if (!is.null(y)) {
       key$value <- slice_column(y, step$right, key$sources[[name]], call)
-      key$held <- step$right > 0L
+      key["held"] <- list(if (!all(step$right)) step$right > 0L)
     }
     return(key)
   }
-  before <- length(key$held)
   left <- step$left
-  if (is.null(left)) left <- seq_len(before)
-  key$held <- follow_lines(c(FALSE, key$held), left + 1L)
-  first <- names(key$sources)[1L]
+  held <- follow_held(key$held, left)
+  own <- key$sources[[1L]]
   if (is.null(y)) {
-    key$value <- slice_column(key$value, step$left, key$sources[[1L]], call)
+    key$value <- slice_column(key$value, left, own, call)
+    key["held"] <- list(held)
     return(key)
   }
   common <- common_columns(key$value, y)
   check_int64_range(common,
-    list(left = left * key$held, right = step$right),
-    list(left = key$sources[[1L]], right = key$sources[[name]]), call,
-    c(first, name)
+    list(left = held_rows(left, held, NROW(key$value)), right = step$right),
+    list(left = own, right = key$sources[[name]]), call,
+    c(names(key$sources)[1L], name)
   )
   common <- held_alone(common)
-  value <- slice_column(common$left, step$left, key$sources[[1L]], call)
-  if (!all(key$held)) {
-    value <- patch_(value, as.integer(key$held), common$right, step$right)
-    key$held <- key$held | step$right > 0L
+  value <- slice_column(common$left, left, own, call)
+  if (!is.null(held)) {
+    value <- patch_(value, as.integer(held), common$right, step$right)
+    held <- held | step$right > 0L
   }
   key$value <- value
+  key["held"] <- list(if (!all(held)) held)
   key
+}
+
+# what was held on each line, on the lines of the next step
+follow_held <- function(held, left) {
+  if (is.null(left)) {
+    return(held)
+  }
+  if (is.null(held)) {
+    return(if (!all(left)) left > 0L)
+  }
+  c(FALSE, held)[left + 1L]
+}
+
+# the left rows that hold a value, 0 for the others
+held_rows <- function(left, held, n) {
+  if (is.null(left)) left <- seq_len(n)
+  if (is.null(held)) left else left * held
 }
 
 pair_step <- function(so_far, frame, name, rules, options, call) {
