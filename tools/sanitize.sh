@@ -45,7 +45,7 @@ END
     UBSAN_OPTIONS=print_stacktrace=1 \
     LD_PRELOAD="$(gcc -print-file-name=libasan.so) $(gcc -print-file-name=libubsan.so)" \
     R_LIBS="$work/library:$base" \
-      Rscript tools/run-tests.R "^$name\$" >"$work/address.log" 2>&1 || true
+      TEST_PROCESSES=0 Rscript tools/run-tests.R "^$name\$" >"$work/address.log" 2>&1 || true
     echo "$name: $(tail -1 "$work/address.log")"
     if grep -A25 -E "AddressSanitizer|runtime error" "$work/address.log"; then
       echo "address: reports above"
@@ -79,7 +79,7 @@ valgrind_run() {
   local name
   for name in $(test_names "^(core|border|deferred|where|columns|split_frames|rare_types|repeats)$"); do
     echo -n "$name: "
-    watched tools/run-tests.R "^$name\$"
+    TEST_PROCESSES=0 watched tools/run-tests.R "^$name\$"
   done
   echo "valgrind: no report"
 }
