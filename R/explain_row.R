@@ -103,39 +103,39 @@ follow_rules <- function(pairing, view) {
   # as they were matched
   rules[kinds_of(rules) == "same"] <- pairing$key_rules
   chooses <- vapply(rules, function(rule) kind_of(rule)$chooses, NA)
-  state <- list(
+  so_far <- list(
     left_over = seq_len(view$other_rows), lines = character(), steps = list()
   )
-  state <- follow_each(pairing, view, rules[!chooses], state)
-  before <- state$left_over
-  state$left_over <- before[condition_holds(pairing, view, before)]
-  state$refused <- setdiff(before, state$left_over)
-  state$lines <- c(state$lines,
-    condition_line(pairing, view, before, state$left_over)
+  so_far <- follow_each(pairing, view, rules[!chooses], so_far)
+  before <- so_far$left_over
+  so_far$left_over <- before[condition_holds(pairing, view, before)]
+  so_far$refused <- setdiff(before, so_far$left_over)
+  so_far$lines <- c(so_far$lines,
+    condition_line(pairing, view, before, so_far$left_over)
   )
-  state <- follow_each(pairing, view, rules[chooses], state)
+  so_far <- follow_each(pairing, view, rules[chooses], so_far)
   list(
-    lines = state$lines, steps = do.call(rbind, state$steps),
-    candidates = state$left_over, refused = state$refused
+    lines = so_far$lines, steps = do.call(rbind, so_far$steps),
+    candidates = so_far$left_over, refused = so_far$refused
   )
 }
 
-follow_each <- function(pairing, view, rules, state) {
+follow_each <- function(pairing, view, rules, so_far) {
   for (rule in rules) {
-    before <- state$left_over
+    before <- so_far$left_over
     holds_for <- kind_of(rule)$holds
     if (is.null(holds_for)) holds_for <- rows_in_range
     holds <- holds_for(pairing, view, rule)
-    state$left_over <- intersect(before, holds)
-    state$lines <- c(state$lines,
-      rule_line(pairing, view, rule, holds, before, state$left_over)
+    so_far$left_over <- intersect(before, holds)
+    so_far$lines <- c(so_far$lines,
+      rule_line(pairing, view, rule, holds, before, so_far$left_over)
     )
-    state$steps <- c(state$steps, list(data.frame(
+    so_far$steps <- c(so_far$steps, list(data.frame(
       rule = rule_text(rule), holds = length(holds),
-      left_over = length(state$left_over)
+      left_over = length(so_far$left_over)
     )))
   }
-  state
+  so_far
 }
 
 condition_holds <- function(pairing, view, rows) {
@@ -161,7 +161,7 @@ condition_line <- function(pairing, view, before, after) {
 }
 
 rule_line <- function(pairing, view, rule, holds, before, left_over) {
-  so_far <- length(before) < view$other_rows
+  narrowed <- length(before) < view$other_rows
   missing <- missing_line(pairing, view, rule)
   if (!is.null(missing)) {
     return(missing)
@@ -175,7 +175,7 @@ rule_line <- function(pairing, view, rule, holds, before, left_over) {
     view$other_label
   )
   c(
-    paste0(text, if (so_far && length(holds)) {
+    paste0(text, if (narrowed && length(holds)) {
       sprintf("; with the rules before, for %s", with_commas(length(left_over)))
     }, "."),
     if (!length(holds)) kind_of(rule)$closest(pairing, view, rule)

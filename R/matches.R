@@ -180,9 +180,12 @@ keep_right <- function(matches, keep) {
   matches
 }
 
-# with the first (or last) partner of each left row, its partners taken in the order
-# given: right rows, range by range
-keep_one <- function(matches, ordered, last) {
-  matches$partners <- ordered
+# With the first (or last) partner of each left row, in right order or in another:
+# order(ranges, partners) says where each partner goes, range by range.
+keep_one <- function(matches, last, order = NULL) {
+  if (!is.null(order)) {
+    places <- order(ranges_of_partners(matches), matches$partners)
+    matches$partners <- matches$partners[places]
+  }
   new_matches(one_partner_(matches, last), matches$right_rows)
 }

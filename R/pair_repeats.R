@@ -87,25 +87,22 @@ keep_repeats <- function(pairing, call) {
     return(pairing)
   }
   pairing$matches <- keep_one(matches,
-    order_candidates(matches, pairing$repeats, pairing$right),
-    last = identical(pairing$repeats, "last")
+    last = identical(pairing$repeats, "last"),
+    order = if (!is.character(pairing$repeats)) {
+      order_candidates(pairing$repeats, pairing$right)
+    }
   )
   kept <- count_pairs_(pairing$matches)
   pairing$counts[names(kept)] <- kept
   pairing
 }
 
-# The right rows of all ranges; where a column's value decides which one stays,
-# the best of each range first and missing ones last
-order_candidates <- function(matches, repeats, right) {
-  rows <- matches$partners
-  if (is.character(repeats)) {
-    return(rows)
+# The best of each range first and missing ones last, by a column's value
+order_candidates <- function(choice, right) {
+  function(ranges, rows) {
+    values <- slice_column(.subset2(right, choice$column), rows, choice$column, NULL)
+    sort_rows(list(ranges, values), c(FALSE, choice$highest))
   }
-  values <- slice_column(.subset2(right, repeats$column), rows, repeats$column,
-    NULL
-  )
-  rows[sort_rows(list(ranges_of_partners(matches), values), c(FALSE, repeats$highest))]
 }
 
 stop_repeats <- function(pairing, call) {

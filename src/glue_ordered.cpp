@@ -3,7 +3,9 @@
 
 #include "core/nearest_match.h"
 #include "core/nearest_merge.h"
+#include "core/nearest_rounds.h"
 #include "core/range_match.h"
+#include "core/standing.h"
 #include "glue.h"
 #include "options.h"
 

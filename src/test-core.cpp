@@ -14,6 +14,8 @@
 #include "core/gather.h"
 #include "core/gather_lines.h"
 #include "core/nearest_match.h"
+#include "core/nearest_rounds.h"
+#include "core/standing.h"
 #include "core/nearest_merge.h"
 #include "core/range_match.h"
 #include "core/pairs.h"

@@ -288,8 +288,8 @@ start_cpp <- function(site, map) {
     unlink(folder, recursive = TRUE)
     return(NULL)
   }
-  tests <- intersect(c("core", "roads", "engine", "border", "repeats", "deferred", "where",
-    "join_frames", "ordered_rules", "explain_row", "expect", "files", "rare_types",
+  tests <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred", "pair_where",
+    "join_frames", "pair_ordered", "explain_row", "pair_expect", "file_read", "rare_types",
     "odd_data", "suggest_keys", "near_misses", "key_account", "join_many", "hostile"
   ), names(map))
   in_process(try_tests, list(code = NULL, tests = tests),

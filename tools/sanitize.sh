@@ -77,7 +77,7 @@ watched() {
 valgrind_run() {
   watched tools/calls.R
   local name
-  for name in $(test_names "^(core|border|deferred|where|columns|split_frames|rare_types|repeats)$"); do
+  for name in $(test_names "^(core|border|deferred|pair_where|frame_columns|split_frames|rare_types|pair_repeats)$"); do
     echo -n "$name: "
     TEST_PROCESSES=0 watched tools/run-tests.R "^$name\$"
   done

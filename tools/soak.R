@@ -23,7 +23,9 @@ workers <- if (is.na(arguments[3])) max(1L, parallel::detectCores()) else {
 options(ronda.receipt = FALSE, warn = 1)
 
 helpers <- new.env(parent = asNamespace("ronda"))
-for (file in c("helper-oracle.R", "helper-ordered.R", "helper-many.R")) {
+for (file in c("helper-oracle.R", "helper-cases.R", "helper-compare.R",
+  "helper-ordered.R", "helper-many.R"
+)) {
   sys.source(file.path("tests", "testthat", file), helpers)
 }
 

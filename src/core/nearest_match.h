@@ -32,37 +32,4 @@ NearestPairs match_nearest(const Context& context, const Groups& groups,
                            const std::uint8_t* skip_left,
                            const std::uint8_t* skip_right);
 
-// How a right row stands to a left row, each pair by itself
-enum class Reach { missing, other_side, far, near };
-struct Standing {
-  Reach reach = Reach::missing;
-  int sign = 0;  // of left - right
-  // The distance: `high` alone for doubles, high * 2^32 + low for 64-bit
-  // integers. Pairs (high, low) sort as distances do.
-  double high = 0, low = 0;
-};
-Standing standing_of(const Nearest& nearest, std::size_t left,
-                     std::size_t right);  // (row numbers from 0 on)
-
-// Candidates tried outward from the nearest, a few at a time, for left rows
-// whose condition has to be asked elsewhere.
-struct Round {
-  std::vector<Row> left;   // 1-based places in `open`
-  std::vector<Row> right;  // candidate rows
-  std::vector<Row> point;  // counts up with the distance, per left row
-};
-
-class OutwardSearch {
- public:
-  virtual ~OutwardSearch() = default;
-  // Up to `most` more candidates of each open left row, best first; where all
-  // rows of a point count, whole points. Rows without any more are left out.
-  virtual Round next(const std::vector<Row>& open, std::size_t most) = 0;
-  static OutwardSearch* make(const Context& context, const Groups& groups,
-                             const Nearest& nearest,
-                             const std::vector<Comparison>& rules,
-                             const std::uint8_t* skip_left,
-                             const std::uint8_t* skip_right);
-};
-
 }  // namespace ronda::core
