@@ -78,6 +78,32 @@ interval_bounds <- function(from, to, rule, int64) {
   )
 }
 
+# A point of one frame in an interval of the other
+plan_point_in_interval <- function(pairing, rule, call) {
+  found <- interval_values(pairing, rule, rule$kind, call)
+  int64 <- found$int64
+  # the side that has the interval, and which values are its bounds
+  side <- if (length(rule$left) == 2L) "left" else "right"
+  at <- if (side == "left") 1:2 else 2:3
+  point <- found$values[-at][[1L]]
+  bounds <- interval_bounds(found$values[[at[1L]]], found$values[[at[2L]]], rule, int64)
+  ops <- end_ops(rule$ends)
+  compare <- function(op, bound) {
+    if (side == "right") {
+      comparison(point, op, bound, int64, TRUE)
+    } else {
+      comparison(bound, flip_op(op), point, int64, TRUE)
+    }
+  }
+  of_side <- function(x) structure(list(x), names = side)
+  list(
+    comparisons = list(compare(ops$from, bounds$from), compare(ops$to, bounds$to)),
+    skip = of_side(bounds$skip), values = list(point),
+    intervals = of_side(bounds[c("reversed", "empty", "missing")]),
+    several = side
+  )
+}
+
 # Notes -----------------------------------------------------------------------
 
 interval_notes <- function(pairing, part, rule) {

@@ -101,11 +101,11 @@ register_rule <- function(
     adds = function(rule) NULL,
     # function(pairing, plan, found): more notes for the receipt
     notes = NULL,
-    # For explanations, see pair_row_view.R. function(pairing, view, rule): the rows of the
-    # other frame for which it holds (NULL: where its comparisons do); how these stand
-    # to this row; a line that says
-    # what came closest where it holds for none; the lines that say what it did, with
-    # the rows for which it `holds` and those left `before` and after it
+    # For explanations, see pair_row_view.R. function(pairing, view, rule): the rows of
+    # the other frame for which it holds (NULL: where its comparisons do); how these
+    # stand to this row; a line that says what came closest where it holds for none;
+    # the lines that say what it did, with the rows for which it `holds` and those left
+    # `before` and after it
     holds = NULL, standing = NULL,
     closest = function(pairing, view, rule) NULL, lines = NULL,
     # function(pairing, view, rule, partners, passed, refused): why these partners

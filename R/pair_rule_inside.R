@@ -11,25 +11,8 @@ inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
   )
 }
 
-plan_inside <- function(pairing, rule, call) {
-  found <- interval_values(pairing, rule, "inside", call)
-  bounds <- interval_bounds(found$values[[2L]], found$values[[3L]], rule,
-    found$int64
-  )
-  ops <- end_ops(rule$ends)
-  list(
-    comparisons = list(
-      comparison(found$values[[1L]], ops$from, bounds$from, found$int64, TRUE),
-      comparison(found$values[[1L]], ops$to, bounds$to, found$int64, TRUE)
-    ),
-    skip = list(right = bounds$skip), values = found$values[1L],
-    intervals = list(right = bounds[c("reversed", "empty", "missing")]),
-    several = "right"
-  )
-}
-
 register_rule("inside",
-  text = interval_text, plan = plan_inside, closest = closest_in_range,
+  text = interval_text, plan = plan_point_in_interval, closest = closest_in_range,
   option = rule_option("Left in the right interval: km=from_km..to_km",
     make = function(left, right, details) {
       inside(left, right[1L], right[2L], details$ends, details[["open-ended"]])

@@ -121,6 +121,9 @@ site_words <- function(site) {
   )
 }
 
+# for a first look: only test files that take no longer than this (seconds)
+longest_test <- as.numeric(Sys.getenv("LONGEST_TEST", Inf))
+
 # Which tests could see it --------------------------------------------------------------
 
 test_names <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-"))
@@ -195,6 +198,8 @@ make_map <- function(most) {
 # the tests that run a function, quick ones first
 tests_for <- function(functions, map) {
   seconds <- vapply(map, function(x) x$seconds, 0)
+  map <- map[seconds <= longest_test]
+  seconds <- seconds[seconds <= longest_test]
   runs <- vapply(map, function(x) any(functions %in% x$functions), NA)
   tests <- names(sort(seconds[runs]))
   if (length(tests)) tests else names(sort(seconds))

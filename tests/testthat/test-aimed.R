@@ -250,6 +250,13 @@ test_that("intervals without an end, and values on an excluded one, are told", {
   expect_match(explain_row(pair_rows(left, data.frame(t = c(50, 60)),
     on = nearest("x", "t", within = 3)
   ), right = 1)$lines, "none of the 3 rows lies|outside 3 by", all = FALSE)
+  left$k <- 1
+  over <- data.frame(k = 1, from = c(0, 4), to = c(9, 8))
+  notes <- function(...) receipt(pair_rows(left, over, on = list(...)))$notes
+  within <- inside("x", "from", "to")
+  expect_identical(notes("k", within), "1 row of left falls into more than one interval of over.")
+  expect_identical(notes(within), notes("k", within))
+  expect_identical(notes(within, relate("x", ">", "from")), character())
   same_time <- as.POSIXct("2031-05-01", tz = "UTC") + 0:3
   expect_identical(receipt(pair_rows(data.frame(t = same_time), data.frame(t = same_time),
     on = nearest("t")
@@ -288,4 +295,30 @@ test_that("what is said names the right side, column and word", {
   expect_error(join_frames(data.frame(k = 1, v = 1), data.frame(k = 1, v = 1), on = "k",
     collisions = "fill", if_absent = list(v = 1)
   ), "merged from both frames")
+})
+
+test_that("what is printed and drawn is cut and coloured as it should be", {
+  long <- c(strrep("a", 28), strrep("b", 29))
+  misses <- near_misses(pair_rows(data.frame(k = long), data.frame(k = toupper(long)),
+    on = "k"
+  ))
+  lines <- format(misses)[2:3]
+  # (two quotes and at most 26 letters of the key)
+  expect_identical(
+    sort(unique(unlist(regmatches(lines, gregexpr("\"[aAbB]+[.]*", lines))))),
+    sort(c(
+      paste0("\"", strrep(c("a", "b", "A", "B"), 24L), "...")
+    ))
+  )
+  skip_if_not_installed("ggplot2")
+  figure <- plot_rows_guide()
+  tiles <- ggplot2::ggplot_build(figure)$data[[1L]]
+  colours <- ronda:::figure_colours
+  expect_setequal(
+    unique(paste(tiles$fill, tiles$colour)),
+    c(
+      "NA NA", paste(colours[["left"]], colours[["left"]]),
+      paste("white", colours[["left"]]), paste("#fbeedd", colours[["right"]])
+    )
+  )
 })
