@@ -71,7 +71,8 @@ cpp_files <- c(list.files("src/core", "[.](cpp|h)$", full.names = TRUE),
 cpp_sites <- function(file) {
   lines <- readLines(file)
   code <- sub("//.*", "", lines)
-  usable <- !grepl("prefetch|reserve|^\\s*(#|//)|template|operator|std::vector<|static_assert|R\"", code)
+  left_alone <- "prefetch|reserve|^\\s*(#|//)|template|operator|std::vector<|static_assert"
+  usable <- !grepl(left_alone, code)
   rows <- list()
   add <- function(pattern, change) {
     for (line in which(usable & grepl(pattern, code, perl = TRUE))) {
@@ -226,11 +227,14 @@ try_tests <- function(code, tests) {
     }
   }
   for (test in tests) {
-    results <- as.data.frame(testthat::test_dir("tests/testthat",
-      package = "ronda", load_package = "installed", filter = sprintf("^%s$", test),
-      stop_on_failure = FALSE, reporter = testthat::SilentReporter$new()
-    ))
-    if (sum(results$failed) + sum(results$error) > 0) {
+    # (stops at the first failure)
+    seen <- tryCatch({
+      testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
+        filter = sprintf("^%s$", test), reporter = testthat::StopReporter$new()
+      )
+      FALSE
+    }, error = function(e) TRUE)
+    if (seen) {
       return(test)
     }
   }
@@ -293,9 +297,10 @@ start_cpp <- function(site, map) {
     unlink(folder, recursive = TRUE)
     return(NULL)
   }
-  tests <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred", "pair_where",
-    "join_frames", "pair_ordered", "explain_row", "pair_expect", "file_read", "rare_types",
-    "odd_data", "suggest_keys", "near_misses", "key_account", "join_many", "hostile"
+  tests <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred",
+    "pair_where", "join_frames", "pair_ordered", "explain_row", "pair_expect",
+    "file_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",
+    "join_many", "hostile", "aimed"
   ), names(map))
   in_process(try_tests, list(code = NULL, tests = tests),
     libraries = c(file.path(folder, "library"), library_folder)
@@ -329,6 +334,8 @@ main <- function() {
       site_words(site)
     ))
   }
+  skip <- as.integer(Sys.getenv("SKIP", 0L))
+  sites$r <- sites$r[seq_len(nrow(sites$r)) > skip, ]
   for (kind in c("r", "cpp")) {
     wanted <- if (kind == "r") nrow(sites$r) else sites$cpp_wanted
     start <- if (kind == "r") start_r else start_cpp

@@ -139,6 +139,20 @@ test_that("a difference far down is found by \"agree\"", {
   )
 })
 
+test_that("64-bit integers below zero agree, or don't", {
+  long <- function(...) bit64::as.integer64(c(...))
+  left <- data.frame(k = 1:2)
+  right <- data.frame(k = 1:2)
+  left$v <- long(-1, 2)
+  right$v <- long(-1, 2)
+  join <- function() join_frames(left, right, on = "k", collisions = "agree")$v
+  expect_identical(join(), left$v)
+  right$v <- long(-2, 2)
+  expect_error(join(), "row 1 of `left` has -1, row 1 of `right` has -2",
+    class = "ronda_error_collision"
+  )
+})
+
 test_that("ordered rules of 64-bit integers and of doubles stand side by side", {
   long <- function(...) bit64::as.integer64(c(...))
   left <- data.frame(a = c(-2.5, -0.5, 0.5, 2.5))
@@ -321,4 +335,58 @@ test_that("what is printed and drawn is cut and coloured as it should be", {
       paste("white", colours[["left"]]), paste("#fbeedd", colours[["right"]])
     )
   )
+})
+
+test_that("one is told as one, and several as several", {
+  notes <- function(from, to, ...) {
+    right <- data.frame(from = from, to = to)
+    receipt(pair_rows(data.frame(x = 1.5), right, on = inside("x", "from", "to", ...)))$notes
+  }
+  expect_identical(notes(2, 1), "1 interval of right ends before it starts, and matches nothing.")
+  expect_identical(notes(c(2, 3), 1),
+    "2 intervals of right end before they start, and match nothing."
+  )
+  expect_identical(notes(1, 1),
+    "1 interval of right is empty with ends = \"[)\", and matches nothing."
+  )
+  expect_identical(notes(c(1, 2), c(1, 2)),
+    "2 intervals of right are empty with ends = \"[)\", and match nothing."
+  )
+  lacks <- "a bound (open_ended = TRUE takes that as no bound)."
+  expect_identical(notes(NA_real_, 1), paste("1 interval of right lacks", lacks))
+  expect_identical(notes(c(1, NA), c(NA, 2)), paste("2 intervals of right lack", lacks))
+  missing <- function(x) {
+    receipt(pair_rows(data.frame(x = x), data.frame(y = 1), on = nearest("x", "y")))$notes
+  }
+  expect_identical(missing(c(1, NA)), "1 row of left has no value in `x`, and can't match.")
+  expect_identical(missing(c(NA, NA, 1)), "2 rows of left have no value in `x`, and can't match.")
+  complete <- function(n) {
+    error <- expect_error(pair_rows(data.frame(k = seq_len(n)), data.frame(k = 0L), on = "k",
+      expect = "left-complete"
+    ), class = "ronda_error_expectation")
+    strsplit(conditionMessage(error), "\n")[[1L]][1:2]
+  }
+  expect_identical(complete(1L), c(
+    "Expected every row of `left` to have a partner, but 1 has none.", "* left: `k` = 1"
+  ))
+  expect_identical(complete(3L)[2L], "* left: `k` = 1; `k` = 2; `k` = 3")
+  expect_identical(complete(4L)[2L], "* left: `k` = 1; `k` = 2; `k` = 3; ...")
+  same <- data.frame(k = rep("x", 60))
+  error <- expect_error(pair_rows(same, data.frame(k = "y"), on = "k",
+    expect = "left-complete"
+  ), class = "ronda_error_expectation")
+  expect_match(conditionMessage(error), "`k` = \"x\"; ...", fixed = TRUE)
+})
+
+test_that("distances of 64-bit integers are told to the last digit", {
+  long <- function(...) bit64::as.integer64(c(...))
+  left <- data.frame(n = 1L)
+  left$k <- long("4294967396")
+  right <- data.frame(m = 1L)
+  right$k <- long("100")
+  pairing <- pair_rows(left, right, on = nearest("k", within = 10))
+  expect_match(explain_row(pairing, left = 1)$lines,
+    "4294967296 away: outside 10 by 4294967286", all = FALSE
+  )
+  expect_identical(near_misses(pairing)$reason, "outside 10 by 4294967286")
 })
