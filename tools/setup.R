@@ -59,10 +59,9 @@ from_debian <- function(wanted) {
     apt("update")
     versions <- vapply(names, candidate, "")
   }
-  new_enough <- nzchar(versions)
-  new_enough[new_enough] <- mapply(function(version, least) {
-    utils::compareVersion(version, least) >= 0
-  }, versions[new_enough], wanted[new_enough])
+  new_enough <- vapply(seq_along(wanted), function(k) {
+    nzchar(versions[k]) && utils::compareVersion(versions[[k]], wanted[[k]]) >= 0
+  }, NA)
   there <- names[new_enough]
   if (!length(there)) {
     return()
