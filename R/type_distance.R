@@ -158,11 +158,8 @@ words_of_excess <- function(distance, at, within) {
     return(distance_words(distance$high[at] - within, distance$scale))
   }
   within <- floor(within)
+  # (a low half below 0 is borrowed from the high one as the digits are made)
   high <- distance$high[at] - within %/% 2^32
   low <- distance$low[at] - within %% 2^32
-  if (low < 0) {
-    high <- high - 1
-    low <- low + 2^32
-  }
   int64_digits(high, low)
 }
