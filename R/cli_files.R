@@ -95,9 +95,9 @@ cli_pair <- function(files, options) {
   }
   on <- arguments$on
   arguments$on <- NULL
-  pairing <- with_memory_told(pair_up(frames[[1L]], frames[[2L]], on,
+  pairing <- pair_up(frames[[1L]], frames[[2L]], on,
     c(arguments, list(sides = sides)),
     if (is.null(options$sides)) labels else sides, NULL
-  ))
+  )
   structure(pairing, class = "ronda_pairing")
 }

@@ -292,11 +292,11 @@ held_rows <- function(left, held, n) {
 }
 
 pair_step <- function(so_far, frame, name, rules, options, call) {
-  pairing <- with_memory_told(pair_up(so_far, frame,
+  pairing <- pair_up(so_far, frame,
     lapply(rules, structure, class = "ronda_rule_record"),
     options[c("missing_keys", "repeats", "expect", "max_rows")],
     c("the frames so far", name), call
-  ))
+  )
   check_row_limit(pairing, options$rows, call)
   pairing
 }

@@ -3,9 +3,9 @@
 
 # A pairing for the package's own use
 pair_up <- function(left, right, on, choices, labels, call) {
-  match_frames(
+  with_memory_told(match_frames(
     new_pairing(left, right, with_usual_choices(choices), labels), on, FALSE, call
-  )$pairing
+  ))$pairing
 }
 
 # list(pairing, plan, clock). `rows` and `choices` are those of the frame to come,

@@ -150,7 +150,7 @@ functions_of_test <- function(name) {
   list(functions = ls(seen, all.names = TRUE), seconds = seconds)
 }
 
-in_process <- function(fun, args, libraries = library_folder, timeout = Inf) {
+in_process <- function(fun, args, libraries = library_folder) {
   log <- tempfile()
   callr::r_bg(fun, args, stdout = log, stderr = log, libpath = c(
     libraries, .libPaths()
