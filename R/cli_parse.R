@@ -44,8 +44,8 @@ parse_options <- function(command, options, args) {
   options <- lapply(parsed, function(value) {
     if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
   })
-  for (option in intersect(names(options), rule_order)) {
-    if (!is.character(options[[option]]) || !nzchar(options[[option]])) next
+  for (option in intersect(names(options), repeatable_rules())) {
+    if (!nzchar(options[[option]])) next
     options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
   }
   list(files = split$files, options = options)
@@ -59,17 +59,23 @@ list_options <- c("on", "take", "if-absent", "expect", "types")
 
 between_rules <- "\004"
 
+# (a rule that is a flag says all it can the first time)
+repeatable_rules <- function() {
+  Filter(function(kind) !is.null(rule_kinds[[kind]]$option$value), rule_order)
+}
+
 # One word for each option: those given again are added to the first
 added_up <- function(options) {
   names <- sub("=.*", "", options)
+  rules <- repeatable_rules()
   for (name in unique(names[duplicated(names)])) {
     bare <- sub("^--", "", name)
     at <- which(names == name)
-    if (!bare %in% c(list_options, rule_order)) {
+    if (!bare %in% c(list_options, rules)) {
       stop_usage(sprintf("%s is given twice.", name))
     }
     values <- sub("^[^=]*=", "", options[at])
-    between <- if (bare %in% rule_order) between_rules else ","
+    between <- if (bare %in% rules) between_rules else ","
     options[at[1L]] <- paste0(name, "=",
       paste(values[nzchar(values)], collapse = between)
     )

@@ -374,6 +374,7 @@ test_that("options given again add up where that makes sense, and are refused el
   refused("--rows is given twice", files, "--rows", "left", "--rows", "inner")
   refused("--quiet takes no value", files, "--quiet=yes")
   refused("stands for one file", "-", "-", "--on", "port")
+  refused("--cross is given twice", files, "--cross", "--cross")
   refused("more than one `nearest", files, "--nearest", "port=port", "--nearest", "port=port")
 })
 
