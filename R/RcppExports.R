@@ -89,6 +89,10 @@ count_pairs_ <- function(matches) {
     .Call(`_ronda_count_pairs_`, matches)
 }
 
+count_several_ <- function(matches) {
+    .Call(`_ronda_count_several_`, matches)
+}
+
 one_partner_ <- function(matches, last) {
     .Call(`_ronda_one_partner_`, matches, last)
 }

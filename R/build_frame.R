@@ -15,9 +15,10 @@
 #' build_frame(pairing, rows = "anti")
 #' @export
 build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
-                        keys = "one", collisions = "rename",
+                        keys = "one", collisions = "rename_right",
                         name_pattern = "{column}_{side}", origin = NULL,
-                        partners = NULL, if_absent = NULL, row_order = "left") {
+                        partners = NULL, row_numbers = NULL,
+                        if_absent = NULL, row_order = "left") {
   call <- quote(build_frame())
   if (...length()) check_dots_empty(..., call = call)
   check_pairing(pairing, call)
@@ -25,7 +26,7 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   choices <- list(
     take = take, omit = omit, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
-    if_absent = if_absent, row_order = row_order
+    row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
   )
   clock <- c(start = now_())
   plan <- plan_frame(pairing, rows, choices, call)

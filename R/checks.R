@@ -1,18 +1,24 @@
 # Checks of single arguments. Each takes the value, the argument's name and the
 # call to blame, and is silent when all is well.
 
-check_dots_empty <- function(..., call) {
+check_dots_empty <- function(..., call, known = NULL) {
   if (...length() == 0L) {
     return()
   }
   names <- dots_names(...)
   if (any(nzchar(names))) {
     name <- names[nzchar(names)][1L]
-    known <- setdiff(names(formals(as.character(call[[1L]]))), "...")
+    if (is.null(known)) known <- names(formals(as.character(call[[1L]])))
+    known <- setdiff(known, "...")
+    if (!is.null(known_arguments[[name]]) && known_arguments[[name]] %in% known) {
+      near <- sprintf("Did you mean `%s`?", known_arguments[[name]])
+    } else {
+      near <- closest_name(name, known)
+    }
     stop_argument(
       sprintf("There is no argument `%s`.", name),
-      closest_name(name, known),
-      call = call
+      if (nzchar(near)) near else paste("Its arguments:", ticked(known, 20L)),
+      call = call, data = list(argument = name)
     )
   }
   stop_argument(
@@ -22,6 +28,15 @@ check_dots_empty <- function(..., call) {
     call = call
   )
 }
+
+# what is asked for under other names
+known_arguments <- list(
+  by = "on", key = "on", type = "rows", kind = "rows", columns = "take",
+  select = "take", drop = "omit", suffix = "name_pattern", prefix = "name_pattern",
+  filter = "where", condition = "where", multiple = "repeats", order = "row_order",
+  sort = "row_order", source = "origin", fill = "if_absent", limit = "max_rows",
+  check = "expect", data = "left", x = "left", y = "right"
+)
 
 dots_names <- function(...) {
   names <- names(substitute(list(...)))[-1L]
@@ -44,13 +59,51 @@ check_choice <- function(value, choices, arg, call) {
     return()
   }
   near <- if (is.character(value) && length(value) == 1L && !is.na(value)) {
-    sub("`(.*)`", "\"\\1\"", closest_name(value, choices))
+    meant_choice(value, choices, arg)
   }
   stop_argument(
     sprintf("`%s` must be %s, not %s.", arg, any_of(choices), shown(value)),
     near,
-    call = call
+    call = call, data = list(argument = arg, value = value)
   )
+}
+
+# What is asked for in other words: value = one of ours, by argument
+known_words <- list(
+  rows = c(
+    outer = "full", both = "full", all = "full", union = "full", intersect = "inner",
+    except = "anti", not = "anti", exists = "semi", alone = "unmatched"
+  ),
+  collisions = c(
+    suffix = "rename", prefix = "rename", error = "stop", first = "left",
+    last = "right", replace = "update", overwrite = "update", keep = "left"
+  ),
+  repeats = c(
+    any = "first", one = "first", error = "stop", none = "stop", every = "all",
+    single = "stop"
+  ),
+  missing_keys = c(
+    error = "stop", equal = "match", never = "unmatched", ignore = "unmatched",
+    drop = "unmatched"
+  ),
+  look = c(
+    before = "back", backward = "back", previous = "back", past = "back",
+    after = "ahead", forward = "ahead", following = "ahead", future = "ahead",
+    both = "either", closest = "either"
+  ),
+  ties = c(error = "stop", both = "all", any = "first"),
+  row_order = c(key = "keys", sorted = "keys"),
+  keys = c(all = "both", left = "one", each = "both")
+)
+
+# "Did you mean \"full\"?", or nothing
+meant_choice <- function(value, choices, arg) {
+  plain <- tolower(gsub("[^[:alnum:]]", "", readable(value)))
+  word <- known_words[[arg]][plain]
+  if (length(word) && !is.na(word) && word %in% choices) {
+    return(sprintf("Did you mean \"%s\"?", word))
+  }
+  sub("`(.*)`", "\"\\1\"", closest_name(value, choices))
 }
 
 check_flag <- function(value, arg, call) {

@@ -14,7 +14,7 @@ matching_arguments <- function(options) {
   compact(list(
     on = on, missing_keys = options[["missing-keys"]],
     repeats = as_repeats(options$repeats),
-    expect = if (!is.null(options$expect)) split_commas(options$expect),
+    expect = if (!is.null(options$expect)) read_expect(options$expect),
     max_rows = cli_number(options[["max-rows"]], "--max-rows")
   ))
 }
@@ -29,11 +29,38 @@ column_arguments <- function(options) {
   if (!is.null(absent)) absent <- lapply(as.list(split_pairs(absent)), as_unread)
   compact(list(
     rows = options$rows, row_order = options$order,
-    take = if (!is.null(options$take)) split_pairs(options$take),
+    take = if (!is.null(options$take)) read_take(options$take),
     omit = if (!is.null(options$omit)) split_commas(options$omit),
     keys = options$keys, collisions = collisions,
     name_pattern = options$pattern, origin = options$origin,
     partners = options$partners,
+    row_numbers = if (!is.null(options[["row-numbers"]])) {
+      split_commas(options[["row-numbers"]])
+    },
     if_absent = absent
   ))
+}
+
+# words, and shares such as left_matched=0.99
+read_expect <- function(text) {
+  parts <- split_pairs(text)
+  if (is.null(names(parts))) {
+    return(parts)
+  }
+  lapply(as.list(parts), function(part) {
+    number <- suppressWarnings(as.numeric(part))
+    if (is.na(number)) part else number
+  })
+}
+
+# `.rest` by itself brings the other columns
+read_take <- function(text) {
+  take <- split_pairs(text)
+  bare <- take == ".rest" & (if (is.null(names(take))) TRUE else !nzchar(names(take)))
+  if (any(bare)) {
+    if (is.null(names(take))) names(take) <- rep("", length(take))
+    names(take)[bare] <- ".rest"
+    take[bare] <- "TRUE"
+  }
+  take
 }

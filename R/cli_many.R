@@ -28,7 +28,7 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
       cli_option("on", "Key columns that all files have", "KEYS"),
       cli_option("rows", "full (default), left or inner", "WORD"),
       cli_option("collisions", paste(
-        "rename (default), left, right, fill, agree or stop; or by column:",
+        "rename (default), left, right, fill, update, agree or stop; or by column:",
         "note=fill,.other=rename"
       ), "WORDS"),
       pattern_option,

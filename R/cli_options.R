@@ -26,7 +26,8 @@ matching_options <- list(
   ), "WORD"),
   cli_option("expect", paste(
     "What must hold: one-to-one, one-to-many, many-to-one, rows-multiply,",
-    "left-complete, right-complete, no-missing-keys; several with commas"
+    "left-complete, right-complete, no-missing-keys, left_matched=0.99,",
+    "right_matched=0.99; several with commas"
   ), "WORDS"),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
   cli_option("sides", "Names of the two sides (default: left,right)", "NAMES"),
@@ -72,22 +73,26 @@ pattern_option <- cli_option("pattern",
 
 column_options <- list(
   cli_option("take", paste(
-    "Right columns to bring, in this order; new=old renames;",
-    "nothing (--take=) brings none"
+    "Right columns to bring, in this order; new=old renames; .rest brings the",
+    "others too; nothing (--take=) brings none"
   ), "COLUMNS"),
   cli_option("omit", "Right columns to do without", "COLUMNS"),
   cli_option("keys", "one (default) column for each key, or both", "WORD"),
   cli_option("collisions", paste(
-    "Columns of one name: rename (default), rename_left, rename_right, left,",
-    "right, fill, agree, stop; or by column: status=left,.other=rename"
+    "Columns of one name: rename_right (default), rename_left, rename, left,",
+    "right, fill, update, agree, stop; or by column: status=left,.other=fill"
   ), "WORDS"),
   pattern_option,
   cli_option("origin", "Add a column that tells where a row comes from",
     "NAME"
   ),
   cli_option("partners", "Add a column with the number of partners", "NAME"),
+  cli_option("row-numbers", paste(
+    "Add two columns with the row numbers of both files: left_row,right_row"
+  ), "NAMES"),
   cli_option("if-absent", paste(
-    "Values where a row's side is absent: fare=0,name=unknown"
+    "Values where a row's side is absent: fare=0,name=unknown; .other=0 is for",
+    "every other column that it fits"
   ), "VALUES")
 )
 

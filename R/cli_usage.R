@@ -44,8 +44,8 @@ cli_names <- c(
   name_pattern = "--pattern", max_rows = "--max-rows", on = "--on",
   rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
   collisions = "--collisions", sides = "--sides", origin = "--origin",
-  partners = "--partners", if_absent = "--if-absent", expect = "--expect",
-  repeats = "--repeats", types = "--types", look = "--look",
+  partners = "--partners", row_numbers = "--row-numbers",
+  if_absent = "--if-absent", expect = "--expect", repeats = "--repeats", types = "--types", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends"
 )

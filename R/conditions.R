@@ -73,8 +73,8 @@ ronda_condition <- function(class, text, details, call, data) {
   )
 }
 
-stop_argument <- function(text, ..., call) {
-  stop_ronda("argument", text, ..., call = call)
+stop_argument <- function(text, ..., call, data = list()) {
+  stop_ronda("argument", text, ..., call = call, data = data)
 }
 
 need_packages <- function(packages, what, call = NULL, class = "argument",

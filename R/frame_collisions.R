@@ -9,12 +9,13 @@ collision_kinds <- list(
   left = list(keeps = "left"),
   right = list(keeps = "right"),
   fill = list(merges = TRUE),
+  update = list(merges = TRUE, right_first = TRUE),
   agree = list(merges = TRUE, agree = TRUE),
   stop = list(stops = TRUE)
 )
 
 # list(.other = , column = ...)
-as_collisions <- function(collisions, names, call) {
+as_collisions <- function(collisions, names, call, usual = "rename_right") {
   if (!is.list(collisions)) {
     check_collision(collisions, "collisions", call)
     return(list(.other = collisions))
@@ -24,7 +25,7 @@ as_collisions <- function(collisions, names, call) {
     anyDuplicated(columns)) {
     stop_argument(
       "A list in `collisions` needs a column name for each item.",
-      "Write, for example: list(status = \"left\", .other = \"rename\")",
+      "Write, for example: list(status = \"left\", .other = \"fill\")",
       call = call
     )
   }
@@ -44,7 +45,7 @@ as_collisions <- function(collisions, names, call) {
       sprintf("collisions$%s", column), call
     )
   }
-  if (is.null(collisions$.other)) collisions$.other <- "rename"
+  if (is.null(collisions$.other)) collisions$.other <- usual
   collisions
 }
 
@@ -54,7 +55,7 @@ check_collision <- function(value, arg, call) {
   }
   if (!is_name(value) || !value %in% names(collision_kinds)) {
     near <- if (is_name(value)) {
-      sub("`(.*)`", "\"\\1\"", closest_name(value, names(collision_kinds)))
+      meant_choice(value, names(collision_kinds), "collisions")
     }
     stop_argument(
       sprintf("`%s` must be %s, or a function(left, right), not %s.", arg,

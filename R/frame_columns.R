@@ -5,28 +5,31 @@
 #   from "merge"            two columns of one name made one, `how` says how
 # Nothing here looks at a row, so names and types can't depend on the data.
 
-plan_columns <- function(pairing, one_sided, choices, call) {
+plan_columns <- function(pairing, rows, choices, call) {
   keys <- choices$keys
   check_choice(keys, c("one", "both"), "keys", call)
-  check_pattern(choices$name_pattern, call)
   names <- list(left = names(pairing$left), right = names(pairing$right))
   collisions <- as_collisions(choices$collisions, names, call)
-  if (one_sided) {
+  check_pattern(choices$name_pattern, collisions, call)
+  if (row_types[[rows]]$one_sided) {
     return(plain_columns(names$left, "left"))
   }
   if (keys == "one" && is.null(choices$take) && is.null(choices$omit)) {
-    plan <- plan_distinct(pairing, call)
+    plan <- plan_distinct(pairing, rows, call)
     if (!is.null(plan)) return(plan)
   }
   choice <- choose_columns(pairing, names, choices$take, choices$omit, keys,
     call
   )
-  plan <- settle_names(pairing, choice, keys, collisions,
-    choices$name_pattern, call
-  )
+  settle <- function(pattern) {
+    settle_names(pairing, choice, keys, collisions, pattern, call)
+  }
+  plan <- settle(choices$name_pattern)
   names <- plan_names(plan)
-  if (anyDuplicated(names)) stop_name_taken(plan, names, call)
-  for (column in plan) check_common_type(column, pairing, call)
+  if (anyDuplicated(names)) {
+    stop_name_taken(names, settle, pairing$labels, collisions, call)
+  }
+  for (column in plan) check_common_type(column, pairing, rows, call)
   plan
 }
 
@@ -38,7 +41,7 @@ plan_names <- function(columns) {
 
 # The common case, in short: all columns, of which no two are called alike.
 # NULL when some are.
-plan_distinct <- function(pairing, call) {
+plan_distinct <- function(pairing, rows, call) {
   names <- list(left = names(pairing$left), right = names(pairing$right))
   rules <- pairing$key_rules
   if (length(rules) > 1L) rules <- one_rule_per_key(pairing)
@@ -53,7 +56,7 @@ plan_distinct <- function(pairing, call) {
   }
   for (k in seq_along(rules)) {
     if (is.null(rules[[k]]$plain_kind)) {
-      check_common_type(plan[[match(keys[k], names$left)]], pairing, call)
+      check_common_type(plan[[match(keys[k], names$left)]], pairing, rows, call)
     }
   }
   plan
@@ -68,9 +71,11 @@ plain_columns <- function(names, side) {
   })
 }
 
-# Columns that hold values of both sides need a type for both.
-check_common_type <- function(column, pairing, call) {
-  if (!column$from %in% c("key", "merge") || is.function(column$how)) {
+# Columns that hold values of both sides need a type for both. (Where no right row
+# stands alone the key is the left frame's own.)
+check_common_type <- function(column, pairing, rows, call) {
+  if (!column$from %in% c("key", "merge") || is.function(column$how) ||
+    column$from == "key" && !row_types[[rows]]$right_alone) {
     return()
   }
   x <- .subset2(pairing$left, column$left)
@@ -94,15 +99,23 @@ check_common_type <- function(column, pairing, call) {
   )
 }
 
-check_pattern <- function(pattern, call) {
-  good <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
-    grepl("{side}", pattern, fixed = TRUE)
-  if (!good) {
+# Where both sides' columns are renamed the pattern has to tell them apart.
+check_pattern <- function(pattern, collisions, call) {
+  both <- any(vapply(collisions, function(how) {
+    is.character(how) && length(collision_kinds[[how]]$renames) > 1L
+  }, NA))
+  needed <- c("{column}", if (both) "{side}")
+  holds <- is_name(pattern) &&
+    all(vapply(needed, grepl, NA, x = pattern, fixed = TRUE))
+  if (!holds) {
     stop_argument(
-      sprintf("`name_pattern` must hold {column} and {side}, not %s.",
+      sprintf("`name_pattern` must hold %s, not %s.", listed(needed, "and"),
         shown(pattern)
       ),
-      "Write, for example: name_pattern = \"{side}.{column}\"",
+      if (both) "Columns of both frames are renamed: collisions = \"rename\".",
+      sprintf("Write, for example: name_pattern = \"%s\"",
+        if (both) "{side}.{column}" else "other_{column}"
+      ),
       call = call
     )
   }
@@ -208,11 +221,23 @@ stop_chosen_name <- function(name, how, call) {
   )
 }
 
-stop_name_taken <- function(plan, names, call) {
+# settle(pattern) gives the plan under another pattern, so that what is said to be
+# written is known to be free.
+stop_name_taken <- function(names, settle, labels, collisions, call) {
   name <- names[duplicated(names)][1L]
+  endings <- c(make.names(labels[2L]), "2", "3", "4")
+  both <- "rename" %in% unlist(Filter(is.character, collisions))
+  patterns <- paste0("{column}_", if (both) "{side}_", endings)
+  free <- Find(function(pattern) {
+    !anyDuplicated(plan_names(settle(pattern)))
+  }, patterns)
   stop_ronda("collision",
     sprintf("Two columns of the result would be called `%s`.", name),
-    "Choose another `name_pattern`, or rename one with `take`.",
-    call = call
+    if (is.null(free)) {
+      "Rename one of them with `take`, or leave it out with `omit`."
+    } else {
+      sprintf("Write: name_pattern = %s", text_code(free))
+    },
+    call = call, data = list(column = name)
   )
 }

@@ -31,21 +31,9 @@ plain_source <- function(pairing, column) {
   x <- switch(column$from,
     left = .subset2(pairing$left, column$left),
     right = .subset2(pairing$right, column$right),
-    key = plain_key(pairing, column)
+    key = .subset2(pairing$left, column$left)
   )
   if (is.atomic(x) && is.null(names(x)) && is_positional(x)) x
-}
-
-# the left key column, where it needs no other type to hold the right one too
-plain_key <- function(pairing, column) {
-  x <- .subset2(pairing$left, column$left)
-  y <- .subset2(pairing$right, column$right)
-  if (is.object(x) || is.object(y)) {
-    common <- common_columns(x, y)
-    if (is.null(attr(common$left, "not_int64"))) common$left
-  } else if (typeof(x) == typeof(y)) {
-    x
-  }
 }
 
 # Many columns of long frames are gathered only when they are looked at.

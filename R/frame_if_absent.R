@@ -12,6 +12,15 @@ as_if_absent <- function(values, plan, pairing, call) {
       call = call
     )
   }
+  c(
+    absent_values(values[columns != ".other"], plan, pairing, call),
+    if (".other" %in% columns) {
+      absent_others(values$.other, plan[setdiff(names(plan), columns)], pairing, call)
+    }
+  )
+}
+
+absent_values <- function(values, plan, pairing, call) {
   Map(function(value, name) {
     column <- plan[[name]]
     if (is.null(column)) {
@@ -22,18 +31,48 @@ as_if_absent <- function(values, plan, pairing, call) {
       )
     }
     check_can_be_set(column, call)
-    frame <- pairing[[column$from]]
-    as_absent_value(value, .subset2(frame, column[[column$from]]), name, call)
-  }, values, columns)
+    value <- absent_value(value, source_of(column, pairing))
+    if (is.null(value$fits)) stop_absent_value(value$given, column, pairing, call)
+    value$fits
+  }, values, names(values))
+}
+
+# `.other`: the value of all columns that can be set and whose type it fits
+absent_others <- function(value, plan, pairing, call) {
+  if (inherits(value, "ronda_unread")) {
+    value <- utils::type.convert(as.character(unclass(value)), as.is = TRUE)
+  }
+  if (!is.atomic(value) || length(value) != 1L) {
+    stop_argument(
+      sprintf("`.other` of `if_absent` must be one value, not %s.", shown(value)),
+      "Write, for example: if_absent = list(.other = 0)",
+      call = call
+    )
+  }
+  found <- lapply(plan[vapply(plan, can_be_set, NA)], function(column) {
+    absent_value(value, source_of(column, pairing))$fits
+  })
+  names(found) <- plan_names(plan[vapply(plan, can_be_set, NA)])
+  found[lengths(found) > 0L]
+}
+
+# the column of a frame that a column of the result is taken from
+source_of <- function(column, pairing) {
+  .subset2(pairing[[column$from]], column[[column$from]])
+}
+
+can_be_set <- function(column) {
+  column$from %in% side_names && !isTRUE(column$merged)
 }
 
 check_can_be_set <- function(column, call) {
-  if (column$from %in% c("left", "right") && !isTRUE(column$merged)) {
+  if (can_be_set(column)) {
     return()
   }
   what <- switch(column$from,
     key = "a key column",
     partners = "the count of partners",
+    row_numbers = "a row number",
     origin = "the origin of the row",
     gap = "the gap",
     "merged from both frames"
@@ -60,33 +99,41 @@ read_value <- function(text, x) {
   )
 }
 
-# The value as the column can hold it
-as_absent_value <- function(value, x, name, call) {
+# The value as the column can hold it: list(given, fits), `fits` a list of it, empty
+# for a missing value, which changes nothing, and NULL where the column can't hold it
+absent_value <- function(value, x) {
   if (inherits(value, "ronda_unread")) value <- read_value(value, x)
-  refuse <- function() {
-    stop_ronda("type",
-      sprintf("`if_absent` can't put %s into `%s` (%s).",
-        if (is.object(value)) described(value) else shown(value), name,
-        type_word(x)
-      ),
-      "Give one value of the column's own type.",
-      call = call
-    )
-  }
+  list(given = value, fits = fitting_value(value, x))
+}
+
+fitting_value <- function(value, x) {
   if (is.list(x) && !is.data.frame(x)) {
-    blank <- is.object(x) && identical(value, NA)
+    if (is.object(x) && identical(value, NA)) {
+      return(list())
+    }
     alike <- is.list(value) && length(value) == 1L &&
       identical(class(plain_as_is(value)), class(plain_as_is(x)))
-    if (!blank && !alike) refuse()
-    return(if (alike) value)
+    return(if (alike) list(value))
   }
-  if (!is.atomic(value) || length(value) != 1L || !is.null(dim(x))) refuse()
-  if (!is.object(value) && is.na(value)) {
+  if (!is.atomic(value) || length(value) != 1L || !is.null(dim(x))) {
     return(NULL)
   }
+  if (!is.object(value) && is.na(value)) {
+    return(list())
+  }
   converted <- convert_value(value, x)
-  if (is.null(converted)) refuse()
-  converted
+  if (!is.null(converted)) list(converted)
+}
+
+stop_absent_value <- function(value, column, pairing, call) {
+  stop_ronda("type",
+    sprintf("`if_absent` can't put %s into `%s` (%s).",
+      if (is.object(value)) described(value) else shown(value), column$name,
+      type_word(source_of(column, pairing))
+    ),
+    "Give one value of the column's own type.",
+    call = call, data = list(column = column$name, value = value)
+  )
 }
 
 # NULL when it can't be held
@@ -121,9 +168,10 @@ as_stored <- function(number, x) {
 
 set_absent <- function(x, column, row_map, values) {
   value <- values[[column$name]]
-  if (is.null(value)) {
+  if (!length(value)) {
     return(x)
   }
+  value <- value[[1L]]
   if (is.factor(x) && !value %in% levels(x)) {
     x <- with_levels(x, c(levels(x), value))
   }

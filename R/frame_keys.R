@@ -1,10 +1,11 @@
 # The one column of a key: the left's values, and the right's where the left is absent.
 
-# The values of a rule's key column in a result: the left's, and the right's
-# where the left is absent; in the common type.
-key_values <- function(pairing, rule, row_map, call) {
+# The values of a rule's key column in a result: the left's own where no right row
+# stands alone; else the left's, and the right's where the left is absent, in the
+# common type.
+key_values <- function(pairing, rule, row_map, both_sides, call) {
   x <- .subset2(pairing$left, rule$left)
-  if (is.null(row_map$right)) {
+  if (!both_sides) {
     return(slice_column(x, row_map$left, rule$left, call))
   }
   y <- .subset2(pairing$right, rule$right)
@@ -48,5 +49,39 @@ check_int64_range <- function(common, row_map, rule, call,
         call = call
       )
     }
+  }
+}
+
+# What became of the keys' types where a column holds both sides' values
+key_type_notes <- function(pairing, plan) {
+  if (!row_types[[plan$row_type]]$right_alone) {
+    return(NULL)
+  }
+  keys <- plan$columns[vapply(plan$columns, function(x) x$from == "key", NA)]
+  unlist(lapply(keys, key_type_note, pairing), use.names = FALSE)
+}
+
+key_type_note <- function(column, pairing) {
+  x <- .subset2(pairing$left, column$left)
+  y <- .subset2(pairing$right, column$right)
+  if (is.null(attributes(x)) && is.null(attributes(y)) && typeof(x) == typeof(y)) {
+    return(NULL)
+  }
+  none <- lapply(list(x, y), slice_column, integer(), column$name, NULL)
+  common <- held_alone(do.call(common_columns, none))$left
+  gained <- length(setdiff(levels(common), levels(x)))
+  if (type_word(common) != type_word(x)) {
+    sprintf("`%s` is %s in the result: it is %s in %s and %s in %s.", column$name,
+      type_word(common), type_word(x), pairing$labels[1L], type_word(y),
+      pairing$labels[2L]
+    )
+  } else if (gained) {
+    sprintf("`%s` has %s more than in %s: those of %s.", column$name,
+      counted(gained, "level"), pairing$labels[1L], pairing$labels[2L]
+    )
+  } else if (is.ordered(x) && !is.ordered(common)) {
+    sprintf("The levels of `%s` have no order in the result, as in %s.",
+      column$name, pairing$labels[2L]
+    )
   }
 }

@@ -1,21 +1,33 @@
 # The frame itself, from a pairing and a plan.
 
-# The frame itself; the row limit and stops that look at values come before
-# anything is made.
+# The frame itself, with its receipt
 make_frame <- function(pairing, plan, clock, call) {
-  pairing <- unclass(pairing)
+  made <- frame_made(unclass(pairing), plan, call)
+  record_receipt(pairing, list(
+    rows = plan$row_type, n = made$n, changed = made$changed,
+    notes = key_type_notes(pairing, plan)
+  ), c(clock, made$rows_done, columns = now_()))
+  made$frame
+}
+
+# list(frame, n, changed, rows_done). The row limit and stops that look at values come
+# before anything is made.
+frame_made <- function(pairing, plan, call) {
   # (no limit is below this number but one that was asked for)
   if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)
   }
+  changed <- rows_done <- NULL
   columns <- gather_at_once(pairing, plan, call)
   if (is.null(columns)) {
     row_map <- result_rows(pairing, plan$row_type)
     row_map <- order_rows(pairing, row_map, plan$row_order, call)
-    clock <- c(clock, rows = now_())
+    rows_done <- c(rows = now_())
     if (row_map$n > long_rows) show_stage("Building columns", environment())
     columns <- make_columns(pairing, plan, row_map, call)
+    changed <- columns$changed
+    columns <- columns$columns
     n <- row_map$n
     release_row_map(pairing, row_map)
   } else {
@@ -23,9 +35,10 @@ make_frame <- function(pairing, plan, clock, call) {
     columns <- columns$columns
   }
   names(columns) <- names(plan$columns)
-  frame <- frame_like(columns, n, pairing$left)
-  record_receipt(pairing, plan$row_type, n, c(clock, columns = now_()))
-  frame
+  list(
+    frame = frame_like(columns, n, pairing$left), n = n, changed = changed,
+    rows_done = rows_done
+  )
 }
 
 # (where every left row stands once with its only partner, the right rows are
@@ -37,17 +50,20 @@ release_row_map <- function(pairing, row_map) {
 
 make_columns <- function(pairing, plan, row_map, call) {
   merged <- merge_columns(pairing, plan$columns, row_map, call)
-  lapply(plan$columns, function(column) {
+  both_sides <- row_types[[plan$row_type]]$right_alone
+  columns <- lapply(plan$columns, function(column) {
     value <- if (column$from == "merge") {
-      merged[[column$name]]
+      merged$values[[column$name]]
     } else {
-      make_column(pairing, column, row_map, call)
+      make_column(pairing, column, row_map, both_sides, call)
     }
     set_absent(value, column, row_map, plan$if_absent)
   })
+  list(columns = columns, changed = merged$changed)
 }
 
-make_column <- function(pairing, column, row_map, call) {
+# `both_sides`: whether right rows stand alone, so that keys hold values of both
+make_column <- function(pairing, column, row_map, both_sides, call) {
   switch(column$from,
     left = slice_column(.subset2(pairing$left, column$left), row_map$left,
       column$left, call
@@ -55,16 +71,20 @@ make_column <- function(pairing, column, row_map, call) {
     right = slice_column(.subset2(pairing$right, column$right), row_map$right,
       column$right, call
     ),
-    key = key_values(pairing, column, row_map, call),
+    key = key_values(pairing, column, row_map, both_sides, call),
     partners = partner_column(pairing, row_map),
     gap = gap_column(pairing, column, row_map, call),
     origin = origin_column(pairing, row_map),
+    row_numbers = row_number_column(row_map, column$side),
     stop("make_column(): unknown source ", column$from)
   )
 }
 
+# the candidates of each left row, before `repeats` chose among them
 partner_column <- function(pairing, row_map) {
-  counts <- partner_counts(pairing$matches, "left")
+  candidates <- pairing$candidates
+  if (is.null(candidates)) candidates <- pairing$matches
+  counts <- partner_counts(candidates, "left")
   if (is.null(row_map$left)) counts else gather_(counts, row_map$left)
 }
 
@@ -75,6 +95,11 @@ origin_column <- function(pairing, row_map) {
   structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
 }
 
+row_number_column <- function(row_map, side) {
+  rows <- row_map[[side]]
+  if (is.null(rows)) seq_len(row_map$n) else present_rows(rows)
+}
+
 gap_column <- function(pairing, column, row_map, call) {
   rule <- column$rule
   x <- slice_column(.subset2(pairing$left, rule$left), row_map$left, rule$left,
@@ -83,5 +108,6 @@ gap_column <- function(pairing, column, row_map, call) {
   y <- slice_column(.subset2(pairing$right, rule$right), row_map$right,
     rule$right, call
   )
-  gap_of(x, y, call)
+  # a distance is never negative, but for "either", where its sign says which side
+  gap_of(x, y, rule$look == "ahead", call)
 }

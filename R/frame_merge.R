@@ -1,7 +1,8 @@
-# Two columns of one name made one: collisions = "fill", "agree" or a function.
+# Two columns of one name made one: collisions = "fill", "update", "agree" or a function.
 
-# A named list of the merged columns. Stops that depend on the data happen
-# here, before any other column is made.
+# list(values, changed): the merged columns by name, and of those that are updated how
+# many cells differ from the left's. Stops that depend on the data happen here, before
+# any other column is made.
 merge_columns <- function(pairing, columns, row_map, call) {
   columns <- columns[vapply(columns, function(x) x$from == "merge", NA)]
   values <- lapply(columns, function(column) {
@@ -12,7 +13,14 @@ merge_columns <- function(pairing, columns, row_map, call) {
     }
   })
   names(values) <- plan_names(columns)
-  values
+  changed <- unlist(lapply(values, attr, "changed"))
+  list(values = lapply(values, without_changed), changed = changed)
+}
+
+# (an attribute is only touched where it is there: setting one copies)
+without_changed <- function(x) {
+  if (!is.null(attr(x, "changed"))) attr(x, "changed") <- NULL
+  x
 }
 
 merge_by_function <- function(pairing, column, row_map, call) {
@@ -46,26 +54,50 @@ merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
   common <- common_columns(x, y)
-  if (isTRUE(collision_kinds[[column$how]]$agree)) {
+  kind <- collision_kinds[[column$how]]
+  if (isTRUE(kind$agree)) {
     check_agree(pairing, column, common, row_map, call)
   }
   over <- lapply(common, attr, "not_int64")
   common <- held_alone(common)
   value <- slice_column(common$left, row_map$left, column$left, call)
-  # (raw values are never missing, but their row may be)
-  blank <- is_missing(value)
-  if (!is.null(row_map$left)) blank <- blank | row_map$left == 0L
-  check_all_held(over, blank, row_map, column, call)
-  if (!any(blank)) {
-    return(value)
+  right <- if (isTRUE(kind$right_first)) {
+    there <- which(row_map$right > 0L)
+    is_given <- logical(row_map$n)
+    is_given[there] <- !is_missing(common$right)[row_map$right[there]]
+    is_given
+  } else {
+    # (raw values are never missing, but their row may be)
+    is_missing(value) | row_is_absent(row_map, "left")
   }
-  patch_(value, as.integer(!blank), common$right, row_map$right)
+  check_all_held(over, right, row_map, column, call)
+  if (!any(right)) {
+    return(if (isTRUE(kind$right_first)) structure(value, changed = 0) else value)
+  }
+  merged <- patch_(value, as.integer(!right), common$right, row_map$right)
+  if (isTRUE(kind$right_first)) {
+    both <- which(right & !row_is_absent(row_map, "left"))
+    attr(merged, "changed") <- count_changes(value, merged, both, column, call)
+  }
+  merged
+}
+
+row_is_absent <- function(row_map, side) {
+  if (is.null(row_map[[side]])) logical(row_map$n) else row_map[[side]] == 0L
+}
+
+# how many of some cells are no longer what they were
+count_changes <- function(before, after, at, column, call) {
+  before <- slice_column(before, at, column$name, call)
+  after <- slice_column(after, at, column$name, call)
+  sum(is_missing(before) | unlike(before, after), na.rm = TRUE)
 }
 
 # numbers that the 64-bit column of the result can't hold
-check_all_held <- function(over, blank, row_map, column, call) {
-  left <- over$left[if (is.null(row_map$left)) TRUE else row_map$left]
-  right <- over$right[row_map$right[blank]]
+check_all_held <- function(over, from_right, row_map, column, call) {
+  left <- if (is.null(row_map$left)) seq_along(from_right) else row_map$left
+  left <- over$left[left[!from_right]]
+  right <- over$right[row_map$right[from_right]]
   wrong <- c(left, right)
   wrong <- wrong[wrong != 0]
   if (length(wrong)) {

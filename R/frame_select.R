@@ -31,12 +31,29 @@ choose_side <- function(names, take, omit, always) {
     names <- names[!names %in% setdiff(omit, always)]
     return(chosen(names, names, FALSE))
   }
+  take <- with_the_rest(take, names)
   new <- names(take)
   if (is.null(new)) new <- rep("", length(take))
   first <- setdiff(intersect(names, always), take)
   named <- nzchar(new)
   taken <- chosen(unname(take), ifelse(named, new, take), named)
   if (!length(first)) taken else rbind(chosen(first, first, FALSE), taken)
+}
+
+# `take` with `.rest = TRUE` in it: all columns that it does not name, in its place
+is_rest <- function(take) {
+  if (is.null(names(take))) logical(length(take)) else names(take) == ".rest"
+}
+
+with_the_rest <- function(take, names) {
+  at <- which(is_rest(take))
+  if (!length(at)) {
+    return(take)
+  }
+  others <- setdiff(names, take[-at])
+  names(others) <- rep("", length(others))
+  rest <- if (take[[at]] == "TRUE") others
+  c(take[seq_len(at - 1L)], rest, take[-seq_len(at)])
 }
 
 chosen <- function(old, new, by_hand) {
@@ -59,14 +76,37 @@ by_side <- function(columns, names, arg, call) {
       sprintf(
         "`%s` must be column names, or list(left = , right = ) of them.", arg
       ),
+      sprintf("Write, for example: %s = %s", arg, if (arg == "take") {
+        "c(new = \"old\", .rest = TRUE)"
+      } else {
+        "c(\"one\", \"another\")"
+      }),
       call = call
     )
   }
   for (side in sides) {
-    check_names_known(columns[[side]], names[[side]], side, arg, call)
-    check_names_once(columns[[side]], arg, call)
+    named <- columns[[side]]
+    rest <- if (arg == "take") is_rest(named) else FALSE
+    if (any(rest)) {
+      check_rest(named[rest], call)
+      named <- named[!rest]
+    }
+    check_names_known(named, names[[side]], side, arg, call)
+    check_names_once(named, arg, call)
   }
   columns
+}
+
+check_rest <- function(rest, call) {
+  if (length(rest) != 1L || !rest[[1L]] %in% c("TRUE", "FALSE")) {
+    stop_argument(
+      sprintf("`.rest` in `take` must be TRUE or FALSE, once, not %s.",
+        if (length(rest) == 1L) shown(rest[[1L]]) else "several times"
+      ),
+      "Write, for example: take = c(new = \"old\", .rest = TRUE)",
+      call = call
+    )
+  }
 }
 
 check_names_known <- function(columns, names, side, arg, call) {

@@ -147,9 +147,10 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         missing_keys = "unmatched", repeats = "all",
                         expect = NULL, max_rows = NULL,
                         sides = c("left", "right"), take = NULL, omit = NULL,
-                        keys = "one", collisions = "rename",
+                        keys = "one", collisions = "rename_right",
                         name_pattern = "{column}_{side}", origin = NULL,
-                        partners = NULL, if_absent = NULL, row_order = "left") {
+                        partners = NULL, row_numbers = NULL,
+                        if_absent = NULL, row_order = "left") {
   call <- quote(join_frames())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
@@ -166,7 +167,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
   choices <- list(
     take = take, omit = omit, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
-    if_absent = if_absent, row_order = row_order
+    row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
   )
   with_memory_told({
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),

@@ -4,7 +4,8 @@
 #' own keys. One frame after the other is paired with the rows so far.
 #'
 #' @inheritParams join_frames
-#' @param frames `[list]` A named list of two or more data frames.
+#' @param frames `[list]` A named list of two or more data frames. Those without a
+#'   name in `list(sailings, ports)` have that of their variable.
 #' @param on `[character | rule | list]` Keys that every frame has, as in
 #'   [join_frames()] (where the names differ, the first frame's stands left).
 #'   Or a list by frame name, one item for each frame but the first: how that
@@ -50,7 +51,8 @@ join_many <- function(frames, on, rows = "full", ...,
                       expect = NULL, max_rows = NULL, collisions = "rename",
                       name_pattern = "{column}_{side}", origin = NULL) {
   call <- quote(join_many())
-  if (...length()) check_dots_empty(..., call = call)
+  if (...length()) check_many_dots(..., call = call)
+  frames <- named_by_call(frames, substitute(frames))
   check_frames(frames, call)
   if (missing(on)) stop_no_shared_on(frames, call)
   check_choice(rows, c("inner", "left", "full"), "rows", call)
@@ -71,6 +73,46 @@ join_many <- function(frames, on, rows = "full", ...,
   })
   record_many_receipt(frames, matched$lines, rows, seconds_of(c(clock, columns = now_())))
   result
+}
+
+# join_many(list(sailings, vessels)): frames without a name have that of their variable
+named_by_call <- function(frames, code) {
+  is_list <- is.call(code) && identical(code[[1L]], quote(list)) &&
+    length(code) == length(frames) + 1L
+  if (!is_list || !is.list(frames) || is.data.frame(frames)) {
+    return(frames)
+  }
+  names <- names(frames)
+  if (is.null(names)) names <- rep("", length(frames))
+  plain <- vapply(as.list(code)[-1L], is.symbol, NA) & !nzchar(names)
+  names[plain] <- vapply(as.list(code)[-1L][plain], as.character, "")
+  names(frames) <- names
+  frames
+}
+
+# Arguments of join_frames() that make no sense for many frames at once, and what to
+# write instead
+many_instead <- c(
+  take = "Pick each frame's columns first: ports = ports[c(\"port\", \"region\")]",
+  omit = "Leave columns out of the frame first: ports = ports[names(ports) != \"region\"]",
+  if_absent = "Set the values in the result, or join two frames at a time with join_frames().",
+  partners = "Join two frames at a time with join_frames(), which counts partners.",
+  row_order = "Sort the result, or join two frames at a time with join_frames().",
+  keys = "Join two frames at a time with join_frames(), or copy the key under another name.",
+  where = "Join two frames at a time with join_frames(), which takes a condition.",
+  row_numbers = "Join two frames at a time with join_frames(), which has row numbers.",
+  sides = "Name the frames in the list: join_many(list(sailings = sailings, ports = ports), ...)"
+)
+
+check_many_dots <- function(..., call) {
+  known <- intersect(dots_names(...), names(many_instead))
+  if (length(known)) {
+    stop_argument(sprintf("`%s` can't be used in join_many().", known[1L]),
+      many_instead[[known[1L]]],
+      call = call, data = list(argument = known[1L])
+    )
+  }
+  check_dots_empty(..., call = call)
 }
 
 check_frames <- function(frames, call) {
@@ -327,7 +369,7 @@ record_many_receipt <- function(frames, lines, rows, seconds) {
   )
   session$latest <- receipt
   if (tells_receipts()) {
-    message(many_line(receipt))
+    tell_receipt(many_line(receipt), receipt)
   }
 }
 

@@ -1,29 +1,31 @@
 # Which columns a join of many frames has. Names are settled over all frames
 # at once. A plan is a list of column records:
 #   list(name, how = "one" | "key" | "fill" | "agree" | function | "origin",
-#        sources = c(frame = column, ...))
+#        sources = c(frame = column, ...)); "update" too
 
 plan_many <- function(frames, keys, collisions, pattern, origin, call) {
-  check_pattern(pattern, call)
   if (!is.null(origin)) check_name(origin, "origin", call)
   names <- lapply(frames, names)
   collisions <- as_collisions(collisions,
-    list(left = unlist(names), right = character()), call
+    list(left = unlist(names), right = character()), call, usual = "rename"
   )
   check_many_collisions(collisions, call)
+  check_pattern(pattern, collisions, call)
   keys <- keys$columns
   own <- own_columns(names, keys)
   shared <- unique(unlist(own)[duplicated(unlist(own))])
-  plan <- list()
-  for (frame in names(frames)) {
-    for (column in setdiff(names[[frame]], key_parts(keys, frame))) {
-      plan <- c(plan, plan_many_column(
-        frame, column, names(frames), own, keys, shared, collisions, pattern,
-        call
-      ))
-    }
+  settle <- function(pattern) {
+    parts <- lapply(names(frames), function(frame) {
+      lapply(setdiff(names[[frame]], key_parts(keys, frame)), function(column) {
+        plan_many_column(
+          frame, column, names(frames), own, keys, shared, collisions, pattern, call
+        )
+      })
+    })
+    unlist(unlist(parts, recursive = FALSE), recursive = FALSE)
   }
-  check_many_names(plan, origin, call)
+  plan <- settle(pattern)
+  check_many_names(plan, settle, origin, call)
   check_many_types(frames, plan, call)
   if (!is.null(origin)) {
     plan <- c(plan, list(list(name = origin, how = "origin")))
@@ -100,9 +102,11 @@ check_many_collisions <- function(collisions, call) {
   }
 }
 
-check_many_names <- function(plan, origin, call) {
+check_many_names <- function(plan, settle, origin, call) {
   names <- plan_names(plan)
-  if (anyDuplicated(names)) stop_name_taken(plan, names, call)
+  if (anyDuplicated(names)) {
+    stop_name_taken(names, settle, c("", "of"), list("rename"), call)
+  }
   if (!is.null(origin) && origin %in% names) {
     stop_argument(
       sprintf("`origin` can't be called `%s`: the result has that column.",
@@ -157,6 +161,7 @@ make_many_column <- function(frames, column, lines, call) {
   switch(column$how,
     one = slice_column(columns[[1L]], rows[[1L]], column$name, call),
     fill = ,
+    update = ,
     agree = fill_many(column, columns, rows, call),
     stop("make_many_column(): unknown ", column$how)
   )
@@ -188,7 +193,7 @@ fold_by_function <- function(column, columns, rows, call) {
   }, values)
 }
 
-# The first value that is there, in frame order
+# The first value that is there, in frame order, or for "update" the last
 fill_many <- function(column, columns, rows, call) {
   values <- Map(slice_column, columns, rows, column$sources,
     MoreArgs = list(call = call)
@@ -202,11 +207,15 @@ fill_many <- function(column, columns, rows, call) {
     if (identical(column$how, "agree")) {
       check_many_agree(column, x, y, common, held & rows[[k]] > 0L, call)
     }
-    blank <- is_missing(common$left) | !held
+    right <- if (isTRUE(collision_kinds[[column$how]]$right_first)) {
+      !is_missing(common$right) & rows[[k]] > 0L
+    } else {
+      is_missing(common$left) | !held
+    }
     over <- lapply(common, attr, "not_int64")
-    check_all_held(over, blank, list(left = all, right = all), column, call)
+    check_all_held(over, right, list(left = all, right = all), column, call)
     common <- held_alone(common)
-    x <- patch_(common$left, as.integer(!blank), common$right, all)
+    x <- patch_(common$left, as.integer(!right), common$right, all)
     held <- held | rows[[k]] > 0L
   }
   x

@@ -26,17 +26,31 @@ format.ronda_pairing <- function(x, ...) {
 
 account_table <- function(pairing) {
   account <- account_frame(pairing)
-  cells <- rbind(
-    c("", "rows", "matched", "unmatched", "missing key", "several partners"),
-    as.matrix(data.frame(
-      account$frame, lapply(account[-1L], with_commas_each)
-    ))
-  )
+  heads <- c("rows", "matched", "unmatched", "missing key", "several partners")
+  counts <- as.matrix(data.frame(lapply(account[-1L], with_commas_each)))
+  lines <- paste0("  ", table_lines(rbind(
+    c("", heads), cbind(account$frame, counts)
+  )))
+  width <- getOption("width")
+  if (max(nchar(lines, "width")) <= width) {
+    return(c(styled(lines[1L], "dim"), lines[-1L]))
+  }
+  # what is too wide for the terminal stands one frame below the other
+  unlist(lapply(seq_len(nrow(account)), function(k) {
+    said <- paste(sprintf("%s: %s", heads, counts[k, ]), collapse = ", ")
+    c(
+      paste0("  ", shortened(account$frame[k], max(10L, width - 2L))),
+      strwrap(said, width = width, indent = 4L, exdent = 4L)
+    )
+  }))
+}
+
+# Cells as lines, the first column to the left, the others to the right
+table_lines <- function(cells) {
   columns <- lapply(seq_len(ncol(cells)), function(k) {
-    format(cells[, k], justify = if (k == 1L) "left" else "right")
+    format(unname(cells[, k]), justify = if (k == 1L) "left" else "right")
   })
-  lines <- paste0("  ", do.call(paste, c(columns, sep = "  ")))
-  c(styled(lines[1L], "dim"), lines[-1L])
+  do.call(paste, c(columns, sep = "  "))
 }
 
 pair_words <- function(pairing) {
@@ -82,4 +96,23 @@ shared_name_words <- function(pairing) {
 #' @examples
 #' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
-summary.ronda_pairing <- function(object, ...) counts_by_type(object)
+summary.ronda_pairing <- function(object, ...) {
+  counts <- counts_by_type(object)
+  class(counts) <- c("ronda_row_counts", class(counts))
+  counts
+}
+
+#' @export
+print.ronda_row_counts <- function(x, ...) {
+  cat(format(x, ...), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+format.ronda_row_counts <- function(x, ...) {
+  table_lines(rbind(names(x), as.matrix(data.frame(
+    lapply(unclass(x)[names(x)], function(column) {
+      if (is.numeric(column)) with_commas_each(column) else column
+    })
+  ))))
+}

@@ -107,6 +107,11 @@ partner_counts <- function(matches, side) {
   if (side == "left") partner_counts_(matches) else right_uses(matches)
 }
 
+# how many left rows have more than one partner
+several_partners <- function(matches) {
+  if (has_ranges(matches)) count_several_(matches) else 0
+}
+
 # (no pair is written out)
 right_uses <- function(matches) {
   if (!has_ranges(matches)) {

@@ -4,17 +4,17 @@
 # is needed to write it
 session <- new.env(parent = emptyenv())
 
-account_of <- function(pairing) {
+account_of <- function(pairing, several = several_partners(pairing$matches)) {
   counts <- pairing$counts
   sizes <- pairing$sizes
   list(
-    labels = pairing$labels,
+    labels = pairing$labels, sides = pairing$sides,
     rows_left = sizes[1L], rows_right = sizes[2L],
     matched_left = counts$matched_left, matched_right = counts$matched_right,
     unmatched_left = sizes[1L] - counts$matched_left,
     unmatched_right = sizes[2L] - counts$matched_right,
     passed_over_right = passed_over_right(counts),
-    pairs = counts$pairs,
+    pairs = counts$pairs, several_left = several, most_left = counts$most_left,
     missing_left = counts$missing_left, missing_right = counts$missing_right,
     key_shape = key_shape_of(counts),
     row_names_left_behind = pairing$row_names,
@@ -41,17 +41,29 @@ account_frame <- function(pairing) {
 # the times at which stages ended, by name, the start first.
 told <- function(pairing, clock, built = NULL) {
   c(
-    pairing[c("labels", "sizes", "counts", "row_names", "notes")],
-    list(clock = clock, built = built)
+    pairing[c("labels", "sides", "sizes", "counts", "row_names", "notes")],
+    list(several = several_partners(pairing$matches), clock = clock, built = built)
   )
 }
 
-record_receipt <- function(pairing, rows, n, clock) {
-  session$latest <- told(pairing, clock, list(rows = rows, n = n))
+# `built` says of the frame: list(rows (its row type), n, and where there are some:
+# changed, notes)
+record_receipt <- function(pairing, built, clock) {
+  session$latest <- told(pairing, clock, built)
   if (tells_receipts()) {
     account <- receipt_of_call(session$latest)
-    message(paste(c(receipt_line(account), account$notes), collapse = "\n"))
+    tell_receipt(c(line_of_receipt(account), account$notes), account)
   }
+}
+
+# a message of a class of its own, so that it alone can be silenced
+tell_receipt <- function(lines, receipt) {
+  message(structure(
+    class = c("ronda_message_receipt", "ronda_message", "message", "condition"),
+    list(message = paste0(paste(lines, collapse = "\n"), "\n"), call = NULL,
+      receipt = receipt
+    )
+  ))
 }
 
 receipt_of_call <- function(latest) {
@@ -59,13 +71,15 @@ receipt_of_call <- function(latest) {
     return(NULL)
   }
   built <- latest$built
+  latest$notes <- c(latest$notes, built$notes, changed_words(built$changed, latest))
   structure(
     c(
-      account_of(latest),
+      account_of(latest, latest$several),
       if (!is.null(built)) {
         c(
           list(rows = built$rows, result_rows = built$n),
-          result_counts(latest$counts, latest$sizes, built$rows)
+          counts_built(latest, built$rows),
+          if (!is.null(built$changed)) list(cells_changed = built$changed)
         )
       },
       list(seconds = seconds_of(latest$clock))
@@ -74,7 +88,20 @@ receipt_of_call <- function(latest) {
   )
 }
 
+# what collisions = "update" changed
+changed_words <- function(changed, pairing) {
+  if (length(changed)) {
+    sprintf("`%s`: %s changed to what %s has.", names(changed),
+      vapply(changed, counted, "", one = "cell"), pairing$labels[2L]
+    )
+  }
+}
+
 seconds_of <- function(clock) clock[-1L] - clock[-length(clock)]
+
+line_of_receipt <- function(account) {
+  if (account$rows == split_rows) split_line(account) else receipt_line(account)
+}
 
 receipt_line <- function(account) {
   parts <- c(
@@ -88,10 +115,40 @@ receipt_line <- function(account) {
   } else {
     parts <- paste0(": ", paste(parts[counts > 0], collapse = ", "))
   }
-  sprintf("%s %s, %s %s %s %s%s",
+  sprintf("%s %s, %s %s %s %s%s%s",
     with_commas(account$rows_left), account$labels[1L],
     with_commas(account$rows_right), account$labels[2L],
-    symbol_arrow(), counted(account$result_rows, "row"), parts
+    symbol_arrow(), counted(account$result_rows, "row"), parts,
+    multiplied_words(account)
+  )
+}
+
+# that left rows stand in the result more than once
+multiplied_words <- function(account) {
+  n <- account$several_left
+  if (n == 0 || !row_types[[account$rows]]$pairs) {
+    return("")
+  }
+  sprintf("; %s of %s %s %s partners", counted(n, "row"), account$labels[1L],
+    if (n == 1) "has" else "have up to", with_commas(account$most_left)
+  )
+}
+
+# split_frames() builds three frames: all rows of both, in pieces
+split_rows <- "split"
+
+counts_built <- function(latest, rows) {
+  result_counts(latest$counts, latest$sizes, if (rows == split_rows) "full" else rows)
+}
+
+split_line <- function(account) {
+  parts <- c("matched", paste0(account$sides, "_alone"))
+  counts <- c(account$paired, account$left_alone, account$right_alone)
+  sprintf("%s %s, %s %s %s %s",
+    with_commas(account$rows_left), account$labels[1L],
+    with_commas(account$rows_right), account$labels[2L],
+    symbol_arrow(),
+    listed(sprintf("%s (%s)", parts, vapply(counts, counted, "", one = "row")), "and")
   )
 }
 

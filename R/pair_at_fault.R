@@ -1,12 +1,12 @@
 # The rows and keys at fault, in words and as frames.
 
 stop_expectation <- function(pairing, text, ..., left_rows = integer(),
-                             right_rows = integer(), call) {
+                             right_rows = integer(), call, failures = NULL) {
   stop_ronda("expectation", text, ...,
     call = call,
     data = list(
       left_rows = left_rows, right_rows = right_rows,
-      keys = key_frame(pairing, left_rows, right_rows)
+      keys = key_frame(pairing, left_rows, right_rows), failures = failures
     )
   )
 }

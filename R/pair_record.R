@@ -28,6 +28,8 @@ new_pairing <- function(left, right, choices, labels) {
     keyed_only = TRUE,
     # which rows pair (matches.R), and what is counted about that (pair_counts.R)
     matches = NULL, counts = NULL,
+    # which did before `repeats` chose, where it did
+    candidates = NULL,
     # what is worth a second look, in words
     notes = character()
   ))

@@ -72,6 +72,7 @@ check_repeats_word <- function(repeats, call) {
       "`repeats` must be %s, highest(\"column\") or lowest(\"column\"), not %s.",
       paste0("\"", words, "\"", collapse = ", "), shown(repeats)
     ),
+    if (is_name(repeats)) meant_choice(repeats, words, "repeats"),
     call = call
   )
 }
@@ -79,13 +80,10 @@ check_repeats_word <- function(repeats, call) {
 # Keeps one candidate of each left row that has several, and recounts.
 keep_repeats <- function(pairing, call) {
   matches <- pairing$matches
-  if (!has_ranges(matches) || identical(pairing$repeats, "all")) {
+  if (!has_ranges(matches) || is_name(pairing$repeats) && pairing$repeats %in% c("all", "stop")) {
     return(pairing)
   }
-  if (identical(pairing$repeats, "stop")) {
-    if (pairing$counts$most_left > 1L) stop_repeats(pairing, call)
-    return(pairing)
-  }
+  pairing$candidates <- matches
   pairing$matches <- keep_one(matches,
     last = identical(pairing$repeats, "last"),
     order = if (!is.character(pairing$repeats)) {
@@ -103,19 +101,4 @@ order_candidates <- function(choice, right) {
     values <- slice_column(.subset2(right, choice$column), rows, choice$column, NULL)
     sort_rows(list(ranges, values), c(FALSE, choice$highest))
   }
-}
-
-stop_repeats <- function(pairing, call) {
-  many <- which(partner_counts(pairing$matches, "left") > 1L)
-  right_rows <- partners_of(pairing$matches, many)
-  stop_expectation(pairing,
-    sprintf(
-      "%s of `left` %s more than one partner, and `repeats` is \"stop\".",
-      counted(length(many), "row"), if (length(many) == 1L) "has" else "have"
-    ),
-    sprintf("%s: %s", pairing$labels[1L], few_keys(pairing, "left", many)),
-    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
-    sprintf("explain_row(pairing, left = %d) shows the candidates.", many[1L]),
-    left_rows = many, right_rows = right_rows, call = call
-  )
 }

@@ -87,10 +87,11 @@ outside_notes <- function(pairing, plan, matched) {
   )
 }
 
-# left - right of some rows, as numbers
+# the gaps of some rows, as numbers
 gap_numbers <- function(spec, left, right) {
   found <- standings_(spec, left, right)
-  found$sign * distance_numbers(new_distances(found, spec$int64, NULL))
+  distance <- distance_numbers(new_distances(found, spec$int64, NULL))
+  if (spec$look == "either") found$sign * distance else distance
 }
 
 # All gaps whole hours, none of them zero: two clocks, most likely. A few

@@ -39,16 +39,24 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   if (!is.null(ordered)) {
     pairing$notes <- ordered_notes(pairing, ordered, found)
   }
-  if (!is.null(pairing$expect) || pairing$missing_keys == "stop") {
-    check_expectations(pairing, keys, call)
-  }
+  expects <- !is.null(pairing$expect) || pairing$missing_keys == "stop" ||
+    identical(pairing$repeats, "stop")
+  failures <- if (expects) failed_expectations(pairing, keys)
   if (has_ranges(pairing$matches)) {
-    if (is.null(rows) || row_types[[rows]]$pairs) {
+    if (!length(failures) && (is.null(rows) || multiplies(pairing, rows))) {
       warn_rows_multiply(pairing, call)
     }
     pairing <- keep_repeats(pairing, call)
   }
+  if (expects) failures <- c(failures, failed_functions(pairing, call))
+  if (length(failures)) stop_failures(pairing, failures, call)
   list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
+}
+
+# whether the frame to come will have its pairs written out (more than the limit are
+# refused by an error that says it all)
+multiplies <- function(pairing, rows) {
+  row_types[[rows]]$pairs && pairing$counts$pairs <= row_limit(pairing)
 }
 
 # the pairing with its rules, all checked
@@ -59,7 +67,7 @@ checked_pairing <- function(pairing, on, no_on, call) {
   if (anyNA(sizes)) {
     check_frame(left, "left", call)
     check_frame(right, "right", call)
-    sizes <- c(.row_names_info(left, 1L), .row_names_info(right, 1L))
+    sizes <- c(signed_rows(left), signed_rows(right))
   }
   if (no_on) stop_no_on(left, right, call)
   rules <- as_rules(on, left, right, call)
@@ -75,6 +83,12 @@ checked_pairing <- function(pairing, on, no_on, call) {
   pairing$row_names <- sizes > 0L
   pairing$keyed_only <- is.null(pairing$where) && length(keys) == length(rules)
   pairing
+}
+
+# the number of rows, negative where they have no names but numbers
+signed_rows <- function(frame) {
+  named <- is.character(.row_names_info(frame, 0L))
+  .row_names_info(frame, 2L) * if (named) 1L else -1L
 }
 
 check_pairing_choices <- function(pairing, rules, call) {

@@ -39,9 +39,7 @@ gap_data <- function(pairing) {
   gap <- gap / unit$size
   within <- plan$closest$within / unit$size
   limits <- if (is.infinite(within)) NULL else {
-    switch(rule$look, back = within, ahead = -within,
-      either = c(-within, within)
-    )
+    if (rule$look == "either") c(-within, within) else within
   }
   edges <- gap_edges(gap, limits)
   rows <- as.integer(table(cut(gap, edges, include.lowest = TRUE)))
@@ -51,7 +49,9 @@ gap_data <- function(pairing) {
       from = utils::head(edges, -1L), to = edges[-1L], rows = rows
     ),
     limits = limits, limit_label = sprintf("within %s %s", format(within), unit$name),
-    axis = trimws(sprintf("%s - %s %s", rule$left, rule$right,
+    axis = trimws(sprintf("%s - %s %s",
+      if (rule$look == "ahead") rule$right else rule$left,
+      if (rule$look == "ahead") rule$left else rule$right,
       if (nzchar(unit$name)) sprintf("(%s)", unit$name) else ""
     )),
     title = if (length(gap)) {

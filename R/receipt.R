@@ -50,8 +50,10 @@ receipt_json <- function(receipt) {
   }
   need_packages("jsonlite", "JSON", call)
   content <- compact(unclass(receipt))
-  if (length(content$seconds)) content$seconds <- as.list(content$seconds)
-  vectors <- c("labels", "notes", "row_names_left_behind", "frame_rows",
+  for (name in c("seconds", "cells_changed")) {
+    if (length(content[[name]])) content[[name]] <- as.list(content[[name]])
+  }
+  vectors <- c("labels", "sides", "notes", "row_names_left_behind", "frame_rows",
     "held_by")
   for (name in intersect(vectors, names(content))) {
     content[[name]] <- I(unname(content[[name]]))
@@ -76,7 +78,7 @@ format.ronda_receipt <- function(x, ...) {
     )
   }
   c(
-    if (!is.null(x$rows)) receipt_line(x),
+    if (!is.null(x$rows)) line_of_receipt(x),
     side(1L, x$labels[1L], x$rows_left, x$matched_left, x$unmatched_left,
       x$missing_left, 0
     ),

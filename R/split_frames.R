@@ -24,10 +24,35 @@ split_frames <- function(pairing, ...) {
       call = call
     )
   }
-  matched <- build_frame(pairing, "inner", ...)
-  parts <- c(list(matched), lapply(side_names, function(side) {
+  choices <- split_choices(list(...), call)
+  clock <- c(start = now_())
+  plan <- plan_frame(pairing, "inner", choices, call)
+  clock <- c(clock, check = now_())
+  made <- with_memory_told(frame_made(unclass(pairing), plan, call))
+  parts <- c(list(made$frame), lapply(side_names, function(side) {
     own_rows(pairing[[side]], unmatched(pairing$matches, side), call)
   }))
   names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
+  record_receipt(pairing, list(rows = split_rows, n = sum(vapply(parts, nrow, 1L)),
+    changed = made$changed
+  ), c(clock, columns = now_()))
   parts
+}
+
+# the choices of build_frame(), its usual ones where none is given
+split_choices <- function(given, call) {
+  names <- names(given)
+  unknown <- if (length(names) == length(given)) {
+    setdiff(names, names(default_choices))
+  } else {
+    ""
+  }
+  if (length(unknown)) {
+    do.call(check_dots_empty, c(given, list(
+      call = call, known = names(default_choices)
+    )), quote = TRUE)
+  }
+  choices <- default_choices
+  choices[names] <- given
+  choices
 }

@@ -1,23 +1,25 @@
-# The gap between two values: left - right, in their own units.
+# The gap between two values: left - right, or with `ahead` right - left, in their own
+# units.
 
-gap_of <- function(x, y, call) {
+gap_of <- function(x, y, ahead, call) {
   if (is_int64(x) || is_int64(y)) {
-    return(gap_of_long(x, y, call))
+    return(if (ahead) gap_of_long(y, x, call) else gap_of_long(x, y, call))
   }
+  minus <- if (ahead) function(a, b) b - a else `-`
   switch(key_family(x),
-    Date = as_duration(Reduce(`-`, date_values(list(x, y))$values), "days"),
-    POSIXct = as_duration(plain_gap(x, y), "secs"),
+    Date = as_duration(Reduce(minus, date_values(list(x, y))$values), "days"),
+    POSIXct = as_duration(minus(plain_number(x), plain_number(y)), "secs"),
     difftime = {
       unit <- unit_seconds(x)
-      as_duration(duration_number(x, unit) - duration_number(y, unit),
+      as_duration(minus(duration_number(x, unit), duration_number(y, unit)),
         attr(x, "units")
       )
     },
-    plain_gap(x, y)
+    minus(plain_number(x), plain_number(y))
   )
 }
 
-plain_gap <- function(x, y) as_double(strip_class(x)) - as_double(strip_class(y))
+plain_number <- function(x) as_double(strip_class(x))
 
 # Of 64-bit integers and integers a 64-bit integer; beside doubles, which may have
 # fractions, a double.

@@ -3,7 +3,7 @@
 
 # `"a"`, `"b"` or `"c"`
 any_of <- function(values, quote = "\"") {
-  listed(paste0(quote, values, quote), "or")
+  listed(paste0(quote, values, quote), "or", 20L)
 }
 
 # `a`, `b` and `c`

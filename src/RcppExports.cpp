@@ -250,6 +250,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// count_several_
+double count_several_(List matches);
+RcppExport SEXP _ronda_count_several_(SEXP matchesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_several_(matches));
+    return rcpp_result_gen;
+END_RCPP
+}
 // one_partner_
 IntegerVector one_partner_(List matches, bool last);
 RcppExport SEXP _ronda_one_partner_(SEXP matchesSEXP, SEXP lastSEXP) {
@@ -551,6 +561,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},
+    {"_ronda_count_several_", (DL_FUNC) &_ronda_count_several_, 1},
     {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 2},
     {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},

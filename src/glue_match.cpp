@@ -141,6 +141,16 @@ List count_pairs_(List matches) {
   });
 }
 
+// how many left rows have more than one partner
+// [[Rcpp::export(rng = false)]]
+double count_several_(List matches) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    return static_cast<double>(
+        core::count_several(context, glue::as_pairs(context, matches)));
+  });
+}
+
 // the first (or last) partner of each left row, 0 where it has none
 // [[Rcpp::export(rng = false)]]
 IntegerVector one_partner_(List matches, bool last) {

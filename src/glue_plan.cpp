@@ -60,14 +60,17 @@ int plain_rows(SEXP x) {
   return plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
 }
 
-// the number of rows, negative where row numbers are kept in short: (NA, -n)
+// the number of rows, negative where they have no names but numbers, which may be
+// kept in short: (NA, -n)
 int row_count(SEXP frame) {
   for (SEXP at = ATTRIB(frame); at != R_NilValue; at = CDR(at)) {
     if (TAG(at) != R_RowNamesSymbol) continue;
     SEXP names = CAR(at);
     const bool in_short = TYPEOF(names) == INTSXP && Rf_length(names) == 2 &&
                           INTEGER(names)[0] == NA_INTEGER;
-    return in_short ? INTEGER(names)[1] : Rf_length(names);
+    const int rows =
+        in_short ? std::abs(INTEGER(names)[1]) : Rf_length(names);
+    return TYPEOF(names) == STRSXP ? rows : -rows;
   }
   return 0;
 }
@@ -178,10 +181,6 @@ SEXP plain_sources_(SEXP columns, SEXP left, SEXP right) {
       x = column_named(left, record, "left");
     else if (from == "right")
       x = column_named(right, record, "right");
-    if (from == "key") {
-      SEXP y = column_named(right, record, "right");
-      if (!is_bare(y) || TYPEOF(x) != TYPEOF(y)) continue;
-    }
     if (is_bare(x)) SET_VECTOR_ELT(sources, k, x);
   }
   return sources;

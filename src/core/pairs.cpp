@@ -113,6 +113,11 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs) {
   return all;
 }
 
+std::size_t count_several(const Context& context, const PairsView& pairs) {
+  return count_rows(context, pairs.left_rows,
+                    [&](std::size_t i) { return pairs.partner_count(i) > 1; });
+}
+
 void one_partner(const Context& context, const PairsView& pairs, bool last,
                  Row* range) {
   for_rows(context, pairs.left_rows, [&](std::size_t i) {

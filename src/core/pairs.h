@@ -39,6 +39,9 @@ struct PairCounts {
 };
 PairCounts count_pairs(const Context& context, const PairsView& pairs);
 
+// how many left rows have more than one partner
+std::size_t count_several(const Context& context, const PairsView& pairs);
+
 // What follows where no left row has more than one partner
 PairCounts single_counts(std::size_t matched_left, std::size_t matched_right);
 

@@ -191,27 +191,30 @@ make_spec <- function(case) {
       highest("grade"), lowest("grade")
     )),
     sides = maybe(0.3, c("one", "two"), c("left", "right")),
-    take = if (!one_sided) take,
+    take = if (!one_sided) {
+      if (length(take) && runif(1) < 0.3) c(take, .rest = TRUE) else take
+    },
     omit = if (!one_sided && is.null(take)) {
       maybe(0.3, sample(names(case$right), 2L))
     },
     keys = one_of(c("one", "one", "both")),
     collisions = one_of(list(
-      "rename", "rename_left", "rename_right", "left", "right", "fill", "agree",
+      "rename", "rename_left", "rename_right", "left", "right", "fill", "agree", "update",
       "stop", function(left, right) paste(left, right)
     )),
     name_pattern = maybe(0.3, "{side}.{column}", "{column}_{side}"),
     origin = if (!one_sided) maybe(0.3, "from"),
     partners = maybe(0.3, "n"),
+    row_numbers = maybe(0.2, c("left_row", "right_row")),
     if_absent = if (!one_sided) maybe(0.3, list(only = "?")),
     row_order = if (one_sided) "left" else one_of(c("left", "right", "keys"))
   )
   if (default) {
     spec$rows <- one_of(c("left", "inner"))
-    spec[c("take", "omit", "origin", "partners", "if_absent")] <- NULL
+    spec[c("take", "omit", "origin", "partners", "row_numbers", "if_absent")] <- NULL
     spec$keys <- "one"
     spec$row_order <- "left"
-    spec$collisions <- "rename"
+    spec$collisions <- "rename_right"
   }
   spec$condition <- condition[[1L]]
   spec

@@ -26,7 +26,8 @@ run_spec <- function(case, spec) {
       expect = "rows-multiply", sides = spec$sides, take = spec$take,
       omit = spec$omit, keys = spec$keys, collisions = spec$collisions,
       name_pattern = spec$name_pattern, origin = spec$origin,
-      partners = spec$partners, if_absent = spec$if_absent, row_order = spec$row_order
+      partners = spec$partners, row_numbers = spec$row_numbers,
+      if_absent = spec$if_absent, row_order = spec$row_order
     ),
     ronda_error = function(e) class(e)[1L]
   )

@@ -292,6 +292,10 @@ oracle_join <- function(left, right, spec) {
   one <- spec$keys == "one"
   one_sided <- spec$rows %in% c("semi", "anti")
   right_columns <- if (one) setdiff(names(right), spec$right) else names(right)
+  if (".rest" %in% names(spec$take)) {
+    taken <- unname(spec$take[names(spec$take) != ".rest"])
+    spec$take <- c(taken, setdiff(right_columns, taken))
+  }
   if (!is.null(spec$take)) {
     first <- if (one) character() else setdiff(spec$right, spec$take)
     right_columns <- c(names(right)[names(right) %in% first], spec$take)
@@ -312,8 +316,10 @@ oracle_join <- function(left, right, spec) {
       put(name, pick(x, lines$left))
     } else if (!is.na(k)) {
       y <- right[[spec$right[k]]]
-      wrong <- c(wrong, one && oracle_overflows(x, y, lines))
-      put(name, if (one) {
+      # where no right row stands alone the key is the left's own
+      shared <- one && spec$rows %in% c("right", "full", "unmatched")
+      wrong <- c(wrong, shared && oracle_overflows(x, y, lines))
+      put(name, if (shared) {
         oracle_merge(x, y, lines, lines$left == 0L)
       } else {
         pick(x, lines$left)
@@ -337,6 +343,11 @@ oracle_join <- function(left, right, spec) {
       put(name, oracle_merge(x, right[[name]], lines,
         is_blank(filled) | lines$left == 0L
       ))
+    } else if (how == "update") {
+      merged <- c(merged, name)
+      common <- oracle_common(x, right[[name]])
+      given <- !is_blank(pick(common[[2L]], lines$right)) & lines$right > 0L
+      put(name, oracle_merge(x, right[[name]], lines, given))
     } else if (how == "stop") {
       return("ronda_error_collision")
     } else if (how == "left") {
@@ -363,7 +374,15 @@ oracle_join <- function(left, right, spec) {
   }
   if (!is.null(spec$gap) && !one_sided) {
     ends <- list(pick(left$p, lines$left), pick(right$q, lines$right))
-    gap <- oracle_gap(ends[[1L]], ends[[2L]])
+    # a distance: only "either" tells the two sides apart
+    ahead <- spec$ordered[[1L]]$look == "ahead"
+    gap <- if (!ahead) {
+      oracle_gap(ends[[1L]], ends[[2L]])
+    } else if (inherits(ends[[1L]], "difftime")) {
+      -oracle_gap(ends[[1L]], ends[[2L]])
+    } else {
+      oracle_gap(ends[[2L]], ends[[1L]])
+    }
     # farther apart than a 64-bit integer counts
     if (any(is.na(gap) & !is.na(ends[[1L]]) & !is.na(ends[[2L]]) & !is.nan(gap))) {
       return("ronda_error_type")
@@ -371,7 +390,9 @@ oracle_join <- function(left, right, spec) {
     put(spec$gap, gap)
   }
   if (!is.null(spec$partners)) {
-    counts <- tabulate(oracle_pairs(left, right, spec)$left, nrow(left))
+    candidates <- spec
+    candidates$repeats <- "all"
+    counts <- tabulate(oracle_pairs(left, right, candidates)$left, nrow(left))
     put(spec$partners, pick(counts, lines$left))
   }
   if (!is.null(spec$origin)) {
@@ -381,6 +402,13 @@ oracle_join <- function(left, right, spec) {
       ),
       c(spec$sides, "paired")
     ))
+  }
+  if (!is.null(spec$row_numbers)) {
+    for (side in if (one_sided) "left" else c("left", "right")) {
+      row <- lines[[side]]
+      row[row == 0L] <- NA
+      put(spec$row_numbers[match(side, c("left", "right"))], row)
+    }
   }
   for (name in names(spec$if_absent)) {
     side <- if (name %in% names(left)) "left" else "right"

@@ -58,7 +58,7 @@ sound_calls <- list(
   plain_sources_ = list(plan, list(a = 1:3), list(b = 1:3)),
   plain_kind_ = list(1L, 2L), column_rows_ = list(list(1:3, "a")),
   sound_rows_ = list(data.frame(a = 1:3)), count_deferred_ = list(list(1, "a")),
-  release_rows_ = list(list(1L, NULL)),
+  release_rows_ = list(list(1L, NULL)), count_several_ = list(matches),
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
   scan_bytes_ = list(as.raw(34:36), 44L, c(0, 10, 0, 1, 0, 0)),

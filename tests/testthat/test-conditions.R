@@ -43,7 +43,7 @@ test_that("wrong rules are refused", {
     join_frames(left, right, on = same("vessel", "code", via = function(x) {
       stop("no such code")
     })),
-    join_frames(left, right, on = same("n", "code", via = as.character))
+    join_frames(left, right, on = same("n", "code", via = as.character), rows = "full")
   )
 })
 

@@ -186,7 +186,7 @@ test_that("odd numbers keep their meaning", {
   joined <- join_frames(odd, odd, on = "k", rows = "inner",
     expect = "rows-multiply"
   )
-  expect_identical(joined$i_left, c(1L, 1L, 2L, 2L, 5L, 6L, 7L))
+  expect_identical(joined$i, c(1L, 1L, 2L, 2L, 5L, 6L, 7L))
   joined <- join_frames(odd, odd, on = "k", rows = "inner",
     expect = "rows-multiply", missing_keys = "match"
   )

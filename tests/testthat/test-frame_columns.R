@@ -12,12 +12,12 @@ test_that("a column name is one name in whichever encoding", {
   a <- stats::setNames(data.frame(1:2, 3:4), c(name, "note"))
   b <- stats::setNames(data.frame(2:1, 5:6), c(latin, "note"))
   joined <- join_frames(a, b, on = name)
-  expect_identical(names(joined), c(name, "note_left", "note_right"))
+  expect_identical(names(joined), c(name, "note", "note_right"))
   expect_identical(joined[[3]], 6:5)
   names(a)[2] <- "more"
   joined <- join_frames(a, b, on = c(more = "note"))
   expect_identical(names(joined),
-    c(paste0(name, "_left"), "more", paste0(name, "_right"))
+    c(name, "more", paste0(name, "_right"))
   )
   names(b)[2] <- "other"
   expect_identical(join_frames(a, b, on = name),
@@ -41,6 +41,9 @@ test_that("row names count as such unless they are row numbers", {
 
 test_that("columns come in the order told", {
   expect_identical(names_of(), c(
+    "port", "day", "status", "km", "status_right", "fare", "note"
+  ))
+  expect_identical(names_of(collisions = "rename"), c(
     "port", "day", "status_left", "km", "status_right", "fare", "note"
   ))
   expect_identical(names_of(take = c("note", cost = "fare")), c(
@@ -61,8 +64,7 @@ test_that("columns come in the order told", {
     take = character()
   ), c(names(left), "n", "from"))
   expect_identical(names_of(keys = "both"), c(
-    "port", "day", "status_left", "km", "port_right", "status_right", "fare",
-    "note"
+    "port", "day", "status", "km", "port_right", "status_right", "fare", "note"
   ))
   expect_identical(names_of(keys = "both", take = "fare"), c(
     names(left), "port_right", "fare"
@@ -71,6 +73,22 @@ test_that("columns come in the order told", {
     c(names(left), "fare", "harbour")
   )
   expect_identical(names_of(take = "port"), c(names(left), "port_right"))
+  # the rest stands where it is asked for
+  expect_identical(names_of(take = c(cost = "fare", .rest = TRUE)), c(
+    names(left), "cost", "status_right", "note"
+  ))
+  expect_identical(names_of(take = c(.rest = TRUE, cost = "fare")), c(
+    names(left), "status_right", "note", "cost"
+  ))
+  expect_identical(names_of(take = list(left = c(.rest = TRUE, far = "km"),
+    right = c("fare", .rest = FALSE)
+  )), c("port", "day", "status", "far", "fare"))
+  expect_identical(names_of(row_numbers = c("l", "r"), origin = "o", omit = "status"),
+    c(names(left), "fare", "note", "o", "l", "r")
+  )
+  expect_identical(names_of(row_numbers = c("l", "r"), rows = "semi"),
+    c(names(left), "l")
+  )
 })
 
 test_that("every value of `collisions` names and fills as it says", {
@@ -90,6 +108,7 @@ test_that("every value of `collisions` names and fills as it says", {
   expect_identical(merged(function(l, r) ifelse(is.na(l), r, l))$status,
     c("on", NA, "off")
   )
+  expect_identical(merged("update")$status, c("on", NA, "off"))
   expect_identical(names(merged("left")), c(names(left), "fare", "note"))
   expect_identical(
     names(merged(list(status = "left", .other = "stop"))),
@@ -150,4 +169,57 @@ test_that("left rule columns keep their names whatever `collisions` says", {
     )
     expect_named(joined, c("port", "at", "read", "at_right"))
   }
+})
+
+test_that("a third join of one column name says what to write, and that works", {
+  frames <- lapply(1:6, function(k) data.frame(id = 1:2, v = k))
+  chain <- join_frames(frames[[1L]], frames[[2L]], on = "id")
+  third <- frames[[3L]]
+  for (frame in frames[4:6]) {
+    caught <- tryCatch(join_frames(chain, third, on = "id"), error = identity)
+    expect_s3_class(caught, "ronda_error_collision")
+    line <- sub(".*Write: ", "", conditionMessage(caught))
+    chain <- eval(parse(text = sprintf("join_frames(chain, third, on = \"id\", %s)", line)))
+    third <- frame
+  }
+  expect_named(chain, c("id", "v", "v_right", "v_third", "v_2", "v_3"))
+})
+
+test_that("if_absent has a value for every other column that it fits", {
+  left <- data.frame(k = 1:2, n = 1:2, t = c("a", NA))
+  right <- data.frame(k = 2:3, i = 5:6, d = 0.5, s = "x", f = factor("u"), l = TRUE)
+  joined <- join_frames(left, right, on = "k", rows = "full", if_absent = list(
+    d = -1, .other = 0
+  ))
+  expect_identical(joined, data.frame(k = 1:3, n = c(1L, 2L, 0L), t = c("a", NA, NA),
+    i = c(0L, 5L, 6L), d = c(-1, 0.5, 0.5), s = c(NA, "x", "x"),
+    f = factor(c(NA, "u", "u")), l = c(NA, TRUE, TRUE)
+  ))
+  texts <- join_frames(left, right, on = "k", rows = "full",
+    if_absent = list(.other = "none")
+  )
+  expect_identical(texts$t, c("a", NA, "none"))
+  expect_identical(texts$f, factor(c("none", "u", "u"), c("u", "none")))
+  expect_identical(texts$i, c(NA, 5L, 6L))
+  expect_error(join_frames(left, right, on = "k", if_absent = list(.other = 1:2)),
+    class = "ronda_error_argument"
+  )
+})
+
+test_that("row numbers say where each line is from, whatever the rows", {
+  left <- data.frame(k = c(2, 1, 5))
+  right <- data.frame(k = c(1, 1, 3), v = 1:3)
+  numbers <- function(rows, ...) {
+    join_frames(left, right, on = "k", rows = rows, row_numbers = c("l", "r"), ...)
+  }
+  expect_identical(numbers("full")[c("l", "r")], data.frame(
+    l = c(1L, 2L, 2L, 3L, NA), r = c(NA, 1L, 2L, NA, 3L)
+  ))
+  expect_identical(numbers("anti"), data.frame(k = c(2, 5), l = c(1L, 3L)))
+  expect_error(numbers("left", origin = "l"), "`origin` can't be called|`row_numbers`",
+    class = "ronda_error_argument"
+  )
+  expect_error(join_frames(left, right, on = "k", row_numbers = "l"),
+    class = "ronda_error_argument"
+  )
 })

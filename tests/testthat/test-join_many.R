@@ -139,7 +139,7 @@ test_that("a chain has its own keys, and new rows bring theirs", {
   )
   by_hand <- sailings |>
     join_frames(vessels, on = c(vessel = "code"),
-      name_pattern = "{column}_{side}", sides = c("sailings", "vessels")
+      collisions = "rename", sides = c("sailings", "vessels")
     ) |>
     join_frames(ports, on = "port")
   expect_identical(chained, by_hand)
@@ -210,4 +210,25 @@ test_that("durations of unlike units meet in a join of many as in a join of two"
     join_many(list(a = a, b = b), on = "k", rows = "inner"),
     join_frames(a, b, on = "k", rows = "inner")
   )
+})
+
+test_that("frames have their variables' names; what joins of two have is refused", {
+  a <- data.frame(k = 1:2, x = 1:2)
+  b <- data.frame(k = 2:3, x = c(9L, NA))
+  expect_identical(join_many(list(a, b), on = "k"),
+    join_many(list(a = a, b = b), on = "k")
+  )
+  expect_named(join_many(list(a, other = b), on = "k"), c("k", "x_a", "x_other"))
+  expect_identical(join_many(list(a, b), on = "k", collisions = "update")$x,
+    c(1L, 9L, NA)
+  )
+  expect_error(join_many(list(a[1, ], b), on = "k"), "needs a name of its own")
+  for (name in names(many_instead)) {
+    caught <- tryCatch(
+      do.call(join_many, c(list(list(a = a, b = b), on = "k"), structure(list("x"), names = name))),
+      ronda_error_argument = function(e) e
+    )
+    expect_identical(caught$argument, name)
+    expect_match(conditionMessage(caught), sprintf("`%s` can't be used", name))
+  }
 })

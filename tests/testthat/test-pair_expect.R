@@ -133,3 +133,70 @@ test_that("a many-to-many warning comes once, where rows multiply unasked", {
     k = 1, left_rows = 2L, right_rows = 2L, pairs = 4
   ))
 })
+
+test_that("all that fails is told at once, with the rows of each", {
+  orders <- data.frame(item = c("A", "A", "B", NA, "X"), n = 1:5)
+  items <- data.frame(item = c("A", "B", "C", "D"), price = 1:4)
+  caught <- fails(orders, items,
+    on = "item", missing_keys = "stop",
+    expect = list("one-to-one", c("left-complete", "right-complete"),
+      left_matched = 0.9, right_matched = 0.5,
+      function(receipt) receipt$pairs == 3,
+      function(receipt) if (receipt$pairs < 9) "fewer than nine pairs" else TRUE,
+      function(receipt) receipt$missing_left == 0
+    )
+  )
+  said <- conditionMessage(caught)
+  expect_match(said, "^7 expectations failed")
+  for (words in c("Some keys are missing", "one-to-one, but the pairing is many-to-one",
+    "every row of `orders` to have a partner, but 2", "every row of `items`",
+    "Expected 90% of the rows of `orders` to have a partner, but 3 of 5 do \\(60%\\)",
+    "fewer than nine pairs", "not TRUE of the receipt: receipt\\$missing_left == 0"
+  )) {
+    expect_match(said, words)
+  }
+  rows <- lapply(caught$failures, function(x) x$left_rows)
+  expect_identical(rows, list(4L, 1:2, 4:5, integer(), 4:5, integer(), integer()))
+  expect_identical(caught$left_rows, c(1L, 2L, 4L, 5L))
+  expect_identical(caught$right_rows, 3:4)
+  expect_null(fails(orders, items, on = "item", expect = c(left_matched = 0.6)))
+  expect_null(fails(orders[0, ], items, on = "item", expect = list(left_matched = 1)))
+  expect_null(fails(orders, items, on = "item", expect = function(x) TRUE))
+  expect_error(
+    pair_rows(orders, items, on = "item", expect = function(x) 1),
+    "must return TRUE or the text", class = "ronda_error_argument"
+  )
+  # what nearly holds is not said to hold
+  many <- data.frame(item = rep(c("A", "X"), c(989999, 10001)))
+  expect_match(
+    conditionMessage(fails(many, items, on = "item", expect = list(left_matched = 0.99))),
+    "Expected 99% .* but 989,999 of 1,000,000 do \\(98.9999%\\)"
+  )
+  # `repeats` chooses after the shape was looked at, before functions are asked
+  expect_null(fails(orders[1:2, ], items[c(1, 1), ], on = "item", repeats = "first",
+    expect = list("rows-multiply", function(receipt) receipt$pairs == 2)
+  ))
+})
+
+test_that("rows that share an interval are named, on both sides", {
+  prices <- data.frame(day = c(1, 5, 9))
+  periods <- data.frame(from = c(0, 1, 4, 4), to = c(1, 3, 9, 8))
+  caught <- fails(prices, periods, on = inside("day", "from", "to"),
+    expect = "many-to-one"
+  )
+  expect_match(conditionMessage(caught),
+    "row 2 of prices \\(`day` = 5\\) falls into rows 3 and 4 of periods",
+  )
+  expect_identical(caught[c("left_rows", "right_rows")],
+    list(left_rows = 2L, right_rows = 3:4)
+  )
+  caught <- fails(periods, prices, on = covers("from", "to", "day"),
+    expect = "one-to-many"
+  )
+  expect_match(conditionMessage(caught),
+    "row 2 of prices \\(`day` = 5\\) falls into rows 3 and 4 of periods",
+  )
+  expect_identical(caught[c("left_rows", "right_rows")],
+    list(left_rows = 3:4, right_rows = 2L)
+  )
+})

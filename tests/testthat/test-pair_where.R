@@ -39,7 +39,7 @@ test_that("blocks bound what is fetched at once", {
       left$v == right$v
     }
   )
-  expect_identical(joined$v_left, 1:12)
+  expect_identical(joined$v, 1:12)
   expect_lte(max(sizes), 10L)
   expect_identical(sum(sizes), 144L)
 })

@@ -135,7 +135,7 @@ test_that("gaps are counted as they are, whichever way is looked and how far", {
       expect_identical(sum(classes$data$rows), nrow(joined))
       expect_equal(classes$data$rows, counts)
       expect_equal(classes$limits, if (is.finite(within)) {
-        switch(look, back = 3, ahead = -3, either = c(-3, 3))
+        if (look == "either") c(-3, 3) else 3
       })
       expect_gt(drawn(plot_gaps(pairing)), 3000)
     }

@@ -107,3 +107,57 @@ test_that("the receipt is told when asked for, of two frames and of many", {
   expect_identical(counts$rows, c(3L, 4L, 1L))
   expect_equal(counts$result_rows, c(3, 4, 1))
 })
+
+test_that("the line of a join says when left rows multiply", {
+  withr::local_options(ronda.receipt = TRUE)
+  line_of <- function(expr) {
+    told <- tryCatch(expr, ronda_message_receipt = function(message) message)
+    expect_s3_class(told, "message")
+    expect_s3_class(told$receipt, "ronda_receipt")
+    trimws(conditionMessage(told))
+  }
+  orders <- data.frame(id = 1:3)
+  prices <- data.frame(id = c(1, 1, 2, 9), price = 1:4)
+  for (rows in c("left", "inner", "right", "full")) {
+    expect_match(line_of(join_frames(orders, prices, on = "id", rows = rows)),
+      "; 1 row of orders has 2 partners"
+    )
+  }
+  expect_no_match(line_of(join_frames(orders, prices, on = "id", rows = "semi")), ";")
+  expect_no_match(
+    line_of(join_frames(orders, prices, on = "id", repeats = "first")), ";"
+  )
+  more <- rbind(prices, data.frame(id = c(2, 2), price = 0))
+  expect_match(line_of(join_frames(orders, more, on = "id", expect = "rows-multiply")),
+    "; 2 rows of orders have up to 3 partners"
+  )
+  expect_identical(last_receipt()$several_left, 2)
+  # one message can be silenced without the others
+  expect_no_message(suppressMessages(
+    join_frames(orders, prices, on = "id"), classes = "ronda_message_receipt"
+  ))
+  expect_match(line_of(split_frames(pair_rows(orders, prices, on = "id"))),
+    "3 orders, 4 prices .* matched \\(3 rows\\), left_alone \\(1 row\\) and right_alone"
+  )
+})
+
+test_that("a key's new type, and what an update changed, are told", {
+  a <- data.frame(id = 1:3, v = c(1, NA, 3), port = factor(c("x", "y", "x")))
+  b <- data.frame(id = c(1, 3, 4), v = c(10, NA, 12), port = factor(c("x", "z", "z")))
+  expect_identical(
+    join_frames(a, b, on = "id", rows = "full", collisions = list(
+      v = "update", port = "left"
+    ))$v, c(10, NA, 3, 12)
+  )
+  expect_identical(last_receipt()$cells_changed, c(v = 1L))
+  expect_match(last_receipt()$notes, "`id` is double in the result: it is integer in a",
+    all = FALSE
+  )
+  expect_match(last_receipt()$notes, "`v`: 1 cell changed to what b has", all = FALSE)
+  expect_match(receipt_json(last_receipt()), "\"cells_changed\":{\"v\":1}", fixed = TRUE)
+  join_frames(a, b, on = "port", rows = "right", take = character())
+  expect_match(last_receipt()$notes, "`port` has 1 level more than in a: those of b")
+  joined <- join_frames(a, b, on = "port", take = character())
+  expect_identical(joined, a)
+  expect_identical(last_receipt()$notes, character())
+})
