@@ -22,6 +22,7 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   call <- quote(build_frame())
   if (...length()) check_dots_empty(..., call = call)
   check_pairing(pairing, call)
+  call <- call_with_frames(call, pairing$labels, pairing$code)
   check_choice(rows, names(row_types), "rows", call)
   choices <- list(
     take = take, omit = omit, keys = keys, collisions = collisions,

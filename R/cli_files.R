@@ -88,6 +88,7 @@ cli_pair <- function(files, options) {
   arguments <- matching_arguments(options)
   frames <- cli_read_all(files, options)
   labels <- file_labels(files)
+  call <- call_with_frames(quote(ronda()), labels, labels)
   sides <- if (is.null(options$sides)) {
     c("left", "right")
   } else {
@@ -97,7 +98,7 @@ cli_pair <- function(files, options) {
   arguments$on <- NULL
   pairing <- pair_up(frames[[1L]], frames[[2L]], on,
     c(arguments, list(sides = sides)),
-    if (is.null(options$sides)) labels else sides, NULL
+    if (is.null(options$sides)) labels else sides, call
   )
   structure(pairing, class = "ronda_pairing")
 }

@@ -18,17 +18,7 @@ as_cli_words <- function(text) {
     text <- gsub(sprintf("`%s`", name), cli_names[[name]], text, fixed = TRUE)
   }
   text <- gsub("Write: on = .*", "Write: --on left_column=right_column", text)
-  convert <- "Write: (left|right)[$](`?)(.*?)\\2 <- as[.]character\\([^\n]*"
-  if (grepl(convert, text, perl = TRUE)) {
-    found <- regmatches(text, regexec(convert, text, perl = TRUE))[[1L]]
-    text <- sub(convert, "Write: --types %s", text, perl = TRUE)
-    text <- sub("%s", paste0(found[4L], "=text"), text, fixed = TRUE)
-    if (nzchar(found[3L])) {
-      # (a name that R would quote is quoted for the shell, too)
-      words <- paste0(gsub("\\\\(.)", "\\1", found[4L]), "=text")
-      text <- sub(paste0(found[4L], "=text"), shQuote(words), text, fixed = TRUE)
-    }
-  }
+  text <- with_type_options(text)
   text <- gsub(paste(
     "near_misses() of the pairing shows likely partners,",
     "explain_row() why not."
@@ -37,6 +27,28 @@ as_cli_words <- function(text) {
     fixed = TRUE
   )
   gsub("write max_rows = ", "write --max-rows ", text, fixed = TRUE)
+}
+
+# A conversion that R would write is a type to read the file with, where there is one
+with_type_options <- function(text) {
+  line <- "Write: (?:`(?:[^`\\\\]|\\\\.)*`|[^$\n]+)[$](`?)((?:[^`\\\\\n]|\\\\.)*?)\\1 <- ([^\n]*)"
+  found <- regmatches(text, regexec(line, text, perl = TRUE))[[1L]]
+  if (!length(found)) {
+    return(text)
+  }
+  code <- found[4L]
+  type <- if (grepl("^ifelse[(]is[.]na|^(bit64::)?as[.]character", code)) {
+    "text"
+  } else if (startsWith(code, "as.numeric(")) {
+    "number"
+  } else if (startsWith(code, "bit64::as.integer64(")) {
+    "integer"
+  }
+  advice <- if (is.null(type)) sub("^Write: ", "In R: ", found[1L]) else {
+    words <- paste0(gsub("\\\\(.)", "\\1", found[3L]), "=", type)
+    paste("Write: --types", if (nzchar(found[2L])) shQuote(words) else words)
+  }
+  sub(found[1L], advice, text, fixed = TRUE)
 }
 
 cli_names <- c(

@@ -11,11 +11,57 @@ stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
 }
 
 # Evaluates `expr`; memory that R refuses is an error of ours, as it is where the
-# engine has none.
-with_memory_told <- function(expr) {
+# engine has none. With `verb`, the frame of the function that the analyst called, names
+# of columns without their quotes are told, too.
+with_memory_told <- function(expr, verb = NULL) {
   withCallingHandlers(expr, error = function(e) {
     if (is_memory_error(e)) stop_no_memory()
+    if (!is.null(verb)) tell_unquoted(e, verb)
   })
+}
+
+# `on = port` in place of `on = "port"`: an object that is not there, or one that is
+# something else than names
+tell_unquoted <- function(e, verb) {
+  if (inherits(e, "ronda_error") && !isTRUE(e$no_names)) {
+    return()
+  }
+  at <- Find(function(k) identical(sys.frame(k), verb), seq_len(sys.nframe()))
+  columns <- unique(c(names(verb$left), names(verb$right)))
+  code <- as.list(match.call(sys.function(at), sys.call(at)))[-1L]
+  code <- code[setdiff(names(code), c("left", "right", "where", ""))]
+  for (name in names(code)) {
+    unquoted <- intersect(columns_in_code(code[[name]]), columns)
+    missing <- Find(function(column) {
+      identical(conditionMessage(e),
+        gettextf("object '%s' not found", column, domain = "R")
+      )
+    }, unquoted)
+    of_argument <- if (is.null(e$argument)) "on" else e$argument
+    if (inherits(e, "ronda_error") && length(unquoted) && name == of_argument) {
+      missing <- unquoted[1L]
+    }
+    if (is.null(missing)) next
+    quoted <- quoted_columns(code[[name]], columns)
+    stop_argument(
+      sprintf("Names of columns stand in quotes, and `%s` has none.", missing),
+      sprintf("Write: %s = %s", name, paste(deparse(quoted, 500L), collapse = " ")),
+      call = as.call(list(sys.call(at)[[1L]])), data = list(argument = name)
+    )
+  }
+}
+
+# symbols of a piece of code that are no functions called
+columns_in_code <- function(code) all.vars(code, functions = FALSE)
+
+quoted_columns <- function(code, columns) {
+  if (is.symbol(code) && as.character(code) %in% columns) {
+    return(as.character(code))
+  }
+  if (is.call(code) && !identical(code[[1L]], quote(`~`))) {
+    for (k in seq_along(code)[-1L]) code[[k]] <- quoted_columns(code[[k]], columns)
+  }
+  code
 }
 
 is_memory_error <- function(e) {
@@ -67,6 +113,8 @@ ronda_condition <- function(class, text, details, call, data) {
   message <- paste(c(text, paste("*", details)[nzchar(details)]),
     collapse = "\n"
   )
+  message <- with_frame_names(message, attr(call, "frames"))
+  attr(call, "frames") <- NULL
   structure(
     class = c(class, "condition"),
     c(list(message = message, call = call), data)

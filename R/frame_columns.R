@@ -80,15 +80,16 @@ check_common_type <- function(column, pairing, rows, call) {
   }
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
-  if (is.factor(x)) check_factor(x, column$left, "left", call)
-  if (is.factor(y)) check_factor(y, column$right, "right", call)
+  if (is.factor(x)) check_factor(x, column$left, frame_marks[1L], call)
+  if (is.factor(y)) check_factor(y, column$right, frame_marks[2L], call)
   if (has_common_type(x, y)) {
     return()
   }
   stop_ronda("type",
     sprintf(
-      "`%s` of `left` (%s) and `%s` of `right` (%s) have no common type.",
-      column$left, type_word(x), column$right, type_word(y)
+      "`%s` of `%s` is %s and `%s` of `%s` is %s: they have no common type.",
+      column$left, frame_marks[1L], type_word(x), column$right, frame_marks[2L],
+      type_word(y)
     ),
     if (column$from == "key") {
       "Write keys = \"both\" to get a column of each side."

@@ -25,7 +25,7 @@ any_absent <- function(row_map) {
 }
 
 check_int64_range <- function(common, row_map, rule, call,
-                              frames = c("left", "right")) {
+                              frames = frame_marks) {
   for (side in c("left", "right")) {
     not_int64 <- attr(common[[side]], "not_int64")
     if (is.null(not_int64)) next
@@ -41,7 +41,7 @@ check_int64_range <- function(common, row_map, rule, call,
           format(values[values != 0][1L], digits = 15)
         ),
         "The key column of the result is a 64-bit integer.",
-        if (identical(frames, c("left", "right"))) {
+        if (identical(frames, frame_marks)) {
           "Write keys = \"both\" to keep each side's own column."
         } else {
           "Make the key text or double in all frames first."

@@ -132,11 +132,11 @@ check_agree <- function(pairing, column, common, row_map, call) {
 stop_differ <- function(pairing, column, rows, differ, call) {
   left <- rows$left[differ]
   right <- rows$right[differ]
-  words <- sprintf("row %d of `left` has %s, row %d of `right` has %s",
-    left[1L], value_words(slice_column(
+  words <- sprintf("row %d of `%s` has %s, row %d of `%s` has %s",
+    left[1L], frame_marks[1L], value_words(slice_column(
       .subset2(pairing$left, column$left), left[1L], column$left, call
     )),
-    right[1L], value_words(slice_column(
+    right[1L], frame_marks[2L], value_words(slice_column(
       .subset2(pairing$right, column$right), right[1L], column$right, call
     ))
   )

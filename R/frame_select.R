@@ -91,7 +91,7 @@ by_side <- function(columns, names, arg, call) {
       check_rest(named[rest], call)
       named <- named[!rest]
     }
-    check_names_known(named, names[[side]], side, arg, call)
+    check_names_known(named, names[[side]], frame_mark(side), arg, call)
     check_names_once(named, arg, call)
   }
   columns
@@ -118,7 +118,7 @@ check_names_known <- function(columns, names, side, arg, call) {
       sprintf("`%s` must be column names of `%s`, not %s.", arg, side,
         shown(columns)
       ),
-      call = call
+      call = call, data = list(no_names = TRUE, argument = arg)
     )
   }
   unknown <- setdiff(columns, names)

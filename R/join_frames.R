@@ -154,22 +154,20 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
   call <- quote(join_frames())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
-  labels <- if (missing(sides)) {
-    frame_labels(substitute(left), substitute(right))
-  } else {
-    sides
-  }
-  check_choice(rows, names(row_types), "rows", call)
-  pairing <- new_pairing(left, right, list(
-    where = where, missing_keys = missing_keys, repeats = repeats,
-    expect = expect, max_rows = max_rows, sides = sides
-  ), labels)
-  choices <- list(
-    take = take, omit = omit, keys = keys, collisions = collisions,
-    name_pattern = name_pattern, origin = origin, partners = partners,
-    row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
-  )
-  with_memory_told({
+  code <- frame_code(substitute(left), substitute(right))
+  labels <- if (missing(sides)) frame_labels(code) else sides
+  call <- call_with_frames(call, labels, code)
+  with_memory_told(verb = environment(), {
+    check_choice(rows, names(row_types), "rows", call)
+    pairing <- new_pairing(left, right, list(
+      where = where, missing_keys = missing_keys, repeats = repeats,
+      expect = expect, max_rows = max_rows, sides = sides
+    ), labels, code)
+    choices <- list(
+      take = take, omit = omit, keys = keys, collisions = collisions,
+      name_pattern = name_pattern, origin = origin, partners = partners,
+      row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
+    )
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),
       call, rows, choices
     )

@@ -139,9 +139,12 @@ check_frames <- function(frames, call) {
 
 stop_no_shared_on <- function(frames, call) {
   shared <- Reduce(intersect, lapply(frames, names))
+  meet <- Filter(function(name) {
+    all(vapply(frames[-1L], values_meet, NA, left = frames[[1L]], name = name))
+  }, shared)
   stop_ronda("key", "`on` is missing: say which columns must be equal.",
     if (length(shared)) sprintf("All frames have: %s", ticked(shared)),
-    if (length(shared)) sprintf("Write: on = %s", as_code(shared[1L])),
+    if (length(meet)) sprintf("Write: on = %s", as_code(meet[1L])),
     call = call
   )
 }
@@ -337,7 +340,8 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
   pairing <- pair_up(so_far, frame,
     lapply(rules, structure, class = "ronda_rule_record"),
     options[c("missing_keys", "repeats", "expect", "max_rows")],
-    c("the frames so far", name), call
+    c("the frames so far", name),
+    call_with_frames(call, c("the frames so far", name), c("left", name))
   )
   check_row_limit(pairing, options$rows, call)
   pairing

@@ -131,7 +131,7 @@ check_many_types <- function(frames, plan, call) {
         )
       } else {
         stop_ronda("type",
-          sprintf("`%s` of `%s` (%s) and `%s` of `%s` (%s) have no common type.",
+          sprintf("`%s` of `%s` is %s and `%s` of `%s` is %s: they have no common type.",
             column$sources[1L], names(columns)[1L], type_word(columns[[1L]]),
             column$sources[k], names(columns)[k], type_word(columns[[k]])
           ),

@@ -65,7 +65,7 @@ repeated_keys_line <- function(pairing, side) {
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
     sprintf("repeated_keys(%s, %s) shows the rows.",
-      name_code(pairing$labels[side_number(side)]), as_code(columns)
+      name_code(pairing$code[side_number(side)]), as_code(columns)
     )
   }
 }

@@ -40,7 +40,7 @@ apply_via <- function(x, via, rule, side, call) {
   if (is.null(fun)) {
     return(x)
   }
-  place <- sprintf("`%s` of `%s`", rule[[side]], side)
+  place <- sprintf("`%s` of `%s`", rule[[side]], frame_mark(side))
   value <- run_theirs(fun(x), "argument", sprintf("`via` failed on %s", place),
     call
   )

@@ -131,8 +131,8 @@ best_of_round <- function(round, keep, ties) {
 stop_tied <- function(pairing, tied, call) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
   stop_expectation(pairing,
-    sprintf("%s of `left` %s several right rows at the nearest point.",
-      counted(length(tied), "row"), if (length(tied) == 1L) "has" else "have"
+    sprintf("%s of `%s` %s several right rows at the nearest point.",
+      counted(length(tied), "row"), frame_marks[1L], if (length(tied) == 1L) "has" else "have"
     ),
     sprintf("%s: %s", pairing$labels[1L],
       key_words(pairing$left, rule$left, tied[1L])

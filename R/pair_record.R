@@ -15,10 +15,10 @@ with_usual_choices <- function(choices) {
 }
 
 # `choices`: all of those above
-new_pairing <- function(left, right, choices, labels) {
+new_pairing <- function(left, right, choices, labels, code = labels) {
   c(list(left = left, right = right), choices, list(
-    # what the frames are called where something is said
-    labels = labels,
+    # what the frames are called where something is said, and in the caller's code
+    labels = labels, code = code,
     # the rules of `on`, each a plain list (pair_rules.R), and the same() rules among
     # them, each with its `plain_kind` or with what its `via` made (`cleaned`)
     rules = NULL, key_rules = NULL,

@@ -48,14 +48,14 @@ check_repeats <- function(repeats, right, call) {
   if (!inherits(repeats, "ronda_choice")) {
     return(check_repeats_word(repeats, call))
   }
-  check_column(repeats$column, right, "right", call, class = "argument")
+  check_column(repeats$column, right, frame_marks[2L], call, class = "argument")
   column <- .subset2(right, repeats$column)
-  if (is.factor(column)) check_factor(column, repeats$column, "right", call)
+  if (is.factor(column)) check_factor(column, repeats$column, frame_marks[2L], call)
   if (is.na(key_family(column))) {
     stop_ronda("type",
       sprintf(
-        "`%s` of `right` (%s) can't be ordered, so `repeats = %s` can't choose.",
-        repeats$column, type_word(column), format(repeats)
+        "`%s` of `%s` is %s, which has no order: `repeats = %s` can't choose.",
+        repeats$column, frame_marks[2L], type_word(column), format(repeats)
       ),
       call = call
     )

@@ -21,17 +21,14 @@ pair_rows <- function(left, right, on, ..., where = NULL,
   call <- quote(pair_rows())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
-  labels <- if (missing(sides)) {
-    frame_labels(substitute(left), substitute(right))
-  } else {
-    sides
-  }
-  choices <- list(
-    where = where, missing_keys = missing_keys, repeats = repeats,
-    expect = expect, max_rows = max_rows, sides = sides
-  )
-  found <- with_memory_told(match_frames(
-    new_pairing(left, right, choices, labels),
+  code <- frame_code(substitute(left), substitute(right))
+  labels <- if (missing(sides)) frame_labels(code) else sides
+  call <- call_with_frames(call, labels, code)
+  found <- with_memory_told(verb = environment(), match_frames(
+    new_pairing(left, right, list(
+      where = where, missing_keys = missing_keys, repeats = repeats,
+      expect = expect, max_rows = max_rows, sides = sides
+    ), labels, code),
     if (missing(on)) NULL else on, missing(on), call
   ))
   session$latest <- told(found$pairing, found$clock)
@@ -48,12 +45,17 @@ stop_no_frame <- function(no_left, call) {
 }
 
 # The caller's own names of the two frames, where they are plain names
-frame_labels <- function(left, right) {
-  labels <- c(
+frame_code <- function(left, right) {
+  code <- c(
     if (is.symbol(left)) as.character(left) else "left",
     if (is.symbol(right)) as.character(right) else "right"
   )
-  hidden <- startsWith(labels, ".")
-  if (any(hidden)) labels[hidden] <- c("left", "right")[hidden]
-  if (labels[1L] == labels[2L]) c("left", "right") else labels
+  hidden <- startsWith(code, ".")
+  if (any(hidden)) code[hidden] <- c("left", "right")[hidden]
+  code
+}
+
+# the same as the two are called in words, where each needs a name of its own
+frame_labels <- function(code) {
+  if (code[1L] == code[2L]) c("left", "right") else code
 }

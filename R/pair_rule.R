@@ -155,7 +155,7 @@ check_rule_column <- function(column, arg, call) {
       if (is.character(column) && length(column) > 1L) {
         "Write one rule for each column."
       },
-      call = call
+      call = call, data = list(no_names = !is.character(column))
     )
   }
 }
@@ -187,10 +187,10 @@ as_rules <- function(on, left, right, call) {
   }
   for (rule in rules) {
     for (name in rule$left) {
-      check_column(name, left, "left", call)
+      check_column(name, left, frame_marks[1L], call)
     }
     for (name in rule$right) {
-      check_column(name, right, "right", call)
+      check_column(name, right, frame_marks[2L], call)
     }
   }
   if (!is.character(on)) check_company(rules, call)
@@ -239,7 +239,7 @@ list_rules <- function(on, call) {
     stop_argument(
       sprintf("`on` must be column names or rules, not %s.", shown(on)),
       "Write, for example: on = \"port\", or on = c(vessel = \"code\")",
-      call = call
+      call = call, data = list(no_names = TRUE)
     )
   }
   names <- names(on)
@@ -257,7 +257,7 @@ list_rules <- function(on, call) {
         sprintf("Item %d of `on` must be a column name or a rule, not %s.",
           k, shown(item)
         ),
-        call = call
+        call = call, data = list(no_names = TRUE)
       )
     }
     if (nzchar(names[k]) && length(item) == 1L) names(item) <- names[k]
@@ -287,18 +287,48 @@ stop_no_on <- function(left, right, call) {
   )
 }
 
+# (a name alone says little: only columns whose values meet are offered)
 how_to_write_on <- function(left, right) {
   shared <- intersect(names(left), names(right))
   if (!length(shared)) {
     return(c(
       "The frames have no column name in common.",
-      sprintf("Columns of `left`: %s", ticked(names(left))),
-      sprintf("Columns of `right`: %s", ticked(names(right))),
-      "Write: on = c(left_column = \"right_column\")"
+      sprintf("Columns of `%s`: %s", frame_marks[1L], ticked(names(left))),
+      sprintf("Columns of `%s`: %s", frame_marks[2L], ticked(names(right))),
+      other_keys_line()
     ))
   }
+  meet <- Filter(function(name) values_meet(left, right, name), shared)
   c(
     sprintf("Both frames have: %s", ticked(shared)),
-    sprintf("Write: on = %s", as_code(shared))
+    if (length(meet)) {
+      sprintf("Write: on = %s", as_code(meet))
+    } else {
+      c(
+        sprintf("But they have no value of %s in common.",
+          listed(paste0("`", shared, "`"), "or")
+        ),
+        other_keys_line()
+      )
+    }
   )
+}
+
+other_keys_line <- function() sprintf("suggest_keys(%s, %s) compares the values of all columns.",
+  frame_marks[1L], frame_marks[2L]
+)
+
+# whether some value of a column that both frames have is in both
+values_meet <- function(left, right, name) {
+  rule <- list(kind = "same", left = name, right = name)
+  families <- lapply(list(left, right), function(frame) key_family(.subset2(frame, name)))
+  if (!families_match(families[[1L]], families[[2L]])) {
+    return(FALSE)
+  }
+  tryCatch({
+    keys <- engine_keys(left, right, list(rule), NULL)
+    any(is_matched(match_equal_(keys$left, keys$right, keys$kinds, FALSE, FALSE,
+      keys$one_address
+    )$matches, "left"))
+  }, ronda_error = function(e) FALSE)
 }

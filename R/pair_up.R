@@ -65,8 +65,8 @@ checked_pairing <- function(pairing, on, no_on, call) {
   right <- pairing$right
   sizes <- c(sound_rows_(left), sound_rows_(right))
   if (anyNA(sizes)) {
-    check_frame(left, "left", call)
-    check_frame(right, "right", call)
+    check_frame(left, frame_marks[1L], call)
+    check_frame(right, frame_marks[2L], call)
     sizes <- c(signed_rows(left), signed_rows(right))
   }
   if (no_on) stop_no_on(left, right, call)

@@ -33,7 +33,7 @@ check_where_columns <- function(code, frames, call) {
     if (side %in% names(frames) && (is.name(name) || is.character(name))) {
       dollar <- identical(code[[1L]], quote(`$`))
       if (dollar || is.character(name)) {
-        check_column(as.character(name), frames[[side]], side, call,
+        check_column(as.character(name), frames[[side]], frame_mark(side), call,
           class = "argument"
         )
       }
@@ -180,7 +180,7 @@ unknown_columns <- function(part, pairing) {
     unknown <- setdiff(part$used[[side]], names(pairing[[side]]))
     if (length(unknown)) {
       paste(
-        sprintf("`%s` has no column %s.", side, ticked(unknown)),
+        sprintf("`%s` has no column %s.", frame_mark(side), ticked(unknown)),
         closest_name(unknown[1L], names(pairing[[side]]))
       )
     }

@@ -12,7 +12,7 @@ text_code <- function(text) paste0("\"", escaped(text, "\""), "\"")
 
 # A name as R code: port, `tide level`
 name_code <- function(name) {
-  plain <- make.names(readable(name)) == name
+  plain <- make.names(readable(name)) == name | name %in% frame_marks
   ifelse(plain, name, paste0("`", escaped(name, "`"), "`"))
 }
 
@@ -26,4 +26,39 @@ escaped <- function(text, quote) {
   signs <- c("\\" = "\\\\", "\n" = "\\n", "\r" = "\\r", "\t" = "\\t")
   for (sign in names(signs)) text <- gsub(sign, signs[[sign]], text, fixed = TRUE)
   gsub(quote, paste0("\\", quote), text, fixed = TRUE)
+}
+
+# Frames in messages --------------------------------------------------------------
+
+# Deep down a frame is the left or the right one. What is said there has a mark, which
+# becomes what the analyst calls it: in words `sailings` (left), in code sailings.
+frame_mark <- function(side) paste0("\001", side, "\002")
+
+frame_marks <- c("\001left\002", "\001right\002")
+
+# the call to blame, with what its frames are called in words and in code
+call_with_frames <- function(call, labels, code) {
+  # (`sides` that are no two names are told later)
+  if (!is.character(labels) || length(labels) != 2L || anyNA(labels)) labels <- code
+  attr(call, "frames") <- list(labels = labels, code = code)
+  call
+}
+
+with_frame_names <- function(text, frames) {
+  if (!validEnc(text)) text <- readable(text)
+  for (k in 1:2) {
+    side <- c("left", "right")[k]
+    label <- if (is.null(frames)) side else frames$labels[k]
+    code <- if (is.null(frames)) side else frames$code[k]
+    in_words <- if (label == side) "`%s`" else if (make.names(label) == label) {
+      sprintf("`%%s` (%s)", side)
+    } else {
+      sprintf("%%s (%s)", side)
+    }
+    text <- gsub(paste0("`", frame_marks[k], "`"), sprintf(in_words, label), text,
+      fixed = TRUE
+    )
+    text <- gsub(frame_marks[k], name_code(code), text, fixed = TRUE)
+  }
+  text
 }

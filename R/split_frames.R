@@ -19,6 +19,7 @@
 split_frames <- function(pairing, ...) {
   call <- quote(split_frames())
   check_pairing(pairing, call)
+  call <- call_with_frames(call, pairing$labels, pairing$code)
   if ("rows" %in% names(list(...))) {
     stop_argument("`rows` can't be chosen: split_frames() gives all three.",
       call = call

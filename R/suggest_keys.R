@@ -47,7 +47,7 @@ suggest_keys <- function(left, right, most = 8L) {
     class = c("ronda_key_suggestions", "data.frame"),
     sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
     all_columns = nrow(columns) == prod(lengths(frames)),
-    sides = frame_labels(substitute(left), substitute(right))
+    sides = frame_labels(frame_code(substitute(left), substitute(right)))
   )
 }
 

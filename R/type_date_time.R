@@ -37,32 +37,3 @@ time_texts <- function(seconds) {
   text[is.na(seconds)] <- NA
   text
 }
-
-# Text that looks like times, and how it becomes times
-time_formats <- c(
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}Z$" =
-    "as.POSIXct(%s, format = \"%%Y-%%m-%%dT%%H:%%M:%%SZ\", tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}$" =
-    "as.POSIXct(%s, format = \"%%Y-%%m-%%dT%%H:%%M:%%S\", tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2} [0-9]{2}:[0-9]{2}" =
-    "as.POSIXct(%s, tz = \"UTC\")",
-  "^[0-9]{4}-[0-9]{2}-[0-9]{2}$" = "as.Date(%s)",
-  "^[0-9]{1,2}[.][0-9]{1,2}[.][0-9]{4}$" =
-    "as.Date(%s, format = \"%%d.%%m.%%Y\")",
-  "^[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}$" = "as.Date(%s, format = \"%%d/%%m/%%Y\")"
-)
-
-# The line that turns text into times, where the text looks like times
-time_conversion <- function(x, place) {
-  if (!is.character(x) && !is.factor(x)) {
-    return(NULL)
-  }
-  text <- readable(utils::head(as.character(x)[!is.na(x)], 20L))
-  for (k in seq_along(time_formats)) {
-    if (length(text) && all(grepl(names(time_formats)[k], text))) {
-      as <- if (is.factor(x)) sprintf("as.character(%s)", place) else place
-      return(sprintf("Write: %s <- %s", place, sprintf(time_formats[[k]], as)))
-    }
-  }
-  NULL
-}

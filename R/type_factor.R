@@ -3,8 +3,7 @@
 
 # A factor whose codes have no level would be read past its levels.
 check_factor <- function(x, column, frame, call) {
-  if (typeof(x) == "integer" && is.character(levels(x)) &&
-    codes_within_(x, length(levels(x)))) {
+  if (!is_damaged_factor(x)) {
     return()
   }
   stop_ronda("type",
@@ -14,6 +13,11 @@ check_factor <- function(x, column, frame, call) {
     sprintf("Make it anew: %s <- factor(...)", place_code(frame, column)),
     call = call
   )
+}
+
+is_damaged_factor <- function(x) {
+  is.factor(x) && !(typeof(x) == "integer" && is.character(levels(x)) &&
+    codes_within_(x, length(levels(x))))
 }
 
 # As a number, missing where the level is; as a text

@@ -19,7 +19,35 @@ key_family <- function(x) {
     return(key_family(plain_as_is(x)))
   }
   family <- claimed_family(x)
-  if (!is.na(family) && is_sound(x, family)) family else NA_character_
+  if (is.na(family)) {
+    return(if (only_adds_attributes(x)) key_family(strip_class(x)) else NA_character_)
+  }
+  if (is_sound(x, family)) family else NA_character_
+}
+
+# Classes of plain vectors that add attributes (labels, a way to print) and leave the
+# values what they are: known ones, and those that compare by no method of their own. A
+# number with a unit is more than its value.
+attribute_classes <- c(
+  "haven_labelled", "haven_labelled_spss", "labelled", "labelled_spss", "vctrs_vctr",
+  "glue", "noquote", "fs_path", "octmode", "hexmode", "integer", "double", "numeric",
+  "character", "logical"
+)
+
+only_adds_attributes <- function(x) {
+  if (isS4(x) || !is.null(dim(x)) || !is.null(attr(x, "units")) ||
+    !typeof(x) %in% c("integer", "double", "character", "logical")) {
+    return(FALSE)
+  }
+  all(vapply(oldClass(x), function(class) {
+    class %in% attribute_classes || !compares_by_itself(class)
+  }, NA))
+}
+
+compares_by_itself <- function(class) {
+  any(vapply(c("Ops", "==", "<", "as.character"), function(generic) {
+    !is.null(utils::getS3method(generic, class, optional = TRUE))
+  }, NA))
 }
 
 # the family that an object says it is of

@@ -4,7 +4,7 @@
 # One rule's two columns as the engine takes them: a list of one or two column
 # pairs, each list(kind, left, right), and where texts of a side may be equal at
 # different addresses, `one_address`: FALSE for that side.
-align_keys <- function(x, y, rule, call, frames = c("left", "right")) {
+align_keys <- function(x, y, rule, call, frames = frame_marks) {
   families <- c(key_family(x), key_family(y))
   if (!families_match(families[1L], families[2L])) {
     stop_key_types(x, y, rule, call)

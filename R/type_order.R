@@ -8,7 +8,7 @@ ordered_values <- function(pairing, columns, kind, call) {
     .subset2(pairing[[column$side]], column$name)
   })
   for (k in which(vapply(values, is.factor, NA))) {
-    check_factor(values[[k]], columns[[k]]$name, columns[[k]]$side, call)
+    check_factor(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
   }
   distances <- kind %in% c("nearest", "around")
   families <- vapply(values, ordered_family, "", distances = distances)
@@ -70,48 +70,48 @@ check_ordered_families <- function(values, columns, families, kind, call) {
   }
 }
 
-place_of <- function(column) sprintf("`%s` of `%s`", column$name, column$side)
+place_of <- function(column) {
+  sprintf("`%s` of `%s`", column$name, frame_mark(column$side))
+}
+
+place_code_of <- function(column) place_code(frame_mark(column$side), column$name)
 
 stop_unordered <- function(values, columns, at, kind, call) {
   x <- values[[at]]
-  column <- columns[[at]]
-  place <- place_code(column$side, column$name)
+  place <- place_code_of(columns[[at]])
+  near <- kind %in% c("nearest", "around")
+  time <- Find(function(other) inherits(other, c("POSIXct", "Date")), values)
   stop_ronda("type",
-    sprintf("%s (%s) can't be used in %s().", place_of(column), type_word(x),
+    sprintf("%s is %s, which %s() can't use.", place_of(columns[[at]]), type_word(x),
       kind
     ),
-    time_conversion(x, place),
-    if (is.factor(x) && !kind %in% c("nearest", "around")) {
-      sprintf("Write: %s <- as.ordered(%s), if its levels have an order.",
-        place, place
+    if (is.character(x) || is.factor(x)) {
+      if (!is.null(time_form(x, time))) text_to_time_lines(x, place, time) else
+        if (near && reads_as_numbers(x)) write_line(place, "as.numeric(as.character(%s))")
+    } else if (is.na(key_family(x))) {
+      lines_for_unknown(x, place)
+    },
+    if (is.factor(x) && !near) {
+      c(
+        "If its levels have an order:",
+        write_line(place, "as.ordered(%s)")
       )
     },
     sprintf("%s() takes numbers and times%s.", kind,
-      if (kind %in% c("nearest", "around")) "" else {
-        ", text and ordered factors"
-      }
+      if (near) "" else ", text and ordered factors"
     ),
     call = call
   )
 }
 
 stop_ordered_types <- function(values, columns, call) {
-  rule <- list(left = columns[[1L]]$name, right = columns[[2L]]$name)
-  frames <- c(columns[[1L]]$side, columns[[2L]]$side)
-  text <- vapply(values, is.character, NA)
-  mend <- if (any(text)) {
-    at <- which(text)[1L]
-    time_conversion(values[[at]], place_code(frames[at], rule[[at]]))
-  }
-  if (is.null(mend)) {
-    mend <- key_conversion(values[[1L]], values[[2L]], rule, frames)
-  }
+  places <- vapply(columns, place_code_of, "")
   stop_ronda("type",
-    sprintf("%s (%s) can't be compared with %s (%s).",
+    sprintf("%s is %s and %s is %s: they can't be compared.",
       place_of(columns[[1L]]), type_word(values[[1L]]),
       place_of(columns[[2L]]), type_word(values[[2L]])
     ),
-    mend,
+    conversion_lines(values[[1L]], values[[2L]], places),
     call = call
   )
 }

@@ -51,7 +51,7 @@ test_that("the account adds up, and no pair is written out for it", {
       sizes$paired + sizes$left_alone + sizes$right_alone
     )
     expect_equal(sizes$result_rows[1:4], vapply(sizes$rows[1:4], function(rows) {
-      nrow(build_frame(pairing, rows))
+      nrow(build_frame(pairing, rows, keys = "both"))
     }, 0), ignore_attr = TRUE)
   }
   huge <- data.frame(k = rep(1L, 2e5))
