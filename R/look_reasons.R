@@ -3,62 +3,58 @@
 # the analyst is told to write.
 
 near_reasons <- function() {
-  spaces <- "[[:space:]\\u00a0]+"
   reason <- function(reason, via, package = NULL) {
     list(
       reason = reason, via = via, package = package,
       clean = eval(parse(text = via), baseenv())
     )
   }
-  without_spaces <- sprintf("gsub(\"%s\", \"\", x)", spaces)
   list(
     reason("letter case", "tolower"),
-    reason("white space", paste("function(x)", without_spaces)),
+    reason("white space", one_function(step_without_spaces)),
     reason("letter case and white space",
-      sprintf("function(x) tolower(%s)", without_spaces)
+      one_function(step_without_spaces, step_lower)
     ),
-    reason("leading zeros",
-      "function(x) sub(\"^[[:space:]]*0+(?=.)\", \"\", x, perl = TRUE)"
-    ),
-    reason("punctuation", paste(
-      "function(x)",
-      "tolower(gsub(\"[[:punct:][:space:]\\u00a0]+\", \"\", x))"
-    )),
-    reason("accents or forms of a character", paste0(
-      "function(x) tolower(trimws(stringi::stri_trans_general(x, ",
-      "\"NFKD; [:M:] Remove; Latin-ASCII\")))"
-    ), "stringi")
+    reason("leading zeros", one_function(step_without_zeros)),
+    reason("punctuation", one_function(step_without_signs, step_lower)),
+    reason("signs that look alike", one_function(step_look_alike)),
+    reason("accents or forms of a character",
+      one_function(step_plain_letters, step_trimmed, step_lower), "stringi"
+    )
   )
 }
 
-# Pairs of texts that are one or two slips of the typist apart: list(left,
-# right, distance), positions in x and y. Texts that become equal when one
-# letter is left out of each are the candidates (that finds every single slip
-# and most double ones); the distance itself is then measured.
-slip_pairs <- function(x, y) {
-  if (!requireNamespace("stringdist", quietly = TRUE) || !length(x) ||
-    !length(y)) {
-    return(list(left = integer(), right = integer(), distance = integer()))
-  }
-  a <- shortened_codes_(x)
-  b <- shortened_codes_(y)
-  pairs <- engine_pairs(a$codes, b$codes, "int64")
-  left <- a$of[pairs$left]
-  right <- b$of[pairs$right]
-  new <- !duplicated(left + right * as.numeric(length(x) + 1L))
-  both <- list(left = left[new], right = right[new])
-  distance <- stringdist::stringdist(x[both$left], y[both$right],
-    method = "osa"
-  )
-  # short texts are often one slip apart by chance
-  allowed <- ifelse(nchar(x[both$left]) >= 8L, 2L,
-    ifelse(nchar(x[both$left]) >= 4L, 1L, 0L)
-  )
-  keep <- distance > 0 & distance <= allowed
-  list(
-    left = both$left[keep], right = both$right[keep],
-    distance = distance[keep]
-  )
+# what a function does to x, as code
+step_without_spaces <- "gsub(\"[[:space:]\\u00a0]+\", \"\", %s)"
+step_without_signs <- "gsub(\"[[:punct:][:space:]\\u00a0]+\", \"\", %s)"
+step_without_zeros <- "sub(\"^[[:space:]]*0+(?=.)\", \"\", %s, perl = TRUE)"
+step_look_alike <- "chartr(\"OILSBZ\", \"011582\", toupper(%s))"
+step_plain_letters <- paste0("stringi::stri_trans_general(%s, ",
+  "\"NFKD; [:M:] Remove; Latin-ASCII\")"
+)
+step_trimmed <- "trimws(%s)"
+step_lower <- "tolower(%s)"
+
+one_function <- function(...) {
+  paste("function(x)", Reduce(function(code, step) {
+    sprintf(gsub("%(?!s)", "%%", step, perl = TRUE), code)
+  }, c(...), "x"))
+}
+
+# One function that does what each of some reasons asks for
+via_of_reasons <- function(reasons) {
+  has <- function(word) any(grepl(word, reasons))
+  do.call(one_function, as.list(c(
+    if (has("accents")) step_plain_letters,
+    if (has("punctuation")) step_without_signs else if (has("white space")) {
+      step_without_spaces
+    } else if (has("accents")) {
+      step_trimmed
+    },
+    if (has("zeros")) step_without_zeros,
+    if (has("look alike")) step_look_alike,
+    if (has("case|punctuation|accents")) step_lower
+  )))
 }
 
 # Positions of equal texts, by the engine

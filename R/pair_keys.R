@@ -34,26 +34,27 @@ clean_keys <- function(rules, left, right, call) {
   rules
 }
 
-# `via` applied, and what it returned checked
+# `via` applied step by step, and what each returned checked
 apply_via <- function(x, via, rule, side, call) {
-  fun <- via[[side]]
-  if (is.null(fun)) {
-    return(x)
-  }
   place <- sprintf("`%s` of `%s`", rule[[side]], frame_mark(side))
-  value <- run_theirs(fun(x), "argument", sprintf("`via` failed on %s", place),
-    call
-  )
-  if (!is.null(dim(value)) || length(value) != length(x)) {
-    stop_ronda("argument",
-      sprintf(
-        "`via` must return a vector of %s for %s, not %s.",
-        counted(length(x), "value"), place, described(value)
-      ),
-      call = call
-    )
+  for (step in via[[side]]) {
+    if (inherits(step, "ronda_corrections")) {
+      x <- corrected(x, step, place, call)
+      next
+    }
+    value <- run_theirs(step(x), "argument", sprintf("`via` failed on %s", place), call)
+    if (!is.null(dim(value)) || length(value) != length(x)) {
+      stop_ronda("argument",
+        sprintf(
+          "`via` must return a vector of %s for %s, not %s.",
+          counted(length(x), "value"), place, described(value)
+        ),
+        call = call
+      )
+    }
+    x <- value
   }
-  value
+  x
 }
 
 # All same() rules of a pairing, as the engine takes them. (`rest`: a second column

@@ -10,9 +10,12 @@
 #'
 #' @param left,right `[character(1)]` A column of the left and of the right
 #'   frame.
-#' @param via `[function | list(left = , right = )]` Applied once to the whole
-#'   columns, for matching only: the result keeps the original values. Each must
-#'   return a vector as long as its argument. One function serves both sides.
+#' @param via `[function | data.frame | list(left = , right = )]` Applied once to the
+#'   whole columns, for matching only: the result keeps the original values. A
+#'   function must return a vector as long as its argument; one serves both sides. A
+#'   frame of corrections has columns `from` and `to` (see [corrections()]) and
+#'   serves the left side, if none is named. Several steps go into a list without
+#'   names: `list(fixes, tolower)`.
 #' @param look `[character(1)]` `"back"`: at or before the left value;
 #'   `"ahead"`: at or after it; `"either"`: whichever is closer, of two at equal
 #'   distance the earlier.

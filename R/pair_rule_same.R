@@ -10,23 +10,42 @@ same <- function(left, right = left, via = NULL) {
   new_rule("same", left = left, right = right, via = via)
 }
 
+# `via` as list(left = , right = ) of steps, functions and corrections, where a side has
+# some. Corrections that name no side are the left frame's.
 check_via <- function(via, call) {
-  if (is.function(via)) {
-    return(list(left = via, right = via))
+  is_step <- function(x) is.function(x) || is.data.frame(x)
+  are_steps <- function(x) {
+    is.list(x) && !is.data.frame(x) && length(x) > 0L && is.null(names(x)) &&
+      all(vapply(x, is_step, NA))
   }
-  good <- is.null(via) || (is.list(via) && length(via) > 0L &&
-    !is.null(names(via)) && all(names(via) %in% c("left", "right")) &&
-    all(vapply(via, is.function, NA)))
-  if (!good) {
+  by_side <- is.list(via) && !is.data.frame(via) && length(via) > 0L &&
+    !is.null(names(via)) && all(names(via) %in% side_names) &&
+    all(vapply(via, function(x) is_step(x) || are_steps(x), NA))
+  if (is.null(via)) {
+    return(NULL)
+  }
+  if (!by_side && !is_step(via) && !are_steps(via)) {
     stop_argument(
       paste0(
-        "`via` must be a function, or list(left = , right = ) of functions, ",
-        "not ", shown(via), "."
+        "`via` must be a function, a frame of corrections, or ",
+        "list(left = , right = ) of these, not ", shown(via), "."
       ),
       call = call
     )
   }
-  via
+  as_steps <- function(x) if (is_step(x)) list(x) else x
+  if (!by_side) {
+    steps <- as_steps(via)
+    via <- list(left = steps, right = Filter(is.function, steps))
+  }
+  via <- lapply(via, function(side) {
+    lapply(as_steps(side), function(step) {
+      if (is.function(step)) step else {
+        structure(as_corrections(step, "via", call), class = "ronda_corrections")
+      }
+    })
+  })
+  via[lengths(via) > 0L]
 }
 
 rows_of_equal_key <- function(pairing, view, rule) {
@@ -96,6 +115,33 @@ closest_number <- function(pairing, view, rule, most = 2L) {
   utils::head(unique(words), most)
 }
 
+via_words <- function(via) {
+  fixed <- vapply(unlist(via, recursive = FALSE), inherits, NA, "ronda_corrections")
+  if (all(fixed)) "corrections" else if (any(fixed)) "corrections, function" else "function"
+}
+
+# `via` as it is written
+via_code <- function(via) {
+  step_code <- function(step) {
+    if (is.function(step)) {
+      return(paste(deparse(step), collapse = "\n"))
+    }
+    texts <- lapply(unclass(step), function(x) as_code(x))
+    sprintf("data.frame(from = %s, to = %s)", texts$from, texts$to)
+  }
+  side_code <- function(steps) {
+    codes <- vapply(steps, step_code, "")
+    if (length(codes) == 1L) codes else sprintf("list(%s)", paste(codes, collapse = ", "))
+  }
+  alone <- names(via)
+  if (length(via) == 2L && identical(via$left, via$right)) {
+    return(side_code(via$left))
+  }
+  sprintf("list(%s)", paste(sprintf("%s = %s", alone, vapply(via, side_code, "")),
+    collapse = ", "
+  ))
+}
+
 register_rule("same",
   text = function(rule) {
     columns <- if (identical(rule$left, rule$right)) {
@@ -103,7 +149,7 @@ register_rule("same",
     } else {
       columns_text(rule)
     }
-    via <- if (length(rule$via)) ", via = <function>" else ""
+    via <- if (length(rule$via)) sprintf(", via = <%s>", via_words(rule$via)) else ""
     sprintf("same(%s%s)", columns, via)
   },
   holds = rows_of_equal_key, closest = closest_value

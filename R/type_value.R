@@ -52,3 +52,26 @@ value_words <- function(x, most = 40L) {
   text[is_missing(x)] <- "NA"
   text
 }
+
+# values as texts that tell them apart and can be read back: without an exponent, dates
+# and times in one form whatever the locale
+key_texts <- function(x) {
+  family <- key_family(x)
+  switch(if (is.na(family)) "none" else family,
+    text = , factor = as_text(x),
+    integer64 = int64_text(x),
+    integer = , double = , difftime = number_texts(as_double(strip_class(x))),
+    Date = format(structure(floor(as_double(strip_class(x))), class = "Date"), "%Y-%m-%d"),
+    POSIXct = time_texts(as_double(strip_class(x))),
+    logical = as.character(strip_class(x)),
+    value_texts(x)
+  )
+}
+
+number_texts <- function(x) {
+  texts <- sprintf("%.15g", x)
+  whole <- !is.na(x) & abs(x) < 1e15 & x == trunc(x)
+  texts[whole] <- sprintf("%.0f", x[whole])
+  texts[is.na(x)] <- NA
+  texts
+}

@@ -74,6 +74,27 @@ shortened <- function(text, most = 40L) {
   text
 }
 
+# Pairs of texts shortened so that they never look alike where they differ: around the
+# place where they begin to
+shortened_apart <- function(x, y, most = 40L) {
+  short <- list(x = shortened(x, most), y = shortened(y, most))
+  for (k in which(x != y & short$x == short$y)) {
+    a <- strsplit(readable(x[k]), "")[[1L]]
+    b <- strsplit(readable(y[k]), "")[[1L]]
+    n <- min(length(a), length(b))
+    first <- c(which(a[seq_len(n)] != b[seq_len(n)]), n + 1L)[1L]
+    from <- max(1L, first - most %/% 2L)
+    around <- function(letters) {
+      shortened(paste0("...", paste(letters[from:max(from, length(letters))], collapse = "")),
+        most
+      )
+    }
+    short$x[k] <- around(a)
+    short$y[k] <- around(b)
+  }
+  short
+}
+
 described <- function(value) {
   kind <- if (is.data.frame(value)) {
     return("a data frame")

@@ -156,32 +156,22 @@ flat_frame <- function(frame) {
   as_base_frame(columns, nrow(frame))
 }
 
-near_limit <- 20000L
-
 report_near_misses <- function(pairing) {
-  alone <- pairing$sizes - c(
-    pairing$counts$matched_left, pairing$counts$matched_right
-  )
-  if (max(alone) > near_limit) {
-    return(section("Near misses", htmltools::tags$p(sprintf(
-      "More than %s rows did not match: near_misses(pairing) looks at them.",
-      with_commas(near_limit)
-    ))))
-  }
   found <- near_misses(pairing)
+  notes <- lapply(looked_at_words(found), htmltools::tags$p)
   if (!nrow(found)) {
     return(section("Near misses",
-      htmltools::tags$p("No unmatched key has a likely partner.")
+      htmltools::tags$p("No unmatched key has a likely partner."), notes
     ))
   }
-  columns <- c("left", "right", "reason", "left_rows", "via")
+  columns <- c("from", "to", "reason", "sureness", "left_rows", "via")
   table <- as.data.frame(unclass(found)[columns])
-  names(table) <- c(pairing$labels, "reason", "rows", "match them by via =")
+  names(table) <- c(pairing$labels, "reason", "sureness", "rows", "match them by via =")
   section("Near misses",
     html_table(utils::head(table, 30L), sprintf("%s with a likely partner%s",
       counted(nrow(table), "unmatched key"),
       if (nrow(table) > 30L) ", the first thirty" else ""
-    ))
+    )), notes
   )
 }
 
@@ -227,10 +217,8 @@ pairing_code <- function(pairing) {
   rules <- vapply(pairing$rules, function(rule) {
     text <- rule_text(rule)
     if (length(rule$via)) {
-      via <- rule$via[[1L]]
-      text <- sub("<function>", paste(deparse(via), collapse = "\n"), text,
-        fixed = TRUE
-      )
+      # (its words end the rule)
+      text <- paste0(sub(", via = <[a-z, ]+>[)]$", ", via = ", text), via_code(rule$via), ")")
     }
     text
   }, "")

@@ -1,0 +1,171 @@
+# Slips of the typist: which texts are one or two apart, and how likely that is one.
+
+# lines that are less sure than this are left out
+least_sureness <- 0.5
+
+# texts of fewer letters than this are not looked at, and two slips are allowed from
+# twice as many on
+least_letters <- 4L
+
+# Pairs of texts that are one or two slips of the typist apart: list(left,
+# right, distance), positions in x and y. Texts that become equal when one
+# letter is left out of each are the candidates (that finds every single slip
+# and most double ones); the distance itself is then measured.
+slip_pairs <- function(x, y) {
+  if (!requireNamespace("stringdist", quietly = TRUE) || !length(x) ||
+    !length(y)) {
+    return(list(
+      left = integer(), right = integer(), distance = integer(), kind = integer()
+    ))
+  }
+  a <- shortened_codes_(x)
+  b <- shortened_codes_(y)
+  pairs <- engine_pairs(a$codes, b$codes, "int64")
+  left <- a$of[pairs$left]
+  right <- b$of[pairs$right]
+  new <- !duplicated(left + right * as.numeric(length(x) + 1L))
+  both <- list(left = left[new], right = right[new])
+  distance <- stringdist::stringdist(x[both$left], y[both$right],
+    method = "osa"
+  )
+  allowed <- ifelse(nchar(x[both$left]) >= 2L * least_letters, 2L, 1L)
+  keep <- distance > 0 & distance <= allowed
+  pairs <- list(
+    left = both$left[keep], right = both$right[keep],
+    distance = distance[keep]
+  )
+  pairs$kind <- slip_kinds(x[pairs$left], y[pairs$right], pairs$distance)
+  pairs
+}
+
+# 1: two letters swapped, or one twice in place of once or the other way round, the most
+# common slips; 2: another letter, one too many or too few; 3: two slips
+slip_kinds <- function(x, y, distance) {
+  kind <- ifelse(distance == 1, 2L, 3L)
+  single <- which(distance == 1)
+  x <- x[single]
+  y <- y[single]
+  swapped <- stringdist::stringdist(x, y, method = "lv") == 2
+  squeezed <- function(text) gsub("(.)\\1+", "\\1", text, perl = TRUE)
+  kind[single[swapped | squeezed(x) == squeezed(y)]] <- 1L
+  kind
+}
+
+# The likeliest slip of each left key that is alone and not `settled`: list(left,
+# right, taken, sureness, distance, left_out), the last being how many had a key nearby
+# that is no surer than chance. Partners that are alone come first.
+likely_slips <- function(texts, group, keys, settled) {
+  # (short texts are often one slip apart by chance)
+  texts <- lapply(texts, function(text) {
+    text[!is.na(text) & nchar(text) < least_letters] <- NA
+    text
+  })
+  left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
+  right <- which(group$right > 0L & !is.na(texts$right))
+  pairs <- slip_pairs(texts$left[left], texts$right[right])
+  pairs$left <- left[pairs$left]
+  pairs$right <- right[pairs$right]
+  same <- group$left[pairs$left] == group$right[pairs$right]
+  pairs <- lapply(pairs, `[`, same)
+  none <- list(
+    left = integer(), right = integer(), taken = logical(), sureness = numeric(),
+    distance = numeric(), left_out = 0
+  )
+  if (!length(pairs$left)) {
+    return(none)
+  }
+  pairs$taken <- !keys$right$alone[pairs$right]
+  pairs$share <- share_of_pairs(pairs)
+  pairs <- closest_slips(pairs)
+  crowd <- crowding(texts$right[right])
+  odd <- odd_shapes(texts$left, texts$right)
+  is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
+  is_slip[odd[pairs$left]] <- 1
+  pairs$sureness <- is_slip * pairs$share
+  # where every key stands once on both sides, a partner that is taken is a lesser one
+  once <- all(keys$left$rows[!keys$left$alone] == 1L)
+  pairs$sureness <- pairs$sureness * ifelse(pairs$taken, if (once) 0.7 else 0.9, 1)
+  best <- order(pairs$left, -pairs$sureness, pairs$right)
+  best <- best[!duplicated(pairs$left[best])]
+  sure <- pairs$sureness[best] >= least_sureness
+  c(
+    lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, best[sure]),
+    list(left_out = sum(!sure))
+  )
+}
+
+# of each left key the partners that are alone, else the others; of these those by the
+# most common kind of slip
+closest_slips <- function(pairs) {
+  order <- pairs$taken * 10 + pairs$kind
+  least <- tapply(order, pairs$left, min)
+  keep <- order == least[as.character(pairs$left)]
+  lapply(pairs, `[`, keep)
+}
+
+# How likely each pair is a slip. By chance alone a share of the keys has a neighbour: as
+# many as the right frame's own keys lead to expect. What has one beyond that share was
+# mistyped. Kind by kind, the likeliest first.
+slip_chances <- function(pairs, crowd, share_alone, usual) {
+  chance <- numeric(length(pairs$left))
+  rest <- length(usual)
+  for (taken in c(FALSE, TRUE)) {
+    for (kind in 1:3) {
+      at <- pairs$taken == taken & pairs$kind == kind
+      found <- length(intersect(pairs$left[at], usual))
+      if (!found) next
+      neighbours <- crowd[kind] * if (taken) 1 - share_alone else share_alone
+      expected <- 1 - exp(-neighbours)
+      noise <- sqrt(expected * (1 - expected) / rest)
+      share <- found / rest
+      beyond <- (share - expected - noise) / max(1 - expected, 1e-9)
+      chance[at] <- min(1, max(0, beyond) / share)
+      rest <- rest - found
+    }
+  }
+  chance
+}
+
+# How many keys of one frame lie one slip of each kind from a key: as many as from one of
+# its own (keys that are given in order lie close to many), and no fewer than if they were
+# any texts of their shapes.
+crowding <- function(texts, some = 1000L) {
+  texts <- unique(texts)
+  if (length(texts) < 2L) {
+    return(c(0, 0, 0))
+  }
+  sample <- texts[round(seq(1, length(texts), length.out = min(some, length(texts))))]
+  measured <- tabulate(slip_pairs(sample, texts)$kind, 3L) / length(sample)
+  pmax(measured, crowding_of_shapes(texts))
+}
+
+crowding_of_shapes <- function(texts) {
+  times <- table(shape_of(texts))
+  shapes <- names(times)
+  digits <- nchar(gsub("[^9]", "", shapes))
+  letters <- nchar(gsub("[^a]", "", shapes))
+  others <- 9 * digits + 25 * letters
+  places <- pmin(1, as.numeric(times) / (10^digits * 26^letters))
+  neighbours <- list(2 * (digits + letters), others, others^2 / 2)
+  vapply(neighbours, function(n) sum(times / sum(times) * n * places), 0)
+}
+
+shape_of <- function(text) gsub("[[:alpha:]]", "a", gsub("[0-9]", "9", text))
+
+# Left texts of a shape (letters and digits in their places) that the right ones never
+# have, where these have few shapes: such a key can be none of them as it stands.
+odd_shapes <- function(left, right) {
+  known <- unique(shape_of(right[!is.na(right)]))
+  if (length(known) > max(3, 0.02 * length(right))) {
+    return(logical(length(left)))
+  }
+  !is.na(left) & !shape_of(left) %in% known
+}
+
+# The share of each pair among those of its left key that are as free, by how common
+# their slips are
+share_of_pairs <- function(pairs) {
+  weight <- c(1, 0.3, 0.1)[pairs$kind]
+  key <- pairs$left * 2 + pairs$taken
+  weight / as.vector(rowsum(weight, key)[as.character(key), 1L])
+}
