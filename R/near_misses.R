@@ -498,9 +498,8 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
   if (is.null(labels)) labels <- c("left", "right")
   top <- as_base_frame(utils::head(unclass_frame(x), most), min(nrow(x), most))
   keys <- shortened_apart(top$from, top$to, 28L)
-  quoted <- function(text) {
-    ifelse(grepl(" away, outside ", top$reason), text, encodeString(text, quote = "\""))
-  }
+  is_outside <- grepl(" away, outside ", top$reason, fixed = TRUE)
+  quoted <- function(text) ifelse(is_outside, text, encodeString(text, quote = "\""))
   cells <- data.frame(quoted(keys$x), quoted(keys$y),
     sprintf("%.2f", top$sureness),
     paste0(top$reason, ifelse(top$taken, " (has a partner already)", ""))
@@ -527,7 +526,7 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
         if (length(combined) > 1L) sprintf(" in `%s`", one$column) else "", one$via
       )
     })),
-    if (any(is.na(top$via) & top$from != top$to & !grepl("outside", top$reason))) {
+    if (any(is.na(top$via) & top$from != top$to & !is_outside, na.rm = TRUE)) {
       c("", paste(
         "To match those that you find right:",
         "via = list(left = corrections(<these lines>))"

@@ -11,7 +11,8 @@
 #'   `right` (column names; several with commas), `left_found` and
 #'   `right_found` (the share of rows, of those with a value, whose value the
 #'   other side has), `left_unique` and `right_unique` (distinct values by rows;
-#'   1: unique), `score` and `on`, the text to paste after `on =`. Beyond
+#'   1: unique), `several` (the share of
+#'   left rows that would have several partners), `score` and `on`, the text to paste after `on =`. Beyond
 #'   100,000 rows a side, shares are estimated from a sample of rows; beyond
 #'   2,500 pairs of columns, only columns of equal names (letters and digits, in
 #'   lower case) and the first 40 of each side are compared. Printing says so.
@@ -33,10 +34,12 @@ suggest_keys <- function(left, right, most = 8L) {
   }
   frames <- list(left = left, right = right)
   samples <- lapply(frames, sample_rows)
+  # each cleaned column is made once, however many it is compared with
+  made <- new.env(parent = emptyenv())
   columns <- column_pairs(frames)
-  found <- single_candidates(frames, samples, columns)
+  found <- single_candidates(frames, samples, columns, made)
   if (length(found) > 1L && !any_unique(found)) {
-    found <- c(found, double_candidates(frames, samples, found))
+    found <- c(found, double_candidates(frames, samples, found, made))
   }
   table <- candidate_table(found)
   # what hardly meets is left out where something else does
@@ -46,7 +49,7 @@ suggest_keys <- function(left, right, most = 8L) {
   structure(table,
     class = c("ronda_key_suggestions", "data.frame"),
     sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
-    all_columns = nrow(columns) == prod(lengths(frames)),
+    all_columns = nrow(columns) == prod(lengths(frames)), rows_left = nrow(left),
     sides = frame_labels(frame_code(substitute(left), substitute(right)))
   )
 }
@@ -86,7 +89,7 @@ column_pairs <- function(frames) {
   ))
 }
 
-single_candidates <- function(frames, samples, pairs) {
+single_candidates <- function(frames, samples, pairs, made) {
   found <- lapply(seq_len(nrow(pairs)), function(k) {
     rule <- list(left = pairs$left[k], right = pairs$right[k])
     x <- .subset2(frames$left, rule$left)
@@ -96,9 +99,9 @@ single_candidates <- function(frames, samples, pairs) {
       families[1L] == "logical") {
       return(NULL)
     }
-    plain <- measure(frames, samples, list(rule))
+    plain <- measure(frames, samples, list(rule), made)
     c(list(plain), if (family_group(families[1L]) == "text") {
-      cleaned_candidate(frames, samples, rule, plain)
+      cleaned_candidate(frames, samples, rule, plain, made)
     })
   })
   found <- unlist(found, recursive = FALSE)
@@ -114,13 +117,14 @@ cleaners <- list(
 )
 
 # The mildest cleaning after which more rows meet
-cleaned_candidate <- function(frames, samples, rule, plain) {
+cleaned_candidate <- function(frames, samples, rule, plain, made) {
   best <- plain
   better <- NULL
+  if (all(plain$found == 1)) {
+    return(NULL)
+  }
   for (name in names(cleaners)) {
-    cleaned <- measure(frames, samples,
-      list(c(rule, list(via = cleaners[[name]], via_text = name)))
-    )
+    cleaned <- measure(frames, samples, list(c(rule, list(via_text = name))), made)
     if (cleaned$shared &&
       sum(cleaned$found) > sum(best$found) + 1e-9) {
       better <- best <- cleaned
@@ -129,13 +133,23 @@ cleaned_candidate <- function(frames, samples, rule, plain) {
   if (!is.null(better)) list(better)
 }
 
+# A column, cleaned if its rule says so
+rule_column <- function(frames, rule, side, made) {
+  x <- .subset2(frames[[side]], rule[[side]])
+  if (is.null(rule$via_text)) {
+    return(x)
+  }
+  key <- paste(side, rule$via_text, rule[[side]], sep = "\r")
+  if (is.null(made[[key]])) made[[key]] <- cleaners[[rule$via_text]](x)
+  made[[key]]
+}
+
 # How far the two sides' values meet, and how unique they are
-measure <- function(frames, samples, rules) {
+measure <- function(frames, samples, rules, made) {
   pairs <- do.call(c, lapply(rules, function(rule) {
-    values <- lapply(c(left = "left", right = "right"), function(side) {
-      x <- .subset2(frames[[side]], rule[[side]])
-      if (is.null(rule$via)) x else rule$via(x)
-    })
+    values <- lapply(c(left = "left", right = "right"), rule_column,
+      frames = frames, rule = rule, made = made
+    )
     align_keys(values$left, values$right, rule, NULL)
   }))
   kinds <- vapply(pairs, function(pair) pair$kind, 1L)
@@ -145,10 +159,48 @@ measure <- function(frames, samples, rules) {
   parts <- lapply(c(left = "left", right = "right"), function(side) {
     lapply(sides[[side]], gather_, samples[[side]])
   })
-  c(
-    list(rules = rules),
-    shares(parts, sides, kinds)
-  )
+  found <- shares(parts, sides, kinds)
+  # what meets no more often than numbers of that size do anyway says nothing, unless
+  # it meets wholly and tells the rows apart
+  by_chance <- if (length(rules) == 1L) chance_shares(frames, rules[[1L]]) else 0
+  says_nothing <- all(found$found <= by_chance) &&
+    !(all(found$found >= 0.95) && any(found$unique == 1))
+  if (says_nothing) found$shared <- FALSE
+  c(list(rules = rules), found)
+}
+
+# The shares of numbers or days that may be found by chance on each side, where the two
+# columns have names of their own: that of the whole range which the other column's
+# values cover, and what is usual by luck
+chance_shares <- function(frames, rule) {
+  x <- .subset2(frames$left, rule$left)
+  y <- .subset2(frames$right, rule$right)
+  counts <- c("integer", "double", "Date", "difftime")
+  if (alike_names(rule$left, rule$right) || !all(c(key_family(x), key_family(y)) %in% counts)) {
+    return(0)
+  }
+  numbers <- lapply(list(x, y), function(column) {
+    values <- as_double(strip_class(column))
+    unique(values[is.finite(values)])
+  })
+  if (any(lengths(numbers) < 2L) || any(vapply(numbers, function(v) any(v != trunc(v)), NA))) {
+    return(0)
+  }
+  vapply(1:2, function(k) {
+    own <- numbers[[k]]
+    range <- range(numbers[[3L - k]])
+    inside <- mean(own >= range[1L] & own <= range[2L])
+    share <- min(1, inside * length(numbers[[3L - k]]) / (diff(range) + 1))
+    share + 2 * sqrt(share * (1 - share) / length(own))
+  }, 0)
+}
+
+alike_names <- function(left, right) {
+  plain <- function(name) gsub("[^[:alnum:]]", "", tolower(name))
+  left <- plain(left)
+  right <- plain(right)
+  left == right || nchar(left) > 1L && endsWith(right, left) ||
+    nchar(right) > 1L && endsWith(left, right)
 }
 
 # A sample of each side looked up in all of the other: the table is made of the
@@ -170,8 +222,21 @@ shares <- function(parts, sides, kinds) {
     } else {
       0
     }
+    # left rows whose value stands on the right more than once
+    if (k == 1L) {
+      partners <- tabulate(match_places(matches, n), n)
+      several <- mean(there & partners[pmax(first, 1L)] > 1L)
+    }
   }
-  list(found = found, unique = unique_share, shared = all(found > 0))
+  list(
+    found = found, unique = unique_share, shared = all(found > 0), several = several
+  )
+}
+
+# the row of a sample that each row of the other side's values is found in
+match_places <- function(matches, n) {
+  places <- first_partners(matches)
+  places[places > 0L]
 }
 
 any_unique <- function(found) {
@@ -179,7 +244,7 @@ any_unique <- function(found) {
 }
 
 # Pairs of the better single ones
-double_candidates <- function(frames, samples, found) {
+double_candidates <- function(frames, samples, found, made) {
   scores <- vapply(found, candidate_score, 0)
   top <- utils::head(order(-scores), 6L)
   pairs <- utils::combn(top, 2L, simplify = FALSE)
@@ -192,7 +257,7 @@ double_candidates <- function(frames, samples, found) {
     if (any(vapply(columns, anyDuplicated, 1L) > 0L)) {
       return(NULL)
     }
-    measure(frames, samples, rules)
+    measure(frames, samples, rules, made)
   })
   tried[vapply(tried, function(x) !is.null(x) && x$shared, NA)]
 }
@@ -202,7 +267,7 @@ double_candidates <- function(frames, samples, found) {
 candidate_score <- function(candidate) {
   rules <- candidate$rules
   named <- mean(vapply(rules, function(rule) rule$left == rule$right, NA))
-  cleaned <- any(vapply(rules, function(rule) !is.null(rule$via), NA))
+  cleaned <- any(vapply(rules, function(rule) !is.null(rule$via_text), NA))
   meets <- 0.6 * max(candidate$found) + 0.4 * min(candidate$found)
   round(meets * (0.15 + 0.85 * max(candidate$unique)) + 0.05 * named -
     0.01 * cleaned - 0.02 * (length(rules) - 1), 3)
@@ -221,6 +286,7 @@ candidate_table <- function(found) {
     left = column("left"), right = column("right"),
     left_found = number("found", 1L), right_found = number("found", 2L),
     left_unique = number("unique", 1L), right_unique = number("unique", 2L),
+    several = vapply(found, function(x) x$several, 0),
     score = vapply(found, candidate_score, 0),
     on = vapply(found, function(x) rules_as_code(x$rules), "")
   )
@@ -228,7 +294,7 @@ candidate_table <- function(found) {
 
 # Rules as they are written after `on =`
 rules_as_code <- function(rules) {
-  cleaned <- vapply(rules, function(rule) !is.null(rule$via), NA)
+  cleaned <- vapply(rules, function(rule) !is.null(rule$via_text), NA)
   if (!any(cleaned)) {
     words <- vapply(rules, function(rule) {
       if (rule$left == rule$right) {
@@ -242,7 +308,7 @@ rules_as_code <- function(rules) {
   }
   words <- vapply(rules, function(rule) {
     sprintf("same(%s%s)", columns_text(rule),
-      if (is.null(rule$via)) "" else paste0(", via = ", rule$via_text)
+      if (is.null(rule$via_text)) "" else paste0(", via = ", rule$via_text)
     )
   }, "")
   if (length(words) == 1L) words else {
@@ -275,9 +341,14 @@ format.ronda_key_suggestions <- function(x, ...) {
     sprintf("%3.0f%%", whole)
   }
   rows <- sprintf("%d. on = %s", seq_len(nrow(x)), x$on)
-  details <- sprintf("   found: %s of %s, %s of %s; unique: %s, %s",
+  rows_left <- attr(x, "rows_left")
+  several <- if (is.null(rows_left)) rep("", nrow(x)) else {
+    n <- round(x$several * rows_left)
+    ifelse(n > 0, sprintf("; %s rows of %s would multiply", with_commas_each(n), sides[1L]), "")
+  }
+  details <- sprintf("   found: %s of %s, %s of %s; unique: %s, %s%s",
     trimws(percent(x$left_found)), sides[1L], trimws(percent(x$right_found)),
-    sides[2L], trimws(percent(x$left_unique)), trimws(percent(x$right_unique))
+    sides[2L], trimws(percent(x$left_unique)), trimws(percent(x$right_unique)), several
   )
   sampled <- attr(x, "sampled")
   c(
