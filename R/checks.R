@@ -210,7 +210,7 @@ check_column <- function(name, frame, arg, call, what = "column",
     } else {
       paste("Its columns:", ticked(names(frame)))
     },
-    call = call
+    call = call, data = list(column = name)
   )
 }
 

@@ -96,7 +96,7 @@ check_common_type <- function(column, pairing, rows, call) {
     } else {
       sprintf("Choose another value of `collisions` for `%s`.", column$name)
     },
-    call = call
+    call = call, data = list(column = column$name, types = c(type_word(x), type_word(y)))
   )
 }
 
@@ -207,7 +207,7 @@ stop_collision <- function(name, call) {
   stop_ronda("collision",
     sprintf("Both frames have a column `%s` that is not a key.", name),
     "`collisions` is \"stop\": choose another value, or rename with `take`.",
-    call = call
+    call = call, data = list(column = name)
   )
 }
 
@@ -218,7 +218,7 @@ stop_chosen_name <- function(name, how, call) {
     ),
     "A name chosen in `take` is never changed.",
     "Choose another name, or a value of `collisions` that keeps this one.",
-    call = call
+    call = call, data = list(column = name)
   )
 }
 

@@ -149,6 +149,6 @@ stop_differ <- function(pairing, column, rows, differ, call) {
       "Write collisions = list(%s = \"rename\") to see both columns.",
       name_code(column$name)
     ),
-    call = call, data = list(left_rows = left, right_rows = right)
+    call = call, data = list(column = column$name, left_rows = left, right_rows = right)
   )
 }

@@ -378,7 +378,7 @@ outside_misses <- function(pairing, call) {
   }
   within <- plan$closest$within
   words <- vapply(finite, function(k) {
-    sprintf("%s away, outside %s by %s", words_of_distance(distances, k),
+    sprintf("%s away, outside %s by %s", words_of_distance(distances, k, within),
       distance_words(within, plan$scale), words_of_excess(distances, k, within)
     )
   }, "")

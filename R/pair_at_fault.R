@@ -42,9 +42,12 @@ few_keys <- function(pairing, side, rows, most = 3L) {
   if (!length(columns)) {
     return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
   }
-  words <- unique(vapply(utils::head(rows, 50L), function(row) {
-    key_words(pairing[[side]], columns, row)
-  }, ""))
+  some <- utils::head(rows, 50L)
+  words <- lapply(columns, function(column) {
+    value <- slice_column(.subset2(pairing[[side]], column), some, column, NULL)
+    sprintf("`%s` = %s", column, distinct_words(value))
+  })
+  words <- unique(do.call(paste, c(words, sep = " and ")))
   more <- length(words) > most || length(rows) > 50L
   words <- c(utils::head(words, most), if (more) "...")
   paste(words, collapse = "; ")

@@ -172,3 +172,25 @@ end_notes <- function(pairing, plan, count) {
     counted(count, "row"), pairing$labels[1L], words, if (one) "it" else "them"
   )
 }
+
+# For a row that no interval holds: the one that would but for the end that is left out,
+# or for its missing bound; else the closest
+closest_interval <- function(pairing, view, rule) {
+  but <- list(
+    list(ends = "[]", words = "but for the end that is left out: `ends = \"[]\"`"),
+    list(open_ended = TRUE, words = "but for its missing bound: `open_ended = TRUE`")
+  )
+  for (one in but) {
+    wider <- rule
+    change <- setdiff(names(one), "words")
+    if (identical(rule[[change]], one[[change]])) next
+    wider[[change]] <- one[[change]]
+    rows <- rows_in_range(pairing, view, wider)
+    if (length(rows)) {
+      return(sprintf("  Row %d (%s) pairs with it %s would match it.", rows[1L],
+        key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words
+      ))
+    }
+  }
+  closest_in_range(pairing, view, rule)
+}

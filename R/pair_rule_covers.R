@@ -12,7 +12,7 @@ covers <- function(from, to, right, ends = "[)", open_ended = FALSE) {
 }
 
 register_rule("covers",
-  text = interval_text, plan = plan_point_in_interval, closest = closest_in_range,
+  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
   option = rule_option("Right in the left interval: starts..ends=departs",
     make = function(left, right, details) {
       covers(left[1L], left[2L], right, details$ends, details[["open-ended"]])

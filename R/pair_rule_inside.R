@@ -12,7 +12,7 @@ inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
 }
 
 register_rule("inside",
-  text = interval_text, plan = plan_point_in_interval, closest = closest_in_range,
+  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
   option = rule_option("Left in the right interval: km=from_km..to_km",
     make = function(left, right, details) {
       inside(left, right[1L], right[2L], details$ends, details[["open-ended"]])

@@ -82,8 +82,8 @@ outside_notes <- function(pairing, plan, matched) {
     counted(length(far), "row"), pairing$labels[1L],
     if (length(far) == 1L) "has" else "have",
     distance_words(plan$closest$within, scale),
-    distance_words(min(distance), scale),
-    distance_words(stats::median(distance), scale)
+    distance_words(min(distance), scale, plan$closest$within),
+    distance_words(stats::median(distance), scale, plan$closest$within)
   )
 }
 
@@ -156,7 +156,7 @@ reach_line <- function(pairing, view, rule, before, left_over) {
     return(sprintf("%s, infinitely far away.", place))
   }
   sprintf("%s, %s away: outside %s by %s.", place,
-    words_of_distance(distance, closest),
+    words_of_distance(distance, closest, standing$within),
     distance_words(standing$within, distance$scale),
     words_of_excess(distance, closest, standing$within)
   )

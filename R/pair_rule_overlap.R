@@ -40,7 +40,7 @@ plan_overlap <- function(pairing, rule, call) {
 }
 
 register_rule("overlap",
-  text = interval_text, plan = plan_overlap, closest = closest_in_range,
+  text = interval_text, plan = plan_overlap, closest = closest_interval,
   option = rule_option(paste(
     "Intervals that share a point:",
     "booked_from..booked_to=closed_from..closed_to"

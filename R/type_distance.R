@@ -97,12 +97,24 @@ distance_number <- function(distance, scale, arg, call) {
   seconds / scale$unit
 }
 
-# A distance in words, from the engine's number
-distance_words <- function(number, scale) {
-  if (is.na(scale$unit)) {
-    plain <- abs(number) >= 1e4 && abs(number) < 1e15
-    return(format(number, digits = 6, scientific = if (plain) FALSE else 0))
+# A distance in words, from the engine's number; with as many digits as tell it from the
+# distance `apart`
+distance_words <- function(number, scale, apart = number) {
+  plain <- is.na(scale$unit)
+  for (digits in c(if (plain) 6L else 3L, 7L, 9L, 12L, 15L)) {
+    words <- if (plain) number_words else duration_words
+    text <- words(number, scale, digits)
+    if (number == apart || text != words(apart, scale, digits)) break
   }
+  text
+}
+
+number_words <- function(number, scale, digits) {
+  written <- abs(number) >= 1e4 && abs(number) < 1e15
+  format(number, digits = digits, scientific = if (written) FALSE else 0)
+}
+
+duration_words <- function(number, scale, digits) {
   seconds <- number * scale$unit
   steps <- c(days = 86400, hours = 3600, mins = 60, secs = 1)
   # 71 mins, not 1.183 hours
@@ -111,7 +123,7 @@ distance_words <- function(number, scale) {
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit <- "days"
   number <- seconds / steps[[unit]]
-  paste(format(number, digits = 3), if (number == 1) sub("s$", "", unit) else unit)
+  paste(format(number, digits = digits), if (number == 1) sub("s$", "", unit) else unit)
 }
 
 # Distances as the engine tells them -----------------------------------------
@@ -142,14 +154,14 @@ distance_numbers <- function(distance) {
   if (distance$int64) distance$high * 2^32 + distance$low else distance$high
 }
 
-words_of_distance <- function(distance, at) {
+words_of_distance <- function(distance, at, apart = distance$high[at]) {
   if (distance$int64) {
     return(int64_digits(distance$high[at], distance$low[at]))
   }
   if (!is_finite_distance(distance, at)) {
     return("infinitely far")
   }
-  distance_words(distance$high[at], distance$scale)
+  distance_words(distance$high[at], distance$scale, apart)
 }
 
 # by how much it is more than a number

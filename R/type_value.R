@@ -75,3 +75,20 @@ number_texts <- function(x) {
   texts[is.na(x)] <- NA
   texts
 }
+
+# the same, with more letters where some would look alike
+distinct_words <- function(x) {
+  words <- value_words(x)
+  all <- value_words(x, Inf)
+  alike <- words %in% words[duplicated(words) & !duplicated(all)]
+  if (any(alike)) {
+    # from where the first two of them begin to differ
+    letters <- strsplit(unique(all[alike]), "")
+    n <- min(lengths(letters))
+    differ <- Reduce(`|`, lapply(letters[-1L], function(x) x[seq_len(n)] != letters[[1L]][seq_len(n)]))
+    first <- c(which(differ), n)[1L]
+    from <- max(2L, first - 15L)
+    words[alike] <- paste0("\"...", shortened(substring(all[alike], from), 37L))
+  }
+  words
+}

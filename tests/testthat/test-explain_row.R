@@ -109,3 +109,43 @@ test_that("the closest keys are named where keys have distances, none of factors
   expect_match(text, "low", all = FALSE)
   expect_false(any(grepl("mid", text)))
 })
+
+test_that("the interval that nearly holds a value is named, whichever the rule", {
+  points <- data.frame(km = c(10, 99, 25))
+  bands <- data.frame(from = c(0, 30, 20), to = c(10, NA, 24))
+  said <- function(x, y, on, row) {
+    explained <- do.call(explain_row, c(list(pair_rows(x, y, on = on)), row))
+    paste(format(explained), collapse = " ")
+  }
+  for (side in c("left", "right")) {
+    answer <- function(row, ...) {
+      row <- structure(list(row), names = side)
+      if (side == "left") {
+        said(points, bands, inside("km", "from", "to", ...), row)
+      } else {
+        said(bands, points, covers("from", "to", "km", ...), structure(row, names = "right"))
+      }
+    }
+    expect_match(answer(1L), "Row 1 .* but for the end .* `ends = \"\\[\\]\"`")
+    expect_match(answer(2L), "Row 2 .* but for its missing\\s+bound: +`open_ended = TRUE`")
+    expect_match(answer(3L), "The closest is row 3")
+  }
+  touching <- said(data.frame(a = 1, b = 5), data.frame(c = 5, d = 9),
+    overlap("a", "b", "c", "d"), list(left = 1L)
+  )
+  expect_match(touching, "but for the end")
+})
+
+test_that("distances have the digits that tell them from the limit", {
+  left <- data.frame(at = as.POSIXct("2031-05-01 10:00:00", tz = "UTC"))
+  right <- data.frame(at = left$at - 30 * 60 - c(0.001, 7200))
+  pairing <- pair_rows(left, right, on = nearest("at", within = "30 mins"))
+  notes <- pairing$notes
+  expect_match(notes, "nothing within 30 mins: the nearest is 30.00002 mins away")
+  expect_match(near_misses(pairing)$reason, "30.00002 mins away, outside 30 mins")
+  expect_match(paste(format(explain_row(pairing, left = 1)), collapse = " "), "30.00002 mins")
+  close <- pair_rows(data.frame(at = 10), data.frame(at = 10 - 2 - 1e-9),
+    on = nearest("at", within = 2)
+  )
+  expect_match(close$notes, "within 2: the nearest is 2.000000001 away")
+})

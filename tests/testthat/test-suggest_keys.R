@@ -61,3 +61,34 @@ test_that("columns that are missing throughout suggest nothing", {
   expect_identical(suggest_keys(left, right)$on, "\"id\"")
   expect_identical(nrow(suggest_keys(left[-1L], right[-1L])), 0L)
 })
+
+test_that("what chance gives is no suggestion, and the first line is the one to use", {
+  set.seed(2110)
+  n <- 3000
+  left <- data.frame(trip = sample(n), guests = sample(0:300, n, TRUE),
+    ship = sample(c("ALD", "GRE ", "CYR"), n, TRUE)
+  )
+  right <- data.frame(number = sample(n), seats = sample(0:400, n, TRUE))
+  found <- suggest_keys(left, right)
+  expect_identical(found$on, "c(trip = \"number\")")
+  vessels <- data.frame(code = c("ald", "gre", "cyr", "new"), name = letters[1:4])
+  found <- suggest_keys(left, vessels)
+  expect_match(found$on[1L], "tolower(trimws(x))", fixed = TRUE)
+  clean <- transform(left, ship = trimws(ship))
+  found <- suggest_keys(clean, transform(vessels, code = toupper(code)))
+  expect_identical(found$on[1L], "c(ship = \"code\")")
+  # how many left rows would multiply
+  twice <- data.frame(ship = c("ALD", "ALD", "CYR"))
+  found <- suggest_keys(data.frame(ship = c("ALD", "CYR", "ALD", "NEW")), twice)
+  expect_equal(found$several, 0.5)
+  expect_match(format(found), "2 rows of .* would multiply", all = FALSE)
+})
+
+test_that("a missing `on` offers only columns whose values meet", {
+  a <- data.frame(id = 1:3, port = c("A", "B", "C"))
+  b <- data.frame(id = 7:9, port = c("C", "D", "E"))
+  expect_error(join_frames(a, b), "Write: on = \"port\"", class = "ronda_error_key")
+  expect_error(join_frames(a["id"], b["id"]), "no value of `id` in common")
+  expect_error(join_frames(a["id"], b["port"]), "suggest_keys(left, right)", fixed = TRUE)
+  expect_error(join_many(list(a = a, b = b)), "Write: on = \"port\"")
+})
