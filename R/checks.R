@@ -159,12 +159,12 @@ check_frame <- function(frame, arg, call) {
 }
 
 stop_bad_names <- function(frame, names, arg, call) {
-  mend <- sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg)
+  advice <- sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg)
   twice <- unique(names[duplicated(names) & !is.na(names) & nzchar(names)])
   if (length(twice)) {
     stop_argument(
       sprintf("`%s` has two columns named %s.", arg, ticked(twice)),
-      mend,
+      advice,
       call = call
     )
   }

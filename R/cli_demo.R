@@ -21,7 +21,21 @@ join_frames(sailings, vessels, on = same("vessel", "code", via = clean),
   rows = "full", take = c(ship = "name"), origin = "found_in")'
   ),
   list(
-    title = "What must hold is said, and checked",
+    title = "Mistyped codes, corrected by a table that can be read and edited first",
+    name = "sailings_still_without_vessel",
+    code = 'misses <- near_misses(pair_rows(sailings, vessels, on = c(vessel = "code")))
+fixes <- corrections(misses[misses$sureness >= 0.9, ])
+join_frames(sailings, vessels, rows = "anti",
+  on = same("vessel", "code", via = list(left = fixes)))'
+  ),
+  list(
+    title = "The list of vessels, updated from a newer one",
+    name = "vessels_updated",
+    code = 'newer <- data.frame(code = c("GRE", "NOV"), seats = c(180L, 90L))
+join_frames(vessels, newer, on = "code", rows = "full", collisions = "update")'
+  ),
+  list(
+    title = "What must hold is said, and a join that fails it is refused",
     code = 'join_frames(sailings, vessels, on = c(vessel = "code"),
   expect = c("many-to-one", "left-complete"))'
   ),
@@ -146,7 +160,7 @@ receipt_line_of <- function(receipt) {
   if (inherits(receipt, "ronda_receipt_many")) {
     many_line(receipt)
   } else {
-    receipt_line(receipt)
+    line_of_receipt(receipt)
   }
 }
 

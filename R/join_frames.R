@@ -35,10 +35,13 @@
 #'
 #' @section Which columns come:
 #' `take`, `omit`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
-#' `partners` and `if_absent`. Left columns come in their order, then right columns
-#' in theirs (or in the order of `take`), then `partners` and `origin`. With
-#' `keys = "one"` there is one column for each key, at the left key's place and
-#' under its name, in the common type of both sides.
+#' `partners`, `row_numbers` and `if_absent`. Left columns come in their order, then
+#' right columns in theirs (or in the order of `take`), then `gap`, `partners`,
+#' `origin` and the row numbers. Left columns keep their names, unless `collisions`
+#' says otherwise. With `keys = "one"` there is one column for each key, at the left
+#' key's place and under its name: the left's own, untouched, in inner and left joins;
+#' in right, full and unmatched ones in the common type of both sides, and the
+#' receipt says so where that is not the left's.
 #'
 #' @section What must hold:
 #' `expect` and `max_rows`. Without `expect`, a pairing in which a key repeats
@@ -50,8 +53,8 @@
 #' no column), `ronda_error_type` (types that can't match, or a value that a
 #' column can't hold), `ronda_error_collision` (a name that is taken, columns
 #' that should agree and don't), `ronda_error_expectation` (`expect`,
-#' `missing_keys = "stop"` or `repeats = "stop"`: the condition carries
-#' `left_rows`, `right_rows` and `keys`), `ronda_error_too_many_rows` (more than
+#' `missing_keys = "stop"` or `repeats = "stop"`; all that fail are told at once:
+#' the condition carries `left_rows`, `right_rows`, `keys` and `failures`), `ronda_error_too_many_rows` (more than
 #' `max_rows`, or than there is memory for). An error in a function of yours
 #' (`where`, `via`, `collisions`) comes along as the condition's `parent`, with
 #' the calls that led to it as `parent_calls`. The warning about many-to-many keys
@@ -76,38 +79,46 @@
 #' @param repeats `[character(1) | choice]` Of several candidates of a left
 #'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error.
-#' @param expect `[character]` Any of `"one-to-one"`, `"one-to-many"`,
-#'   `"many-to-one"`, `"rows-multiply"` (keys may repeat on both sides: no
-#'   warning), `"left-complete"` (every left row has a partner), `"right-complete"` and
-#'   `"no-missing-keys"`.
+#' @param expect `[character | list | function]` Any of `"one-to-one"`,
+#'   `"one-to-many"`, `"many-to-one"`, `"rows-multiply"` (keys may repeat on both
+#'   sides: no warning), `"left-complete"` (every left row has a partner),
+#'   `"right-complete"` and `"no-missing-keys"`. In a list also `left_matched = 0.99`
+#'   and `right_matched` (at least that share of the rows has a partner), and
+#'   functions of the [receipt()] that return TRUE or the text of what is wrong.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
 #'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of
 #'   both frames, at least a million.
 #' @param sides `[character(2)]` What the frames are called in column names and
 #'   in `origin`.
 #' @param take `[character | list]` The right columns to bring, in that order;
-#'   `c(new = "old")` renames; `character()` brings none. Or
-#'   `list(left = , right = )`; left keys always stay.
+#'   `c(new = "old")` renames; `c(new = "old", .rest = TRUE)` brings the others, too;
+#'   `character()` brings none. Or `list(left = , right = )`; left keys always stay.
 #' @param omit `[character | list]` The right columns to do without, or
 #'   `list(left = , right = )`.
 #' @param keys `[character(1)]` `"one"` column for each key, or `"both"` sides'
 #'   own columns.
 #' @param collisions `[character(1) | function | list]` What becomes of a
-#'   column that both frames have and that is not a key. `"rename"` (both),
-#'   `"rename_left"` or `"rename_right"`, by `name_pattern`; `"left"` or
+#'   column that both frames have and that is not a key. `"rename_right"`,
+#'   `"rename_left"` or `"rename"` (both), by `name_pattern`; `"left"` or
 #'   `"right"`: keep that one; `"fill"`: left, and right where left is missing;
-#'   `"agree"`: the same, and an error where they differ; `"stop"`: an error; a
+#'   `"update"`: right, and left where right is missing or absent (the receipt counts
+#'   the cells changed; with `rows = "full"` new rows come, too); `"agree"`: as
+#'   `"fill"`, and an error where they differ; `"stop"`: an error; a
 #'   `function(left, right)` of the two aligned columns; or a list of these by
 #'   column name, with `.other` for the rest.
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
-#'   `{column}` and `{side}`.
+#'   `{column}`, and `{side}` where both sides' columns are renamed.
 #' @param origin `[character(1)]` Name of a factor column that tells where a
 #'   row comes from: levels `sides` and `"paired"`.
 #' @param partners `[character(1)]` Name of an integer column: how many
-#'   partners the row's left row has (missing in right-only rows).
+#'   candidates the row's left row has, before `repeats` chooses (missing in
+#'   right-only rows).
+#' @param row_numbers `[character(2)]` Names of two integer columns: the row numbers
+#'   of the left and of the right frame (missing where that side is absent; semi and
+#'   anti joins have the left one).
 #' @param if_absent `[list]` By column name of the result: the value in rows whose
-#'   side is absent, such as `list(fare = 0)`. Values that were missing in the
-#'   data stay missing.
+#'   side is absent, such as `list(fare = 0)`; `.other` is for every other column
+#'   that it fits. Values that were missing in the data stay missing.
 #' @param row_order `[character(1)]` `"left"`, `"right"` or `"keys"`.
 #'
 #' @return `[data.frame]` of the class of `left` (where that class needs no

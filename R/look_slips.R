@@ -56,10 +56,7 @@ slip_kinds <- function(x, y, distance) {
 # that is no surer than chance. Partners that are alone come first.
 likely_slips <- function(texts, group, keys, settled) {
   # (short texts are often one slip apart by chance)
-  texts <- lapply(texts, function(text) {
-    text[!is.na(text) & nchar(text) < least_letters] <- NA
-    text
-  })
+  texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
   pairs <- slip_pairs(texts$left[left], texts$right[right])
@@ -130,7 +127,7 @@ slip_chances <- function(pairs, crowd, share_alone, usual) {
 # its own (keys that are given in order lie close to many), and no fewer than if they were
 # any texts of their shapes.
 crowding <- function(texts, some = 1000L) {
-  texts <- unique(texts)
+  texts <- unique(texts[nchar(texts) >= least_letters - 1L])
   if (length(texts) < 2L) {
     return(c(0, 0, 0))
   }

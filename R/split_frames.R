@@ -6,7 +6,7 @@
 #' @return A list of three frames: `matched`, as `build_frame(pairing,
 #'   "inner")`; `<left side>_alone` and `<right side>_alone`: the rows without
 #'   partner, each with its own frame's columns and class. Together they hold
-#'   every row of both frames.
+#'   every row of both frames, and the receipt accounts for all three.
 #' @section Errors: As [build_frame()].
 #' @examples
 #' pairing <- pair_rows(sailings, vessels,

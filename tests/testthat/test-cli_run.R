@@ -200,7 +200,8 @@ test_that("help, version and the demo run", {
     "sailings_and_vessels.csv", "sailings_with_crew.csv",
     "sailings_with_fares.csv", "sailings_with_tide.csv",
     "sailings_with_vessels.csv", "sailings_with_wind.csv",
-    "sailings_without_vessel.csv", "traffic_by_port.csv"
+    "sailings_without_vessel.csv", "traffic_by_port.csv",
+    "sailings_still_without_vessel.csv", "vessels_updated.csv"
   ))
 })
 
