@@ -31,7 +31,10 @@ as_cli_words <- function(text) {
 
 # A conversion that R would write is a type to read the file with, where there is one
 with_type_options <- function(text) {
-  line <- "Write: (?:`(?:[^`\\\\]|\\\\.)*`|[^$\n]+)[$](`?)((?:[^`\\\\\n]|\\\\.)*?)\\1 <- ([^\n]*)"
+  line <- paste0(
+    "Write: (?:`(?:[^`\\\\]|\\\\.)*`|[^$\n]+)[$]", # the frame
+    "(`?)((?:[^`\\\\\n]|\\\\.)*?)\\1 <- ([^\n]*)" # the column, and the code
+  )
   found <- regmatches(text, regexec(line, text, perl = TRUE))[[1L]]
   if (!length(found)) {
     return(text)
@@ -57,7 +60,8 @@ cli_names <- c(
   rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
   collisions = "--collisions", sides = "--sides", origin = "--origin",
   partners = "--partners", row_numbers = "--row-numbers",
-  if_absent = "--if-absent", expect = "--expect", repeats = "--repeats", types = "--types", look = "--look",
+  if_absent = "--if-absent", expect = "--expect", repeats = "--repeats",
+  types = "--types", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends"
 )

@@ -54,11 +54,12 @@
 #' column can't hold), `ronda_error_collision` (a name that is taken, columns
 #' that should agree and don't), `ronda_error_expectation` (`expect`,
 #' `missing_keys = "stop"` or `repeats = "stop"`; all that fail are told at once:
-#' the condition carries `left_rows`, `right_rows`, `keys` and `failures`), `ronda_error_too_many_rows` (more than
-#' `max_rows`, or than there is memory for). An error in a function of yours
-#' (`where`, `via`, `collisions`) comes along as the condition's `parent`, with
-#' the calls that led to it as `parent_calls`. The warning about many-to-many keys
-#' is a `ronda_warning_rows_multiply`.
+#' the condition carries `left_rows`, `right_rows`, `keys` and `failures`),
+#' `ronda_error_too_many_rows` (more than `max_rows`, or than there is memory
+#' for). An error in a function of yours (`where`, `via`, `collisions`) comes
+#' along as the condition's `parent`, with the calls that led to it as
+#' `parent_calls`. The warning about many-to-many keys is a
+#' `ronda_warning_rows_multiply`.
 #'
 #' @param left,right `[data.frame]` The frames. They are never changed.
 #' @param on `[character | rule | list]` Which columns must be equal: `"port"`,

@@ -21,8 +21,9 @@
 #'   each its own name by `name_pattern`; `"left"` keeps that of the first
 #'   frame that has it, `"right"` that of the last; `"fill"` takes the first
 #'   value that is there, in frame order, `"update"` the last; `"agree"` takes the
-#'   first too, and stops where two differ; `"stop"`; a function(left, right), applied in frame order; or
-#'   a list of these by column name, with `.other` for the rest.
+#'   first too, and stops where two differ; `"stop"`; a function(left, right),
+#'   applied in frame order; or a list of these by column name, with `.other` for
+#'   the rest.
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
 #'   `{column}` and `{side}`, the frame's name.
 #' @param origin `[character(1)]` Name of a text column that says which frames

@@ -90,9 +90,9 @@ shared_name_words <- function(pairing) {
 #'
 #' @param object `[ronda_pairing]` What [pair_rows()] gives.
 #' @param ... Not used.
-#' @return A data frame of class `ronda_row_counts`, with seven rows, one for each of `rows`: `rows` (its
-#'   name), `result_rows`, and how many of these are `paired`, `left_alone` and
-#'   `right_alone`. Nothing is built for it.
+#' @return A data frame of class `ronda_row_counts`, with seven rows, one for
+#'   each of `rows`: `rows` (its name), `result_rows`, and how many of these are
+#'   `paired`, `left_alone` and `right_alone`. Nothing is built for it.
 #' @examples
 #' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export

@@ -57,6 +57,7 @@ check_repeats <- function(repeats, right, call) {
         "`%s` of `%s` is %s, which has no order: `repeats = %s` can't choose.",
         repeats$column, frame_marks[2L], type_word(column), format(repeats)
       ),
+      lines_for_unknown(column, place_code(frame_marks[2L], repeats$column)),
       call = call
     )
   }

@@ -28,9 +28,10 @@
 #'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
 #'   error.
 #' @param gap `[character(1)]` Name of a column to add: the distance, never negative
-#'   but for `look = "either"`, where it is left - right. In the key's own units (a difftime in seconds for date-times, in days for dates; a
-#'   64-bit integer where one key is and the other one is whole by its type, a
-#'   double beside doubles).
+#'   but for `look = "either"`, where it is left - right. In the key's own units
+#'   (a difftime in seconds for date-times, in days for dates; a 64-bit integer
+#'   where one key is and the other one is whole by its type, a double beside
+#'   doubles).
 #' @param before,after As `within`: how far right may lie before and after left.
 #' @param from,to,left_from,left_to,right_from,right_to `[character(1)]` The
 #'   columns that hold the bounds of an interval; those of `inside()` are the

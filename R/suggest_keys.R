@@ -12,10 +12,11 @@
 #'   `right_found` (the share of rows, of those with a value, whose value the
 #'   other side has), `left_unique` and `right_unique` (distinct values by rows;
 #'   1: unique), `several` (the share of
-#'   left rows that would have several partners), `score` and `on`, the text to paste after `on =`. Beyond
-#'   100,000 rows a side, shares are estimated from a sample of rows; beyond
-#'   2,500 pairs of columns, only columns of equal names (letters and digits, in
-#'   lower case) and the first 40 of each side are compared. Printing says so.
+#'   left rows that would have several partners), `score` and `on`, the text to
+#'   paste after `on =`. Beyond 100,000 rows a side, shares are estimated from a
+#'   sample of rows; beyond 2,500 pairs of columns, only columns of equal names
+#'   (letters and digits, in lower case) and the first 40 of each side are
+#'   compared. Printing says so.
 #' @section Errors: `ronda_error_argument` when `left` or `right` is no data
 #'   frame.
 #' @examples

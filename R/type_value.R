@@ -85,7 +85,8 @@ distinct_words <- function(x) {
     # from where the first two of them begin to differ
     letters <- strsplit(unique(all[alike]), "")
     n <- min(lengths(letters))
-    differ <- Reduce(`|`, lapply(letters[-1L], function(x) x[seq_len(n)] != letters[[1L]][seq_len(n)]))
+    begin <- lapply(letters, utils::head, n)
+    differ <- Reduce(`|`, lapply(begin[-1L], `!=`, begin[[1L]]))
     first <- c(which(differ), n)[1L]
     from <- max(2L, first - 15L)
     words[alike] <- paste0("\"...", shortened(substring(all[alike], from), 37L))

@@ -60,16 +60,15 @@ int plain_rows(SEXP x) {
   return plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
 }
 
-// the number of rows, negative where they have no names but numbers, which may be
-// kept in short: (NA, -n)
+// the number of rows, negative where they have no names but numbers, which may
+// be kept in short: (NA, -n)
 int row_count(SEXP frame) {
   for (SEXP at = ATTRIB(frame); at != R_NilValue; at = CDR(at)) {
     if (TAG(at) != R_RowNamesSymbol) continue;
     SEXP names = CAR(at);
     const bool in_short = TYPEOF(names) == INTSXP && Rf_length(names) == 2 &&
                           INTEGER(names)[0] == NA_INTEGER;
-    const int rows =
-        in_short ? std::abs(INTEGER(names)[1]) : Rf_length(names);
+    const int rows = in_short ? std::abs(INTEGER(names)[1]) : Rf_length(names);
     return TYPEOF(names) == STRSXP ? rows : -rows;
   }
   return 0;

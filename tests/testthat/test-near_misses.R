@@ -43,7 +43,8 @@ test_that("whatever is damaged, the function named makes the two keys equal", {
     function(x) sub("^0+", "", x), function(x) gsub("[- ]", "", x),
     function(x) gsub("(..)", "\\1.", x),
     function(x) chartr("\u00f4\u00f8", "oo", x), function(x) paste0("\t", x),
-    function(x) chartr("01", "OI", x), function(x) sub("[lm]", "n", x), function(x) sub("(.)(.)$", "\\2\\1", x)
+    function(x) chartr("01", "OI", x), function(x) sub("[lm]", "n", x),
+    function(x) sub("(.)(.)$", "\\2\\1", x)
   )
   set.seed(62)
   seen <- character()

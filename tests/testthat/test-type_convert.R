@@ -155,7 +155,8 @@ test_that("text that is no number, or in no known form, is told so", {
       ronda_error_type = conditionMessage
     )
   }
-  expect_match(said(c(7, NA), c("007", "A12")), 'ifelse(is.na(left$k), NA, sprintf("%03.0f", left$k))',
+  expect_match(said(c(7, NA), c("007", "A12")),
+    'ifelse(is.na(left$k), NA, sprintf("%03.0f", left$k))',
     fixed = TRUE
   )
   expect_match(said(7L, c("7", "A12")), 'sprintf("%d", left$k)', fixed = TRUE)
@@ -163,7 +164,8 @@ test_that("text that is no number, or in no known form, is told so", {
   expect_match(said(7, "007"), '"007" becomes 7')
   expect_match(said(7, "9007199254740993"), "bit64::as.integer64", fixed = TRUE)
   expect_match(said(Sys.Date(), "first of May"), "in no form that is known")
-  expect_match(said(Sys.Date(), factor("03/04/2031")), "as.Date(as.character(right$k)", fixed = TRUE)
+  expect_match(said(Sys.Date(), factor("03/04/2031")),
+    "as.Date(as.character(right$k)", fixed = TRUE)
   # of two forms that fit, the one by which days meet
   expect_match(said(as.Date("2031-03-04"), "03/04/2031"), "%m/%d/%Y", fixed = TRUE)
   expect_match(said(as.Date("2031-04-03"), "03/04/2031"), "%d/%m/%Y", fixed = TRUE)
