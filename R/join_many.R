@@ -349,7 +349,7 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
 }
 
 make_many <- function(frames, plan, matched, call) {
-  n <- length(matched$lines[[1L]])
+  n <- unique(lengths(matched$lines))
   columns <- lapply(plan, function(column) {
     if (identical(column$how, "key")) {
       return(matched$keys[[column$name]])

@@ -51,7 +51,7 @@ is_extreme <- function(x, int64) {
     return(any(is.infinite(x)))
   }
   ends <- int64_infinite_()
-  any(vapply(1:2, function(k) {
+  any(vapply(seq_along(ends), function(k) {
     any(int64_compare_(x, rep.int(ends[k], length(x))) == 0, na.rm = TRUE)
   }, NA))
 }

@@ -241,7 +241,7 @@ filter_blocks <- function(pairing, matches, parts, call) {
     keep <- pairs_hold(pairing, block$left, block$right, parts, call)
     total <- total + sum(keep)
     if (total > limit) stop_candidates(pairing, total, limit, call)
-    kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
+    kept <- c(kept, list(list(block$left[keep], block$right[keep])))
   }
   matches_of_blocks(kept, pairing$sizes)
 }

@@ -223,7 +223,7 @@ pairing_code <- function(pairing) {
     text
   }, "")
   argument <- function(name, value, usual) {
-    if (!identical(value, usual) && !is.null(value)) {
+    if (!identical(value, usual)) {
       sprintf("%s = %s", name, paste(format_argument(value), collapse = " "))
     }
   }

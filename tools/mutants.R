@@ -241,6 +241,13 @@ try_tests <- function(code, tests) {
   ""
 }
 
+# the calls that register something, of all files but one, and those of that one
+registrations <- function(file, its_code) {
+  others <- lapply(setdiff(r_files, file), parse, keep.source = FALSE)
+  calls <- unlist(lapply(c(others, list(its_code)), as.list), recursive = FALSE)
+  Filter(function(x) is.call(x) && grepl("^register_", as.character(x[[1L]])[1L]), calls)
+}
+
 start_r <- function(site, map) {
   before <- parse(site$file, keep.source = FALSE)
   after <- tryCatch(parse(text = changed_lines(site), keep.source = FALSE),
@@ -253,8 +260,8 @@ start_r <- function(site, map) {
   names <- vapply(as.list(after), function(x) {
     if (is.call(x) && identical(x[[1L]], quote(`<-`))) as.character(x[[2L]])[1L] else ""
   }, "")
-  # what registers itself holds functions of its file
-  code <- c(as.list(after)[differs], as.list(after)[names == ""])
+  # rules, figures and commands hold functions of their file and of others
+  code <- c(as.list(after)[differs], registrations(site$file, after))
   functions <- names[differs]
   if (any(functions == "")) functions <- names
   in_process(try_tests, list(code = code, tests = tests_for(functions, map)))

@@ -83,7 +83,7 @@ class Coverage {
 
 // Whether left rows come in no order: then they are sorted first, so that
 // their places lie one after the other, and memory is walked through, not
-// jumped about in. 5e6 shuffled rows on one group: a fifth of the time.
+// jumped about in.
 template <class T>
 bool is_shuffled(const Context& context, const Groups& groups,
                  const T* values) {

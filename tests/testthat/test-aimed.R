@@ -317,11 +317,11 @@ test_that("what is printed and drawn is cut and coloured as it should be", {
     on = "k"
   ))
   lines <- format(misses)[2:3]
-  # (two quotes and at most 26 letters of the key)
+  # (two quotes around at most 28 letters of the key)
   expect_identical(
     sort(unique(unlist(regmatches(lines, gregexpr("\"[aAbB]+[.]*", lines))))),
     sort(c(
-      paste0("\"", strrep(c("a", "b", "A", "B"), 24L), "...")
+      paste0("\"", strrep(c("a", "A"), 28L)), paste0("\"", strrep(c("b", "B"), 25L), "...")
     ))
   )
   skip_if_not_installed("ggplot2")
@@ -388,5 +388,80 @@ test_that("distances of 64-bit integers are told to the last digit", {
   expect_match(explain_row(pairing, left = 1)$lines,
     "4294967296 away: outside 10 by 4294967286", all = FALSE
   )
-  expect_identical(near_misses(pairing)$reason, "outside 10 by 4294967286")
+  expect_identical(near_misses(pairing)$reason,
+    "4294967296 away, outside 10 by 4294967286"
+  )
+})
+
+test_that("nine are too many to list, eight are not", {
+  expect_match(ticked(letters[1:8]), "`g` and `h`", fixed = TRUE)
+  expect_match(ticked(letters[1:9]), "`g` and 2 more", fixed = TRUE)
+  expect_match(listed(letters[1:9], "and"), "g and 2 more", fixed = TRUE)
+})
+
+test_that("fractions of seconds end after nine digits", {
+  expect_identical(time_texts(1 / 3), "1970-01-01T00:00:00.333333333Z")
+  expect_identical(time_texts(0.5), "1970-01-01T00:00:00.5Z")
+})
+
+test_that("a condition that names a column by [[ fetches it alone", {
+  frame <- list2DF(list(k = 1:2, km = c(3, 1), poison = structure(1:2, class = "poison")))
+  base::registerS3method("[", "poison", function(x, ...) stop("looked at"))
+  found <- pair_rows(frame[c("k", "km")], frame,
+    on = "k", where = ~ right[["km"]] > left[["km"]] - 1
+  )
+  expect_identical(receipt(found)$pairs, 2)
+})
+
+test_that("a column that one side gave in place of both can't be set where absent", {
+  left <- data.frame(k = 1:2, v = 1:2)
+  for (how in c("left", "right", "fill", "update")) {
+    expect_error(
+      join_frames(left, left, on = "k", collisions = how, if_absent = list(v = 0L)),
+      "merged from both frames", class = "ronda_error_argument"
+    )
+  }
+})
+
+test_that("files are written without a word, numbers to their last digit", {
+  file <- withr::local_tempfile(fileext = ".jsonl")
+  values <- data.frame(x = c(0.1 + 0.2, NA, 1 / 3), y = c(NA, 1, 2.5))
+  expect_silent(write_frame(values, file))
+  expect_identical(read_frame(file)$x, values$x)
+  expect_false(needs_all_digits(c(NA, 1.5)))
+  expect_true(needs_all_digits(c(NA, 1 / 3)))
+})
+
+test_that("what comes on stdin is read to its end, and a reader that left is noticed", {
+  bytes <- as.raw(rep_len(1:200, 2500000))
+  con <- rawConnection(bytes)
+  on.exit(close(con))
+  expect_identical(read_all(con), bytes)
+  space <- asNamespace("ronda")
+  own <- space$write_stdout_
+  base::unlockBinding("write_stdout_", space)
+  withr::defer(assign("write_stdout_", own, space))
+  skip_if(interactive() || sink.number() > 0L)
+  gone <- function(problem) {
+    assign("write_stdout_", function(text) problem, space)
+    noticed <- FALSE
+    withCallingHandlers(try(to_stdout("x"), silent = TRUE), cli_reader_gone = function(c) {
+      noticed <<- TRUE
+    })
+    noticed
+  }
+  expect_true(gone("EPIPE"))
+  expect_false(gone("ENOSPC"))
+  expect_false(gone(""))
+})
+
+test_that("two files of one name are the left and the right one", {
+  expect_identical(file_labels(c("may/trips.csv", "june/trips.csv")), c("left", "right"))
+  expect_identical(file_labels(c("trips.csv", "ports.csv")), c("trips", "ports"))
+  file <- withr::local_tempfile(fileext = ".html")
+  write_report(pair_rows(ports, closures, on = "port"), file)
+  page <- paste(readLines(file, warn = FALSE), collapse = "")
+  for (head in c("column", "ports", "closures", "note")) {
+    expect_match(page, sprintf("<th scope=\"col\"[^>]*>%s</th>", head))
+  }
 })

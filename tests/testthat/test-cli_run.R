@@ -190,7 +190,7 @@ test_that("help, version and the demo run", {
   expect_lines(trimws(ronda("join", "--help")$out))
   expect_match(ronda("--version")$out, "^ronda [0-9.]+$")
   folder <- withr::local_tempdir()
-  run <- ronda("demo", "--out", folder, process = TRUE)
+  run <- ronda("demo", "--out", folder)
   expect_identical(run$status, 0L)
   expect_lines(run$out[seq_len(grep("^In ", run$out) - 1L)])
   files <- list.files(folder)
