@@ -68,6 +68,13 @@ by_side <- function(columns, names, arg, call) {
     return(list())
   }
   if (!is.list(columns)) columns <- list(right = columns)
+  # (c(.rest = TRUE) alone is no text)
+  columns <- lapply(columns, function(chosen) {
+    if (is.logical(chosen) && all(is_rest(chosen)) && length(chosen)) {
+      return(structure(as.character(chosen), names = names(chosen)))
+    }
+    chosen
+  })
   sides <- names(columns)
   good <- length(sides) == length(columns) &&
     all(sides %in% c("left", "right")) && !anyDuplicated(sides)

@@ -80,6 +80,7 @@ test_that("columns come in the order told", {
   expect_identical(names_of(take = c(.rest = TRUE, cost = "fare")), c(
     names(left), "status_right", "note", "cost"
   ))
+  expect_identical(names_of(take = c(.rest = TRUE)), names_of())
   expect_identical(names_of(take = list(left = c(.rest = TRUE, far = "km"),
     right = c("fare", .rest = FALSE)
   )), c("port", "day", "status", "far", "fare"))
