@@ -14,11 +14,10 @@ expected_shares <- c("left_matched", "right_matched")
 
 # `expect` as list(words, shares, functions); what is none of these is `unknown`
 expectation_parts <- function(expect) {
-  items <- if (is.list(expect)) expect else if (is.function(expect)) {
-    list(expect)
-  } else {
-    as.list(expect)
+  if (is.null(expect) || is.character(expect)) {
+    return(list(words = expect, shares = list(), functions = list(), unknown = list()))
   }
+  items <- if (is.function(expect)) list(expect) else as.list(expect)
   names <- names(items)
   if (is.null(names)) names <- rep("", length(items))
   is_share <- names %in% expected_shares

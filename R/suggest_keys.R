@@ -160,7 +160,7 @@ measure <- function(frames, samples, rules, made) {
   parts <- lapply(c(left = "left", right = "right"), function(side) {
     lapply(sides[[side]], gather_, samples[[side]])
   })
-  found <- shares(parts, sides, kinds)
+  found <- found_shares(parts, sides, kinds)
   # what meets no more often than numbers of that size do anyway says nothing, unless
   # it meets wholly and tells the rows apart
   by_chance <- if (length(rules) == 1L) chance_shares(frames, rules[[1L]]) else 0
@@ -206,7 +206,7 @@ alike_names <- function(left, right) {
 
 # A sample of each side looked up in all of the other: the table is made of the
 # sample, so that even millions of rows are read once and kept nowhere.
-shares <- function(parts, sides, kinds) {
+found_shares <- function(parts, sides, kinds) {
   found <- unique_share <- numeric(2L)
   for (k in 1:2) {
     own <- parts[[k]]

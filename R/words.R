@@ -84,13 +84,13 @@ shortened_apart <- function(x, y, most = 40L) {
     n <- min(length(a), length(b))
     first <- c(which(a[seq_len(n)] != b[seq_len(n)]), n + 1L)[1L]
     from <- max(1L, first - most %/% 2L)
-    around <- function(letters) {
+    shown_from <- function(letters) {
       shortened(paste0("...", paste(letters[from:max(from, length(letters))], collapse = "")),
         most
       )
     }
-    short$x[k] <- around(a)
-    short$y[k] <- around(b)
+    short$x[k] <- shown_from(a)
+    short$y[k] <- shown_from(b)
   }
   short
 }
