@@ -57,11 +57,11 @@ record_receipt <- function(pairing, built, clock) {
 }
 
 # a message of a class of its own, so that it alone can be silenced
-tell_receipt <- function(lines, receipt) {
+tell_receipt <- function(lines, account) {
   message(structure(
     class = c("ronda_message_receipt", "ronda_message", "message", "condition"),
     list(message = paste0(paste(lines, collapse = "\n"), "\n"), call = NULL,
-      receipt = receipt
+      receipt = account
     )
   ))
 }
