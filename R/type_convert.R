@@ -104,7 +104,7 @@ lines_for_unknown <- function(x, place) {
     return(write_line(place, "as.POSIXct(%s)"))
   }
   if (is.list(x) || !is.null(dim(x)) || !is.atomic(x)) {
-    return(sprintf("A column of type %s can't be a key: choose another column.",
+    return(sprintf("A column of type %s can't be compared: choose another column.",
       type_word(x)
     ))
   }
