@@ -26,8 +26,27 @@ tell_unquoted <- function(e, verb) {
   if (inherits(e, "ronda_error") && !isTRUE(e$no_names)) {
     return()
   }
+  # (what the analyst wrote may not be there to be looked at)
+  found <- tryCatch(unquoted_columns(e, verb), error = function(e) NULL)
+  if (is.null(found)) {
+    return()
+  }
+  stop_argument(
+    sprintf("Names of columns stand in quotes, and `%s` has none.", found$column),
+    sprintf("Write: %s = %s", found$argument,
+      paste(deparse(found$quoted, 500L), collapse = " ")
+    ),
+    call = found$call, data = list(argument = found$argument)
+  )
+}
+
+# list(column, argument, quoted, call): the argument that names a column without its
+# quotes, and how it is written with them; NULL where none does
+unquoted_columns <- function(e, verb) {
   at <- Find(function(k) identical(sys.frame(k), verb), seq_len(sys.nframe()))
-  columns <- unique(c(names(verb$left), names(verb$right)))
+  columns <- unique(unlist(lapply(c("left", "right"), function(side) {
+    tryCatch(names(verb[[side]]), error = function(e) NULL)
+  })))
   code <- as.list(match.call(sys.function(at), sys.call(at)))[-1L]
   code <- code[setdiff(names(code), c("left", "right", "where", ""))]
   for (name in names(code)) {
@@ -41,13 +60,13 @@ tell_unquoted <- function(e, verb) {
     if (inherits(e, "ronda_error") && length(unquoted) && name == of_argument) {
       missing <- unquoted[1L]
     }
-    if (is.null(missing)) next
-    quoted <- quoted_columns(code[[name]], columns)
-    stop_argument(
-      sprintf("Names of columns stand in quotes, and `%s` has none.", missing),
-      sprintf("Write: %s = %s", name, paste(deparse(quoted, 500L), collapse = " ")),
-      call = as.call(list(sys.call(at)[[1L]])), data = list(argument = name)
-    )
+    if (!is.null(missing)) {
+      return(list(
+        column = missing, argument = name,
+        quoted = quoted_columns(code[[name]], columns),
+        call = as.call(list(sys.call(at)[[1L]]))
+      ))
+    }
   }
 }
 

@@ -214,6 +214,10 @@ test_that("names of columns without quotes are told with their quotes", {
     expect_true(inherits(eval(one), c("data.frame", "ronda_pairing")))
   }
   # an object that is missing for another reason stays its own error
+  expect_error(join_frames(no_frame, ports, on = "date"), "no_frame")
+  expect_error(join_frames(trips, no_frame, on = date), "no_frame")
+  within <- function(...) pair_rows(...)
+  expect_error(within(trips, ports, on = nothing_such), "nothing_such")
   expect_error(join_frames(trips, ports, on = nothing_such), "nothing_such")
   expect_error(join_frames(trips, ports, on = "date", where = ~ nothing_such > 1),
     class = "ronda_error"
