@@ -465,3 +465,14 @@ test_that("two files of one name are the left and the right one", {
     expect_match(page, sprintf("<th scope=\"col\"[^>]*>%s</th>", head))
   }
 })
+
+test_that("found rows are counted once, however they are shared out", {
+  withr::local_options(ronda.threads = 2L, ronda.chunk_rows = 16L)
+  for (path in c("direct", "hashed")) {
+    withr::local_options(ronda.path = path)
+    counts <- receipt(pair_rows(data.frame(k = 1:4000), data.frame(k = 2:4001), on = "k"))
+    expect_identical(c(counts$matched_left, counts$matched_right, counts$pairs),
+      c(3999, 3999, 3999)
+    )
+  }
+})
