@@ -476,3 +476,9 @@ test_that("found rows are counted once, however they are shared out", {
     )
   }
 })
+
+test_that("every road through the engine has a name of its own", {
+  names <- names(road_uses_())
+  expect_true(all(grepl("^[a-z]", names)))
+  expect_false(anyDuplicated(names) > 0L)
+})
