@@ -1,7 +1,12 @@
 # Slips of the typist: which texts are one or two apart, and how likely that is one.
 
-# lines that are less sure than this are left out
+# What is less likely a slip than this is left out; a partner that is this sure stands
+# alone; of several that are told, each is at least so sure
 least_sureness <- 0.5
+
+alone_share <- 0.7
+
+least_share <- 0.12
 
 # texts of fewer letters than this are not looked at, and two slips are allowed from
 # twice as many on
@@ -73,28 +78,33 @@ likely_slips <- function(texts, group, keys, settled) {
   }
   pairs$taken <- !keys$right$alone[pairs$right]
   pairs$share <- share_of_pairs(pairs)
-  pairs <- closest_slips(pairs)
-  crowd <- crowding(texts$right[right])
   odd <- odd_shapes(texts$left, texts$right)
+  pairs <- closest_slips(pairs, odd)
+  crowd <- crowding(texts$right[right])
   is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
   is_slip[odd[pairs$left]] <- 1
   pairs$sureness <- is_slip * pairs$share
   # where every key stands once on both sides, a partner that is taken is a lesser one
   once <- all(keys$left$rows[!keys$left$alone] == 1L)
   pairs$sureness <- pairs$sureness * ifelse(pairs$taken, if (once) 0.7 else 0.9, 1)
+  # one that stands out, or the few that are equally near: somebody has to choose
   best <- order(pairs$left, -pairs$sureness, pairs$right)
-  best <- best[!duplicated(pairs$left[best])]
-  sure <- pairs$sureness[best] >= least_sureness
+  first <- best[!duplicated(pairs$left[best])]
+  stands_out <- pairs$left %in% pairs$left[first][pairs$sureness[first] >= alone_share]
+  stays <- best[(best %in% first & stands_out[best]) |
+    (!stands_out & is_slip >= least_sureness & pairs$sureness >= least_share)[best]]
   c(
-    lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, best[sure]),
-    list(left_out = sum(!sure))
+    lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, stays),
+    list(left_out = length(setdiff(pairs$left, pairs$left[stays])))
   )
 }
 
 # of each left key the partners that are alone, else the others; of these those by the
 # most common kind of slip
-closest_slips <- function(pairs) {
-  order <- pairs$taken * 10 + pairs$kind
+closest_slips <- function(pairs, odd) {
+  # (what is a slip for sure may be any single one)
+  kind <- ifelse(odd[pairs$left], pmax(pairs$kind, 2L), pairs$kind)
+  order <- pairs$taken * 10 + kind
   least <- tapply(order, pairs$left, min)
   keep <- order == least[as.character(pairs$left)]
   lapply(pairs, `[`, keep)
@@ -162,7 +172,7 @@ odd_shapes <- function(left, right) {
 # The share of each pair among those of its left key that are as free, by how common
 # their slips are
 share_of_pairs <- function(pairs) {
-  weight <- c(1, 0.3, 0.1)[pairs$kind]
+  weight <- c(1, 0.4, 0.1)[pairs$kind]
   key <- pairs$left * 2 + pairs$taken
   weight / as.vector(rowsum(weight, key)[as.character(key), 1L])
 }

@@ -22,12 +22,12 @@
 #'   `misses` has several in `column`.
 #' @return `near_misses()`: a data frame of class `ronda_near_misses`, the surest
 #'   first: `from` and `to` (the two keys as text: the left one, and its likely
-#'   partner), `reason`, `sureness` (0.5 to 1), `taken` (whether the partner has a
+#'   partner), `reason`, `sureness` (0 to 1), `taken` (whether the partner has a
 #'   partner already), `column` (the left column that differs), `group` (what the
 #'   other key columns hold), `left_row` and `right_row` (the first row of each key),
 #'   `left_rows` and `right_rows` (how many rows have it) and `via` (a function to
 #'   match by, as text; missing where none would help). An unmatched key stands in
-#'   one line only. `corrections()`: its columns `from` and `to`, each value once,
+#'   one line, or in several where none stands out: then keep one. `corrections()`: its columns `from` and `to`, each value once,
 #'   ready for `via` of [same()].
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when `misses`
 #'   has no such columns, has several values of `column`, or sends one value to two.
@@ -317,7 +317,7 @@ group_texts <- function(pairing, rules, rows) {
   ))
 }
 
-# An unmatched key stands once: in the surest line that has it.
+# An unmatched key stands in the surest line that has it, and in others of that kind.
 one_line_each <- function(table) {
   table <- table[order(-table$sureness, table$rank,
     -(table$left_rows + table$right_rows), table$left_row, table$right_row
@@ -325,17 +325,18 @@ one_line_each <- function(table) {
   keep <- logical(nrow(table))
   left <- match(table$left_row, unique(table$left_row))
   right <- match(table$right_row, unique(table$right_row))
-  seen_left <- logical(length(left))
-  seen_right <- logical(length(right))
+  seen_left <- seen_right <- integer(max(length(left), 1L))
+  is_told <- function(line) line > 0L && table$rank[line] != table$rank[k]
   left_alone <- table$left_alone
   # (an unmatched right row may be what several left ones mean)
   right_first <- table$right_alone & !left_alone
   for (k in seq_along(keep)) {
-    if (left_alone[k] && seen_left[left[k]]) next
-    if (right_first[k] && seen_right[right[k]]) next
-    keep[k] <- seen_left[left[k]] <- seen_right[right[k]] <- TRUE
+    if (left_alone[k] && is_told(seen_left[left[k]])) next
+    if (right_first[k] && is_told(seen_right[right[k]])) next
+    keep[k] <- TRUE
+    seen_left[left[k]] <- seen_right[right[k]] <- k
   }
-  table <- table[keep & table$sureness >= least_sureness, setdiff(names(table), c(
+  table <- table[keep & table$sureness >= least_share, setdiff(names(table), c(
     "rank", "left_alone", "right_alone"
   ))]
   row.names(table) <- NULL
