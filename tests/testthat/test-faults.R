@@ -105,7 +105,7 @@ test_that("columns whose attributes lie are named, or pass unharmed", {
   unlevelled$k <- structure(1:2, class = "factor")
   for (x in list(frame, textual, unlevelled)) {
     error <- expect_error(join_frames(x, good, on = "k"), class = "ronda_error")
-    expect_match(conditionMessage(error), "`k` of `left`")
+    expect_match(conditionMessage(error), "`k` of `x` \\(left\\)")
     expect_error(join_frames(good, x, on = "k"), class = "ronda_error")
   }
   # beside the key such a column is taken as it is
@@ -117,7 +117,7 @@ test_that("columns whose attributes lie are named, or pass unharmed", {
     row.names = 1:2
   )
   error <- expect_error(join_frames(short, good, on = "k"), class = "ronda_error")
-  expect_match(conditionMessage(error), "Column `v` of `left`")
+  expect_match(conditionMessage(error), "Column `v` of `short` \\(left\\)")
   odd <- data.frame(k = 1:2)
   odd$z <- structure(list(1, 2), class = "no_such_class")
   expect_identical(
