@@ -161,7 +161,6 @@ condition_line <- function(pairing, view, before, after) {
 }
 
 rule_line <- function(pairing, view, rule, holds, before, left_over) {
-  narrowed <- length(before) < view$other_rows
   missing <- missing_line(pairing, view, rule)
   if (!is.null(missing)) {
     return(missing)
@@ -170,14 +169,8 @@ rule_line <- function(pairing, view, rule, holds, before, left_over) {
   if (!is.null(own)) {
     return(own(pairing, view, rule, holds, before, left_over))
   }
-  text <- sprintf("%s: holds for %s of %s", rule_text(rule),
-    if (length(holds)) counted(length(holds), "row") else "no row",
-    view$other_label
-  )
   c(
-    paste0(text, if (narrowed && length(holds)) {
-      sprintf("; with the rules before, for %s", with_commas(length(left_over)))
-    }, "."),
+    holds_line(view, rule, holds, before, left_over),
     if (!length(holds)) kind_of(rule)$closest(pairing, view, rule)
   )
 }

@@ -72,3 +72,16 @@ closest_in_range <- function(pairing, view, rule) {
     )
   }
 }
+
+# for how many rows of the other frame a rule holds, alone and with the rules before
+holds_line <- function(view, rule, holds, before, left_over) {
+  paste0(
+    sprintf("%s: holds for %s of %s", rule_text(rule),
+      if (length(holds)) counted(length(holds), "row") else "no row", view$other_label
+    ),
+    if (length(before) < view$other_rows && length(holds)) {
+      sprintf("; with the rules before, for %s", with_commas(length(left_over)))
+    },
+    "."
+  )
+}

@@ -124,15 +124,10 @@ hour_notes <- function(pairing, plan) {
 
 # Explanations ------------------------------------------------------------------
 
-# What nearest() can reach, and what lies just outside
-reach_line <- function(pairing, view, rule, before, left_over) {
+# What lies just outside, where nearest() can reach nothing
+reach_line <- function(pairing, view, rule, before) {
   standing <- view$standing
   text <- rule_text(rule)
-  if (length(left_over)) {
-    return(sprintf("%s: %s within reach.", text,
-      counted(length(left_over), "row")
-    ))
-  }
   side <- before[standing$reach[before] == reach_codes[["far"]]]
   if (!length(side)) {
     where <- switch(rule$look, back = "before it", ahead = "after it",
@@ -231,7 +226,11 @@ register_rule("nearest",
   standing = standing_of_row,
   lines = function(pairing, view, rule, holds, before, left_over) {
     c(
-      reach_line(pairing, view, rule, before, left_over),
+      if (length(left_over)) {
+        holds_line(view, rule, holds, before, left_over)
+      } else {
+        reach_line(pairing, view, rule, before)
+      },
       other_group_line(pairing, view, holds, before)
     )
   },
