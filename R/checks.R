@@ -33,9 +33,9 @@ check_dots_empty <- function(..., call, known = NULL) {
 known_arguments <- list(
   by = "on", key = "on", type = "rows", kind = "rows", columns = "take",
   select = "take", drop = "omit", suffix = "name_pattern", prefix = "name_pattern",
-  filter = "where", condition = "where", multiple = "repeats", order = "row_order",
-  sort = "row_order", source = "origin", fill = "if_absent", limit = "max_rows",
-  check = "expect", data = "left", x = "left", y = "right"
+  filter = "where", condition = "where", order = "row_order", sort = "row_order",
+  source = "origin", fill = "if_absent", limit = "max_rows", check = "expect",
+  data = "left"
 )
 
 dots_names <- function(...) {

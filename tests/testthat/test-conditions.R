@@ -224,3 +224,18 @@ test_that("many frames are checked", {
     row_labels(a, "port")
   )
 })
+
+test_that("what is asked for in other words is told in ours", {
+  said <- function(...) {
+    tryCatch(join_frames(left, right, ...), ronda_error_argument = conditionMessage)
+  }
+  expect_match(said(on = on, rows = "outer"), "Did you mean \"full\"?", fixed = TRUE)
+  expect_match(said(by = on), "Did you mean `on`?", fixed = TRUE)
+  expect_match(said(on = on, suffix = "x"), "Did you mean `name_pattern`?", fixed = TRUE)
+  # whatever is meant is one of ours
+  own <- names(formals(join_frames))
+  expect_true(all(unlist(known_arguments) %in% own))
+  expect_true(all(names(known_words) %in% c(own, names(formals(nearest)))))
+  expect_true(all(known_words$rows %in% names(row_types)))
+  expect_true(all(known_words$collisions %in% names(collision_kinds)))
+})
