@@ -158,7 +158,7 @@ test_that("typing errors are found with their partner, and clean data has none",
   set.seed(2109)
   for (name in names(registers)) {
     planted <- right_ones <- lines <- 0
-    for (round in 1:8) {
+    for (round in 1:6) {
       register <- unique(registers[[name]](300))
       meant <- sample(register, 260)
       typed <- meant
