@@ -65,7 +65,7 @@ explain <- function(pairing, side, row) {
     if (!is.null(standing_of)) view$standing <- standing_of(pairing, view, rule)
   }
   followed <- follow_rules(pairing, view)
-  partners <- partners_of_row(pairing, view)
+  partners <- partners_of_row(pairing$matches, view$side, view$row)
   lines <- c(
     row_line(pairing, view), followed$lines,
     choice_lines(pairing, view, followed, partners),
@@ -78,14 +78,6 @@ explain <- function(pairing, side, row) {
     ),
     class = "ronda_explanation"
   )
-}
-
-partners_of_row <- function(pairing, view) {
-  if (view$side == "left") {
-    partners_of(pairing$matches, view$row)
-  } else {
-    left_partners_of(pairing$matches, view$row)
-  }
 }
 
 row_line <- function(pairing, view) {

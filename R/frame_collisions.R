@@ -66,3 +66,10 @@ check_collision <- function(value, arg, call) {
     )
   }
 }
+
+# whether some columns are renamed on both sides
+renames_both <- function(collisions) {
+  any(vapply(collisions, function(how) {
+    is.character(how) && length(collision_kinds[[how]]$renames) > 1L
+  }, NA))
+}

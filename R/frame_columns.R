@@ -102,9 +102,7 @@ check_common_type <- function(column, pairing, rows, call) {
 
 # Where both sides' columns are renamed the pattern has to tell them apart.
 check_pattern <- function(pattern, collisions, call) {
-  both <- any(vapply(collisions, function(how) {
-    is.character(how) && length(collision_kinds[[how]]$renames) > 1L
-  }, NA))
+  both <- renames_both(collisions)
   needed <- c("{column}", if (both) "{side}")
   holds <- is_name(pattern) &&
     all(vapply(needed, grepl, NA, x = pattern, fixed = TRUE))
@@ -227,8 +225,7 @@ stop_chosen_name <- function(name, how, call) {
 stop_name_taken <- function(names, settle, labels, collisions, call) {
   name <- names[duplicated(names)][1L]
   endings <- c(make.names(labels[2L]), "2", "3", "4")
-  both <- "rename" %in% unlist(Filter(is.character, collisions))
-  patterns <- paste0("{column}_", if (both) "{side}_", endings)
+  patterns <- paste0("{column}_", if (renames_both(collisions)) "{side}_", endings)
   free <- Find(function(pattern) {
     !anyDuplicated(plan_names(settle(pattern)))
   }, patterns)

@@ -49,10 +49,11 @@ absent_others <- function(value, plan, pairing, call) {
       call = call
     )
   }
-  found <- lapply(plan[vapply(plan, can_be_set, NA)], function(column) {
+  plan <- plan[vapply(plan, can_be_set, NA)]
+  found <- lapply(plan, function(column) {
     absent_value(value, source_of(column, pairing))$fits
   })
-  names(found) <- plan_names(plan[vapply(plan, can_be_set, NA)])
+  names(found) <- plan_names(plan)
   found[lengths(found) > 0L]
 }
 

@@ -7,20 +7,16 @@ merge_columns <- function(pairing, columns, row_map, call) {
   columns <- columns[vapply(columns, function(x) x$from == "merge", NA)]
   values <- lapply(columns, function(column) {
     if (is.function(column$how)) {
-      merge_by_function(pairing, column, row_map, call)
+      list(value = merge_by_function(pairing, column, row_map, call))
     } else {
       merge_by_fill(pairing, column, row_map, call)
     }
   })
   names(values) <- plan_names(columns)
-  changed <- unlist(lapply(values, attr, "changed"))
-  list(values = lapply(values, without_changed), changed = changed)
-}
-
-# (an attribute is only touched where it is there: setting one copies)
-without_changed <- function(x) {
-  if (!is.null(attr(x, "changed"))) attr(x, "changed") <- NULL
-  x
+  list(
+    values = lapply(values, `[[`, "value"),
+    changed = unlist(lapply(values, `[[`, "changed"))
+  )
 }
 
 merge_by_function <- function(pairing, column, row_map, call) {
@@ -50,6 +46,7 @@ made_by_function <- function(column, left, right, n, call) {
   value
 }
 
+# list(value, changed)
 merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
@@ -72,14 +69,14 @@ merge_by_fill <- function(pairing, column, row_map, call) {
   }
   check_all_held(over, right, row_map, column, call)
   if (!any(right)) {
-    return(if (isTRUE(kind$right_first)) structure(value, changed = 0) else value)
+    return(list(value = value, changed = if (isTRUE(kind$right_first)) 0))
   }
   merged <- patch_(value, as.integer(!right), common$right, row_map$right)
   if (isTRUE(kind$right_first)) {
     both <- which(right & !row_is_absent(row_map, "left"))
-    attr(merged, "changed") <- count_changes(value, merged, both, column, call)
+    changed <- count_changes(value, merged, both, column, call)
   }
-  merged
+  list(value = merged, changed = if (isTRUE(kind$right_first)) changed)
 }
 
 row_is_absent <- function(row_map, side) {

@@ -141,7 +141,7 @@ crowding <- function(texts, some = 1000L) {
   if (length(texts) < 2L) {
     return(c(0, 0, 0))
   }
-  sample <- texts[round(seq(1, length(texts), length.out = min(some, length(texts))))]
+  sample <- texts[spread_rows(length(texts), some)]
   measured <- tabulate(slip_pairs(sample, texts)$kind, 3L) / length(sample)
   pmax(measured, crowding_of_shapes(texts))
 }
@@ -176,3 +176,6 @@ share_of_pairs <- function(pairs) {
   key <- pairs$left * 2 + pairs$taken
   weight / as.vector(rowsum(weight, key)[as.character(key), 1L])
 }
+
+# at most so many of n rows, evenly spread
+spread_rows <- function(n, most) as.integer(round(seq(1, n, length.out = min(n, most))))

@@ -90,6 +90,11 @@ left_partners_of <- function(matches, right_row) {
   which(matches$range %in% ranges)
 }
 
+# the partners of one row of a side
+partners_of_row <- function(matches, side, row) {
+  if (side == "left") partners_of(matches, row) else left_partners_of(matches, row)
+}
+
 # the first partner of each left row, or of some, in right order; 0 for none
 first_partners <- function(matches, left_rows = NULL) {
   range <- matches$range

@@ -116,7 +116,7 @@ distinct_keys <- function(pairing, call) {
   alone <- which(sides$left$alone)
   sides$sampled <- length(alone) > most_keys
   if (sides$sampled) {
-    some <- alone[round(seq(1, length(alone), length.out = most_keys))]
+    some <- alone[spread_rows(length(alone), most_keys)]
     keep <- sort(c(which(!sides$left$alone), some))
     sides$left <- lapply(sides$left, `[`, keep)
   }
@@ -406,7 +406,7 @@ refused_misses <- function(pairing, call) {
   }
   alone <- unmatched(pairing$matches, "left")
   if (length(alone) > most_keys) {
-    alone <- alone[round(seq(1, length(alone), length.out = most_keys))]
+    alone <- alone[spread_rows(length(alone), most_keys)]
   }
   left <- gather_rows(pairing$left, alone)
   keys <- lapply(pairing$key_rules, function(rule) {

@@ -4,7 +4,7 @@
 # is needed to write it
 session <- new.env(parent = emptyenv())
 
-account_of <- function(pairing, several = several_partners(pairing$matches)) {
+account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts
   sizes <- pairing$sizes
   list(
@@ -20,6 +20,11 @@ account_of <- function(pairing, several = several_partners(pairing$matches)) {
     row_names_left_behind = pairing$row_names,
     notes = pairing$notes
   )
+}
+
+# how many left rows have several partners; looked at only where one has
+several_left <- function(pairing) {
+  if (pairing$counts$most_left > 1L) several_partners(pairing$matches) else 0
 }
 
 # One line a frame; matched + unmatched = rows
@@ -42,7 +47,7 @@ account_frame <- function(pairing) {
 told <- function(pairing, clock, built = NULL) {
   c(
     pairing[c("labels", "sides", "sizes", "counts", "row_names", "notes")],
-    list(several = several_partners(pairing$matches), clock = clock, built = built)
+    list(several = several_left(pairing), clock = clock, built = built)
   )
 }
 

@@ -252,11 +252,7 @@ several_words <- function(pairing, side, rows, most = 3L) {
   verb <- pairing_verb(pairing, side)
   columns <- rule_columns(pairing$rules, side)
   words <- vapply(utils::head(rows, most), function(row) {
-    partners <- if (side == "left") {
-      partners_of(pairing$matches, row)
-    } else {
-      left_partners_of(pairing$matches, row)
-    }
+    partners <- partners_of_row(pairing$matches, side, row)
     sprintf("row %d of %s%s %s rows %s of %s", row, labels[[side]],
       if (length(columns)) {
         sprintf(" (%s)", key_words(pairing[[side]], columns, row))

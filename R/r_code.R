@@ -34,7 +34,7 @@ escaped <- function(text, quote) {
 # becomes what the analyst calls it: in words `sailings` (left), in code sailings.
 frame_mark <- function(side) paste0("\001", side, "\002")
 
-frame_marks <- c("\001left\002", "\001right\002")
+frame_marks <- frame_mark(c("left", "right"))
 
 # the call to blame, with what its frames are called in words and in code
 call_with_frames <- function(call, labels, code) {

@@ -64,7 +64,7 @@ sample_rows <- function(frame) {
   if (n <= limit) {
     return(seq_len(n))
   }
-  unique(as.integer(round(seq(1, n, length.out = limit))))
+  unique(spread_rows(n, limit))
 }
 
 most_pairs <- 2500L
@@ -215,29 +215,20 @@ found_shares <- function(parts, sides, kinds) {
     n <- length(own[[1L]])
     if (is.null(first)) first <- seq_len(n)
     matches <- match_equal_(other, own, kinds, FALSE, FALSE)$matches
-    hit <- tabulate(first_partners(matches), n) > 0L
+    uses <- tabulate(first_partners(matches), n)
     there <- first > 0L
-    found[k] <- if (any(there)) mean(hit[first[there]]) else 0
+    found[k] <- if (any(there)) mean(uses[first[there]] > 0L) else 0
     unique_share[k] <- if (any(there)) {
       length(unique(first[there])) / sum(there)
     } else {
       0
     }
     # left rows whose value stands on the right more than once
-    if (k == 1L) {
-      partners <- tabulate(match_places(matches, n), n)
-      several <- mean(there & partners[pmax(first, 1L)] > 1L)
-    }
+    if (k == 1L) several <- mean(there & uses[pmax(first, 1L)] > 1L)
   }
   list(
     found = found, unique = unique_share, shared = all(found > 0), several = several
   )
-}
-
-# the row of a sample that each row of the other side's values is found in
-match_places <- function(matches, n) {
-  places <- first_partners(matches)
-  places[places > 0L]
 }
 
 any_unique <- function(found) {

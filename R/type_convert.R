@@ -202,8 +202,6 @@ padded_width <- function(texts) {
 
 # Numbers and times -----------------------------------------------------------------
 
-plain_numbers <- function(x) strip_class(as_number(x))
-
 # (by what they would mean: from 1950 to 2100)
 looks_like_times <- function(number, per_second) {
   seconds <- plain_numbers(number) / per_second

@@ -8,18 +8,16 @@ gap_of <- function(x, y, ahead, call) {
   minus <- if (ahead) function(a, b) b - a else `-`
   switch(key_family(x),
     Date = as_duration(Reduce(minus, date_values(list(x, y))$values), "days"),
-    POSIXct = as_duration(minus(plain_number(x), plain_number(y)), "secs"),
+    POSIXct = as_duration(minus(plain_numbers(x), plain_numbers(y)), "secs"),
     difftime = {
       unit <- unit_seconds(x)
       as_duration(minus(duration_number(x, unit), duration_number(y, unit)),
         attr(x, "units")
       )
     },
-    minus(plain_number(x), plain_number(y))
+    minus(plain_numbers(x), plain_numbers(y))
   )
 }
-
-plain_number <- function(x) as_double(strip_class(x))
 
 # Of 64-bit integers and integers a 64-bit integer; beside doubles, which may have
 # fractions, a double.

@@ -4,6 +4,8 @@
 # numbers of any type as doubles
 as_number <- function(x) if (is_int64(x)) int64_double(x) else as_double(x)
 
+plain_numbers <- function(x) strip_class(as_number(x))
+
 is_missing <- function(x) {
   if (is.list(x)) {
     return(vapply(x, is.null, NA))

@@ -99,6 +99,9 @@ run_worker <- function(number, files, place, run_one) {
 }
 
 run_one <- function(name) {
+  # (the next file of this process finds the options as this one did)
+  before <- options()
+  on.exit(options(before))
   reporter <- testthat::SilentReporter$new()
   results <- testthat::test_dir("tests/testthat",
     package = "ronda", load_package = "installed", filter = sprintf("^%s$", name),

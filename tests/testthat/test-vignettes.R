@@ -5,6 +5,8 @@ test_that("every guide runs", {
   )
   skip_if(!length(guides), "the guides aren't here")
   guides <- normalizePath(guides)
+  # (the guides set these themselves)
+  withr::local_options(width = 80L, ronda.receipt = FALSE)
   folder <- withr::local_tempdir()
   file.copy(test_path("..", "..", "bench"), dirname(folder), recursive = TRUE)
   withr::defer(unlink(file.path(dirname(folder), "bench"), recursive = TRUE))
