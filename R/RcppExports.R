@@ -133,8 +133,8 @@ range_block_ <- function(search, from, most) {
     .Call(`_ronda_range_block_`, search, from, most)
 }
 
-match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right) {
-    .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right)
+match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right, limit) {
+    .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right, limit)
 }
 
 outward_search_ <- function(matches, nearest, rules, skip_left, skip_right) {

@@ -246,6 +246,18 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
   }
 }
 
+# a whole number from 1 on, or Inf
+check_how_many <- function(n, arg, call) {
+  good <- is.numeric(n) && !is.object(n) && length(n) == 1L && !is.na(n) &&
+    n >= 1 && n == trunc(n)
+  if (!good) {
+    stop_argument(
+      sprintf("`%s` must be a whole number from 1 on, not %s.", arg, shown(n)),
+      call = call
+    )
+  }
+}
+
 check_pairing <- function(pairing, call) {
   if (missing(pairing)) {
     stop_argument("`pairing` is missing: give what pair_rows() gives.",

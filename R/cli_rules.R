@@ -76,6 +76,9 @@ read_detail <- function(detail, given) {
   if (is.null(given)) {
     return(detail$usual)
   }
+  if (detail$value == "NUMBER") {
+    return(cli_number(given, "--n"))
+  }
   if (detail$value != "DISTANCE") {
     return(given)
   }

@@ -39,11 +39,12 @@ matches_of_pairs <- function(left, right, sizes) {
   )
 }
 
-# pairs of several blocks, each list(left, right), in whatever order they were found
-matches_of_blocks <- function(blocks, sizes) {
+# Pairs of several blocks, each list(left, right), in whatever order they were found;
+# `right_ascends`: those of a left row stand in right order where they come together
+matches_of_blocks <- function(blocks, sizes, right_ascends = TRUE) {
   left <- as.integer(unlist(lapply(blocks, `[[`, 1L)))
   right <- as.integer(unlist(lapply(blocks, `[[`, 2L)))
-  if (is.unsorted(left)) {
+  if (!right_ascends || is.unsorted(left)) {
     order <- order(left, right, method = "radix")
     left <- left[order]
     right <- right[order]

@@ -52,9 +52,11 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   if (length(parts)) {
     found <- nearest_in_rounds(pairing, plan, groups, parts, call)
   } else {
+    limit <- candidate_limit(pairing)
     found <- match_nearest_(groups, plan$closest, plan$comparisons,
-      plan$skip_left, plan$skip_right
+      plan$skip_left, plan$skip_right, limit
     )
+    if (is.null(found$matches)) stop_candidates(pairing, found$pairs, limit, call)
   }
   if (length(found$tied)) stop_tied(pairing, found$tied, call)
   found
@@ -66,7 +68,7 @@ merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
   fits <- !is.null(spec) && !length(plan$comparisons) &&
     is.null(pairing$where) && length(keys$kinds) <= 1L &&
-    spec$look == "back" && spec$ties == "last" && spec$equal &&
+    spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
     !identical(path_option(), "hashed")
   found <- if (fits) {
     merge_nearest_(keys$left, keys$right, keys$kinds, spec)
@@ -77,12 +79,14 @@ merge_sorted <- function(pairing, keys, plan) {
 rows_per_block <- 50000L
 
 # Left rows in blocks; within each, candidates outward from the nearest, twice
-# as many in each round, for the rows that have found none.
+# as many in each round, for the rows that have not found as many as they want.
 nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
   search <- outward_search_(groups, plan$closest, plan$comparisons,
     plan$skip_left, plan$skip_right
   )
   ties <- plan$closest$ties
+  limit <- candidate_limit(pairing)
+  total <- 0
   kept <- list()
   tied <- integer()
   left_rows <- pairing$sizes[1L]
@@ -91,48 +95,54 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
   for (begin in seq(1, max(left_rows, 1), by = size)) {
     open <- seq.int(begin, length.out = max(0, min(size, left_rows - begin + 1)))
     open <- as.integer(open[may_pair[open]])
+    wanted <- rep(plan$closest$n, length(open))
     most <- 1
     while (length(open)) {
       round <- outward_round_(search, open, most)
       if (!length(round$left)) break
       asked <- open[round$left]
       keep <- which(pairs_hold(pairing, asked, round$right, parts, call))
-      best <- best_of_round(round, keep, ties)
-      if (ties == "stop") {
-        tied <- c(tied, open[unique(round$left[best][duplicated(
-          round$left[best]
-        )])])
-      }
+      best <- best_of_round(round, keep, ties, wanted)
       kept[[length(kept) + 1L]] <- list(asked[best], round$right[best])
+      total <- total + length(best)
+      if (total > limit) stop_candidates(pairing, total, limit, call)
+      wanted <- wanted - tabulate(round$left[best], length(open))
+      if (ties == "stop") tied <- c(tied, open[wanted < 0])
       has_more <- unique(round$left)
-      open <- open[setdiff(has_more, round$left[best])]
+      has_more <- has_more[wanted[has_more] > 0]
+      open <- open[has_more]
+      wanted <- wanted[has_more]
       # the open rows share what one block of pairs may hold
       most <- min(2 * most, max(1, pairs_per_block %/% max(1, length(open))))
     }
   }
   list(
-    matches = matches_of_blocks(kept, pairing$sizes), candidates = -1,
+    matches = matches_of_blocks(kept, pairing$sizes, right_ascends = FALSE),
+    candidates = -1,
     tied = sort(tied)
   )
 }
 
-# Of the candidates that hold, those at each left row's nearest point; the
-# engine lists them best first.
-best_of_round <- function(round, keep, ties) {
+# Of the candidates that hold, the nearest ones of each left row, as many as are
+# `wanted` (and the others at the last one's point, where they count too); the engine
+# lists them best first, left row by left row.
+best_of_round <- function(round, keep, ties, wanted) {
   left <- round$left[keep]
-  first <- !duplicated(left)
-  if (ties %in% c("last", "first")) {
-    return(keep[first])
+  rank <- seq_along(left) - match(left, left)
+  if (ties %in% c("all", "stop")) {
+    # (each ranks as the first of its point)
+    begins <- c(TRUE, diff(left) != 0L | diff(round$point[keep]) != 0L)
+    rank <- rank[begins[seq_along(left)]][cumsum(begins)[seq_along(left)]]
   }
-  best <- round$point[keep[first]][match(left, left[first])]
-  keep[round$point[keep] == best]
+  keep[rank < wanted[left]]
 }
 
 stop_tied <- function(pairing, tied, call) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
   stop_expectation(pairing,
-    sprintf("%s of `%s` %s several right rows at the nearest point.",
-      counted(length(tied), "row"), frame_marks[1L], if (length(tied) == 1L) "has" else "have"
+    sprintf("%s of `%s` %s several right rows at the %s point.",
+      counted(length(tied), "row"), frame_marks[1L], if (length(tied) == 1L) "has" else "have",
+      if (rule$n == 1) "nearest" else "last"
     ),
     sprintf("%s: %s", pairing$labels[1L],
       key_words(pairing$left, rule$left, tied[1L])

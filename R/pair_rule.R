@@ -26,7 +26,9 @@
 #' @param equal `[logical(1)]` FALSE: not at the same point.
 #' @param ties `[character(1)]` Of several right rows at the nearest point the
 #'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
-#'   error.
+#'   error. (With `n`, of those at the last point of which not all are wanted.)
+#' @param n `[numeric(1)]` Up to so many right rows, the closest ones; `Inf`: all that
+#'   lie within reach.
 #' @param gap `[character(1)]` Name of a column to add: the distance, never negative
 #'   but for `look = "either"`, where it is left - right. In the key's own units
 #'   (a difftime in seconds for date-times, in days for dates; a 64-bit integer
@@ -75,6 +77,10 @@
 #' # the latest tide reading at the port before departure, and its age
 #' join_frames(sailings, tide_readings, on = list(
 #'   "port", nearest("departs", "read_at", within = "15 mins", gap = "age")
+#' )) |> head(3)
+#' # the last three readings before departure
+#' join_frames(sailings, tide_readings, rows = "inner", on = list(
+#'   "port", nearest("departs", "read_at", n = 3, gap = "age")
 #' )) |> head(3)
 #' # the fare band of each distance; the last band has no end
 #' join_frames(sailings, fare_bands,

@@ -1,20 +1,21 @@
-# nearest(): the closest value, at most so far.
+# nearest(): the closest values, at most so far and so many.
 
 #' @rdname rules
 #' @export
 nearest <- function(left, right = left, look = "back", within = Inf,
-                    equal = TRUE, ties = "last", gap = NULL) {
+                    equal = TRUE, ties = "last", n = 1, gap = NULL) {
   call <- quote(nearest())
   check_rule_column(left, "left", call)
   check_rule_column(right, "right", call)
   check_choice(look, c("back", "ahead", "either"), "look", call)
   check_flag(equal, "equal", call)
   check_choice(ties, c("last", "first", "all", "stop"), "ties", call)
+  check_how_many(n, "n", call)
   if (!is.null(gap)) check_name(gap, "gap", call)
   check_distance(within, "within", call)
   new_rule("nearest",
     left = left, right = right, look = look, within = within, equal = equal,
-    ties = ties, gap = gap
+    ties = ties, n = n, gap = gap
   )
 }
 
@@ -24,7 +25,7 @@ plan_nearest <- function(pairing, rule, call) {
   list(
     closest = list(
       left = found$values[[1L]], right = found$values[[2L]],
-      int64 = found$int64, look = rule$look, ties = rule$ties,
+      int64 = found$int64, look = rule$look, ties = rule$ties, n = rule$n,
       within = within, equal = rule$equal
     ),
     scale = found$scale, values = found$values,
@@ -33,10 +34,11 @@ plan_nearest <- function(pairing, rule, call) {
 }
 
 nearest_text <- function(rule) {
-  sprintf("nearest(%s, look = \"%s\"%s)", columns_text(rule), rule$look,
-    if (is_unlimited(rule$within)) "" else {
-      paste0(", within = ", distance_text(rule$within))
-    }
+  paste0(
+    sprintf("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
+    if (!is_unlimited(rule$within)) paste0(", within = ", distance_text(rule$within)),
+    if (rule$n > 1) paste0(", n = ", format(rule$n, scientific = FALSE)),
+    ")"
   )
 }
 
@@ -58,10 +60,11 @@ outside_notes <- function(pairing, plan, matched) {
   }
   wider$within <- Inf
   wider$ties <- "last"
+  wider$n <- 1
   keys <- matched$keys
   found <- if (is.null(keys)) {
     match_nearest_(leave_out_left(matched$groups, !alone), wider,
-      plan$comparisons, plan$skip_left, plan$skip_right
+      plan$comparisons, plan$skip_left, plan$skip_right, Inf
     )
   } else {
     merge_nearest_(keys$left, keys$right, keys$kinds, wider)
@@ -178,7 +181,9 @@ nearest_choice_lines <- function(pairing, view, rule, partners, passed,
                                  refused) {
   standing <- view$standing
   distance <- standing$distance
-  chosen <- partners[1L]
+  partners <- closest_first(distance, partners)
+  # what lies as far as the last one chosen could have been chosen instead
+  chosen <- partners[length(partners)]
   at_point <- function(rows) {
     standing$sign[rows] == standing$sign[chosen] &
       compare_distances(distance, rows, chosen) == 0
@@ -195,10 +200,7 @@ nearest_choice_lines <- function(pairing, view, rule, partners, passed,
         key_words(pairing$right, rule$right, closest)
       )
     },
-    sprintf("Chosen: row %s (%s), %s away.", listed(partners, "and"),
-      key_words(pairing$right, rule$right, chosen),
-      words_of_distance(distance, chosen)
-    ),
+    chosen_lines(pairing, rule, partners, distance),
     if (length(tied)) {
       sprintf("At the same point: row %s (ties = \"%s\").", listed(tied, "and"),
         rule$ties
@@ -209,6 +211,25 @@ nearest_choice_lines <- function(pairing, view, rule, partners, passed,
         words_of_distance(distance, next_best[1L])
       )
     }
+  )
+}
+
+# (rows at one point are told once)
+chosen_lines <- function(pairing, rule, partners, distance) {
+  away <- vapply(partners, words_of_distance, "", distance = distance)
+  points <- vapply(partners, function(row) {
+    key_words(pairing$right, rule$right, row)
+  }, "")
+  told <- utils::head(unique(points), 5L)
+  more <- sum(!points %in% told)
+  c(
+    vapply(told, function(point) {
+      rows <- which(points == point)
+      sprintf("Chosen: row %s (%s), %s away.", listed(partners[rows], "and"), point,
+        away[rows[1L]]
+      )
+    }, "", USE.NAMES = FALSE),
+    if (more) sprintf("Chosen, too: the next %s.", counted(more, "row"))
   )
 }
 
@@ -239,13 +260,17 @@ register_rule("nearest",
     make = function(left, right, details) {
       nearest(left, right,
         look = details$look, within = details$within,
-        equal = !details[["not-equal"]], ties = details$ties, gap = details$gap
+        equal = !details[["not-equal"]], ties = details$ties,
+        n = details$n, gap = details$gap
       )
     },
     details = list(
       look = rule_detail("back (default), ahead or either", "WORD", "back"),
       within = rule_detail("no farther than 15 or \"15 mins\"", "DISTANCE", Inf),
       ties = rule_detail("last (default), first, all or stop", "WORD", "last"),
+      n = rule_detail("up to so many right rows, the closest ones (default: 1)",
+        "NUMBER", 1
+      ),
       "not-equal" = rule_detail("not at the same point"),
       gap = rule_detail("add a column left - right", "NAME")
     )

@@ -96,7 +96,7 @@ closest_number <- function(pairing, view, rule, most = 2L) {
     return(NULL)
   }
   near <- list(kind = "nearest", left = rule$left, right = rule$right, look = "either",
-    within = Inf, equal = TRUE, ties = "last"
+    within = Inf, equal = TRUE, ties = "last", n = 1
   )
   standing <- tryCatch(standing_of_row(pairing, view, near),
     ronda_error_type = function(e) NULL # no distance is exact

@@ -375,8 +375,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_nearest_
-List match_nearest_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right);
-RcppExport SEXP _ronda_match_nearest_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+List match_nearest_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right, double limit);
+RcppExport SEXP _ronda_match_nearest_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP, SEXP limitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
@@ -384,7 +384,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right));
+    Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right, limit));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -572,7 +573,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 4},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
-    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 5},
+    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 6},
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 5},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},

@@ -76,6 +76,9 @@ core::Nearest as_nearest(const List& spec, std::size_t left_rows,
   nearest.within = as<double>(spec["within"]);
   glue::require(nearest.within >= 0, "the distance of nearest()");
   nearest.equal = as<bool>(spec["equal"]);
+  const double n = as<double>(spec["n"]);
+  glue::require(n >= 1, "how many rows nearest() takes");
+  nearest.n = static_cast<std::size_t>(std::min(n, 2147483647.0));
   nearest.look = glue::as_look(as<std::string>(spec["look"]));
   nearest.ties = glue::as_ties(as<std::string>(spec["ties"]));
   return nearest;
@@ -198,9 +201,10 @@ List range_block_(SEXP search, double from, double most) {
   });
 }
 
+// `matches` is NULL when pairs are more than `limit`.
 // [[Rcpp::export(rng = false)]]
 List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
-                    SEXP skip_right) {
+                    SEXP skip_right, double limit) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const OwnedGroups owned(context, matches);
@@ -209,11 +213,14 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
         context, groups,
         as_nearest(nearest, groups.left_rows, groups.right_rows),
         as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
-        as_flags(skip_right, groups.right_rows));
+        as_flags(skip_right, groups.right_rows), limit);
     const bool single = found.list.counts.empty();
+    RObject made;
+    if (!found.too_many)
+      made = single ? as_matches(found.partner_of, groups.right_rows)
+                    : as_matches(found.list, groups.right_rows);
     return List::create(
-        _["matches"] = single ? as_matches(found.partner_of, groups.right_rows)
-                              : as_matches(found.list, groups.right_rows),
+        _["matches"] = made, _["pairs"] = found.list.pairs,
         _["tied"] = glue::as_rows(found.tied),
         _["candidates"] = found.candidates);
   });

@@ -171,16 +171,18 @@ struct Part {
 
 template <class T>
 void match_tied(const Context& context, const Groups& groups,
-                const NearestSearch<T>& search, bool stop_at_ties,
-                Coverage<T>* coverage, NearestPairs& result) {
+                const NearestSearch<T>& search, const Nearest& nearest,
+                double limit, Coverage<T>* coverage, NearestPairs& result) {
   take_road(Road::nearest_with_ties);
   const std::size_t n = groups.left_rows;
   std::vector<Part> parts(chunk_count(context, n));
+  std::atomic<std::int64_t> pairs{0};
   for_chunks(
       context, n, [&](std::size_t c, std::size_t begin, std::size_t end) {
         Part& part = parts[c];
         part.counts.reserve(end - begin);
         Hints hints(search.sorted());
+        std::size_t told = 0;  // pairs that the other threads know of
         for (std::size_t i = begin; i < end; ++i) {
           std::size_t found = 0;
           if (!search.skips(i)) {
@@ -190,10 +192,17 @@ void match_tied(const Context& context, const Groups& groups,
             found = search.partners(seeker, cursor, part.rows);
           }
           part.counts.push_back(static_cast<Row>(found));
-          if (found > 1 && stop_at_ties)
+          if (found > nearest.n && nearest.ties == Ties::stop)
             part.tied.push_back(static_cast<Row>(i + 1));
+          if (i + 1 < end && part.rows.size() - told < 4096) continue;
+          pairs += static_cast<std::int64_t>(part.rows.size() - told);
+          told = part.rows.size();
+          if (static_cast<double>(pairs) > limit) return;
         }
       });
+  result.list.pairs = static_cast<double>(pairs);
+  result.too_many = result.list.pairs > limit;
+  if (result.too_many) return;
   for (Part& part : parts) {
     auto append = [](std::vector<Row>& to, const std::vector<Row>& from) {
       to.insert(to.end(), from.begin(), from.end());
@@ -203,7 +212,6 @@ void match_tied(const Context& context, const Groups& groups,
     append(result.tied, part.tied);
     part = Part();
   }
-  result.list.pairs = static_cast<double>(result.list.rows.size());
 }
 
 template <class T>
@@ -211,7 +219,7 @@ NearestPairs match_all(const Context& context, const Groups& groups,
                        const Nearest& nearest,
                        const std::vector<Comparison>& rules,
                        const std::uint8_t* skip_left,
-                       const std::uint8_t* skip_right) {
+                       const std::uint8_t* skip_right, double limit) {
   const NearestSearch<T> search(context, groups, nearest, rules, skip_left,
                                 skip_right);
   std::unique_ptr<Coverage<T>> coverage;
@@ -227,8 +235,7 @@ NearestPairs match_all(const Context& context, const Groups& groups,
       match_singly(context, groups, search, coverage.get(),
                    result.partner_of.data());
   } else {
-    match_tied(context, groups, search, nearest.ties == Ties::stop,
-               coverage.get(), result);
+    match_tied(context, groups, search, nearest, limit, coverage.get(), result);
   }
   if (coverage) result.candidates = coverage->count();
   return result;
@@ -240,12 +247,12 @@ NearestPairs match_nearest(const Context& context, const Groups& groups,
                            const Nearest& nearest,
                            const std::vector<Comparison>& rules,
                            const std::uint8_t* skip_left,
-                           const std::uint8_t* skip_right) {
+                           const std::uint8_t* skip_right, double limit) {
   if (nearest.int64)
     return match_all<std::int64_t>(context, groups, nearest, rules, skip_left,
-                                   skip_right);
+                                   skip_right, limit);
   return match_all<double>(context, groups, nearest, rules, skip_left,
-                           skip_right);
+                           skip_right, limit);
 }
 
 }  // namespace ronda::core

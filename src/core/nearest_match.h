@@ -15,21 +15,24 @@ struct Nearest {
   Ties ties = Ties::last;
   double within = INFINITY;
   bool equal = true;  // a value at the same point counts
+  std::size_t n = 1;  // how many right rows a left row may have
 };
 
 struct NearestPairs {
   std::vector<Row> partner_of;  // the one partner of each left row, or
   PairList list;                // where ties bring several: all of them
-  std::vector<Row> tied;  // left rows with several right rows at the point
+  // left rows that more right rows at one point wait for than are wanted
+  std::vector<Row> tied;
   // right rows that were near enough to some left row, chosen or not; -1 where
   // other rules decide too and it is not known
   double candidates = -1;
+  bool too_many = false;  // more than the limit; `list` is of no use then
 };
 
 NearestPairs match_nearest(const Context& context, const Groups& groups,
                            const Nearest& nearest,
                            const std::vector<Comparison>& rules,
                            const std::uint8_t* skip_left,
-                           const std::uint8_t* skip_right);
+                           const std::uint8_t* skip_right, double limit);
 
 }  // namespace ronda::core

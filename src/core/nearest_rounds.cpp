@@ -34,7 +34,7 @@ class OutwardSearchOf : public OutwardSearch {
       std::size_t found = 0;
       for (;;) {
         const bool inside = at.point.low < at.point.high;
-        if (found >= most && (search_.one_is_enough() || !inside)) break;
+        if (found >= most && (search_.counts_rows() || !inside)) break;
         if (!inside) {
           if (!search_.next(seeker, at.cursor, at.point)) break;
           ++at.number;

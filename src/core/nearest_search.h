@@ -126,9 +126,11 @@ class NearestSearch {
   std::size_t take(Point& point) const {
     return nearest_.ties == Ties::last ? --point.high : point.low++;
   }
-  bool one_is_enough() const {
+  // Whether a point may be left half used: as many rows as are wanted, no more
+  bool counts_rows() const {
     return nearest_.ties == Ties::last || nearest_.ties == Ties::first;
   }
+  bool one_is_enough() const { return nearest_.n == 1 && counts_rows(); }
 
   bool holds(const Seeker<T>& seeker, std::size_t position) const {
     return rules_.empty() ||
@@ -137,22 +139,24 @@ class NearestSearch {
                Outcome::yes;
   }
 
-  // Appends the partners; returns how many stand at the point.
+  // Appends the partners, in right order; returns how many they are.
   std::size_t partners(const Seeker<T>& seeker, Cursor cursor,
                        std::vector<Row>& rows) const {
+    const std::size_t before = rows.size();
+    std::size_t found = 0;
     Point point;
-    while (next(seeker, cursor, point)) {
-      std::size_t found = 0;
+    while (found < nearest_.n && next(seeker, cursor, point)) {
       while (point.low < point.high) {
         const std::size_t k = take(point);
         if (!holds(seeker, k)) continue;
         rows.push_back(sorted_.row(k));
         ++found;
-        if (one_is_enough()) break;
+        if (counts_rows() && found == nearest_.n) break;
       }
-      if (found) return found;
     }
-    return 0;
+    if (nearest_.n > 1)
+      std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
+    return found;
   }
 
   // The first partner alone, 0 for none

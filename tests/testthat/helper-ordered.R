@@ -109,8 +109,26 @@ oracle_rule <- function(rule, l, r) {
   )
 }
 
-# Of some candidates, those that nearest() keeps
+# Of some candidates, those that nearest() keeps: the nearest point, then the nearest
+# of what is left, until there are as many as are wanted
 oracle_nearest <- function(partners, left, right, i, rule) {
+  kept <- integer()
+  n <- if (is.null(rule$n)) 1 else rule$n
+  while (length(kept) < n) {
+    point <- oracle_point(partners, left, right, i, rule)
+    if (!length(point)) break
+    some <- utils::head(seq_along(point), n - length(kept))
+    kept <- c(kept, switch(rule$ties,
+      last = rev(point)[some], first = point[some], all = point,
+      stop = if (length(point) > n - length(kept)) stop("tied") else point
+    ))
+    partners <- setdiff(partners, point)
+  }
+  sort(kept)
+}
+
+# all candidates at the nearest point
+oracle_point <- function(partners, left, right, i, rule) {
   x <- left$p[i]
   side <- vapply(partners, function(j) oracle_compare(x, right$q[j]), 0)
   ok <- !is.na(side) &
@@ -140,13 +158,9 @@ oracle_nearest <- function(partners, left, right, i, rule) {
   best <- if (is.null(before) || (!is.null(behind) &&
     not_farther(apart[[behind]], apart[[before]]))) behind else before
   point <- right$q[partners[best]]
-  partners <- partners[vapply(partners, function(j) {
+  partners[vapply(partners, function(j) {
     oracle_compare(right$q[j], point) == 0
   }, NA)]
-  switch(rule$ties,
-    last = max(partners), first = min(partners), all = partners,
-    stop = if (length(partners) > 1L) stop("tied") else partners
-  )
 }
 
 oracle_gap <- function(x, y) {
@@ -269,13 +283,13 @@ make_nearest_rule <- function(case) {
   rule <- list(
     kind = "nearest", look = one_of(c("back", "ahead", "either")),
     within = one_of(c(Inf, Inf, 0, 1, 60, 2^53)), equal = runif(1) < 0.7,
-    ties = one_of(c("last", "first", "all"))
+    ties = one_of(c("last", "first", "all")), n = one_of(c(1, 1, 2, 3, Inf))
   )
   if (isTRUE(case$sorted)) {
     rule[c("look", "equal", "ties")] <- list("back", TRUE, "last")
   }
   call <- nearest("p", "q", look = rule$look, within = rule$within,
-    equal = rule$equal, ties = rule$ties,
+    equal = rule$equal, ties = rule$ties, n = rule$n,
     gap = if (runif(1) < 0.5) "apart"
   )
   list(rule = rule, call = call)

@@ -13,7 +13,7 @@ single <- list(
 )
 nearest_spec <- list(
   left = c(1, 2, NA), right = c(1, 5, 2), int64 = FALSE, look = "back",
-  ties = "last", within = 10, equal = TRUE
+  ties = "last", n = 1, within = 10, equal = TRUE
 )
 comparisons <- list(list(
   left = c(1, 2, 3), right = c(3, 2, 1), op = "<", int64 = FALSE, end = FALSE
@@ -51,7 +51,7 @@ sound_calls <- list(
   pair_block_ = list(matches, 1, 0, 10),
   range_search_ = list(matches, comparisons, raw(3), raw(3)),
   outward_search_ = list(matches, nearest_spec, comparisons, NULL, NULL),
-  match_nearest_ = list(matches, nearest_spec, comparisons, NULL, NULL),
+  match_nearest_ = list(matches, nearest_spec, comparisons, NULL, NULL, Inf),
   merge_nearest_ = list(keys[1], keys[1], 0L, nearest_spec),
   standings_ = list(nearest_spec, 1:3, 3:1),
   distinct_columns_ = list(c("a", "k"), c("b", "k"), "k", "k"),

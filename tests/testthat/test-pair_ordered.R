@@ -34,6 +34,8 @@ test_that("wrong rules are refused", {
     nearest("at", within = -1),
     nearest("at", within = c(1, 2)),
     nearest("at", equal = NA),
+    nearest("at", n = 0),
+    nearest("at", n = 1.5),
     nearest("at", ties = "any"),
     nearest("at", gap = 1),
     around("at", before = "soon"),
