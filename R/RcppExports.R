@@ -97,6 +97,14 @@ one_partner_ <- function(matches, last) {
     .Call(`_ronda_one_partner_`, matches, last)
 }
 
+once_in_order_ <- function(matches) {
+    .Call(`_ronda_once_in_order_`, matches)
+}
+
+once_as_listed_ <- function(left, right, left_rows, right_rows) {
+    .Call(`_ronda_once_as_listed_`, left, right, left_rows, right_rows)
+}
+
 heaviest_ranges_ <- function(matches, most) {
     .Call(`_ronda_heaviest_ranges_`, matches, most)
 }
@@ -135,6 +143,10 @@ range_block_ <- function(search, from, most) {
 
 match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right, limit) {
     .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right, limit)
+}
+
+match_once_ <- function(matches, nearest, skip_left, skip_right) {
+    .Call(`_ronda_match_once_`, matches, nearest, skip_left, skip_right)
 }
 
 outward_search_ <- function(matches, nearest, rules, skip_left, skip_right) {

@@ -22,7 +22,7 @@ matching_options <- list(
   missing_option,
   cli_option("repeats", paste(
     "Of several partners: all (default), first, last, stop, highest:COLUMN or",
-    "lowest:COLUMN"
+    "lowest:COLUMN; once: each row of either file in one pair at the most"
   ), "WORD"),
   cli_option("expect", paste(
     "What must hold: one-to-one, one-to-many, many-to-one, rows-multiply,",

@@ -194,6 +194,9 @@ choice_lines <- function(pairing, view, followed, partners) {
   if (!length(candidates)) {
     return(NULL)
   }
+  if (is_once(pairing$repeats)) {
+    return(if (length(passed)) once_line(pairing, view, passed))
+  }
   if (view$side == "right") {
     return(if (length(passed)) right_passed_line(pairing, view, passed))
   }
@@ -216,6 +219,22 @@ choice_lines <- function(pairing, view, followed, partners) {
       )
     )
   }
+}
+
+# who has the candidates that this row has not
+once_line <- function(pairing, view, passed) {
+  shown_rows <- utils::head(passed, 3L)
+  words <- vapply(shown_rows, function(row) {
+    with <- partners_of_row(pairing$matches, view$other, row)
+    sprintf("row %d of %s is %s", row, view$other_label,
+      if (length(with)) sprintf("with row %d", with) else "free"
+    )
+  }, "")
+  more <- length(passed) - length(shown_rows)
+  sprintf("repeats = \"once\", of %s: %s%s.",
+    counted(length(passed), "other candidate"), paste(words, collapse = "; "),
+    if (more > 0L) sprintf("; and %s more", with_commas(more)) else ""
+  )
 }
 
 right_passed_line <- function(pairing, view, passed) {

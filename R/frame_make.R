@@ -82,9 +82,7 @@ make_column <- function(pairing, column, row_map, both_sides, call) {
 
 # the candidates of each left row, before `repeats` chose among them
 partner_column <- function(pairing, row_map) {
-  candidates <- pairing$candidates
-  if (is.null(candidates)) candidates <- pairing$matches
-  counts <- partner_counts(candidates, "left")
+  counts <- partner_counts(candidates_of(pairing), "left")
   if (is.null(row_map$left)) counts else gather_(counts, row_map$left)
 }
 

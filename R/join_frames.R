@@ -79,7 +79,10 @@
 #'   nothing. `"match"`: missing equals missing. `"stop"`: an error.
 #' @param repeats `[character(1) | choice]` Of several candidates of a left
 #'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
-#'   that [highest()] or [lowest()] picks; `"stop"`: an error.
+#'   that [highest()] or [lowest()] picks; `"stop"`: an error. `"once"`: every row of
+#'   either frame is in one pair at the most: left rows in turn take the first
+#'   candidate that is still free (of one key the first row the first, the second the
+#'   second); with [nearest()] the closest pairs go first.
 #' @param expect `[character | list | function]` Any of `"one-to-one"`,
 #'   `"one-to-many"`, `"many-to-one"`, `"rows-multiply"` (keys may repeat on both
 #'   sides: no warning), `"left-complete"` (every left row has a partner),

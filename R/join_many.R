@@ -233,8 +233,14 @@ check_many_options <- function(options, frames, chain, call) {
   check_choice(options$missing_keys, c("unmatched", "match", "stop"),
     "missing_keys", call
   )
+  if (inherits(options$repeats, "ronda_choice") && !is.character(options$repeats$column)) {
+    stop_argument("`repeats` can't be a formula here: it speaks of two frames.",
+      "Write highest(\"column\") or lowest(\"column\").",
+      call = call
+    )
+  }
   for (name in names(chain)) {
-    check_repeats(options$repeats, frames[[name]], call)
+    check_repeats(options$repeats, NULL, frames[[name]], call)
     check_expect(options$expect, chain[[name]], call)
   }
   check_max_rows(options$max_rows, call)

@@ -54,17 +54,18 @@ table_lines <- function(cells) {
 }
 
 pair_words <- function(pairing) {
-  passed <- passed_over_right(pairing$counts)
   c(
     styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
       key_shape_of(pairing$counts)
     ), "bold"),
-    if (!is.na(passed) && passed > 0) {
-      sprintf("%s of %s had a candidate but %s passed over.",
-        counted(passed, "row"), pairing$labels[2L],
-        if (passed == 1) "was" else "were"
-      )
-    }
+    unlist(lapply(side_names, function(side) {
+      passed <- passed_over(pairing$counts, side)
+      if (!is.na(passed) && passed > 0) {
+        sprintf("%s of %s had a candidate but %s passed over.", counted(passed, "row"),
+          pairing$labels[side_number(side)], if (passed == 1) "was" else "were"
+        )
+      }
+    }))
   )
 }
 

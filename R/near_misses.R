@@ -108,8 +108,8 @@ distinct_keys <- function(pairing, call) {
     if (is.null(first)) first <- seq_len(rows)
     row <- which(first == seq_len(rows))
     times <- tabulate(first, rows)
-    # a key is alone when no row of it has a partner
-    matched <- is_matched(pairing$matches, side)
+    # a key is alone when no row of it has a candidate
+    matched <- is_matched(candidates_of(pairing), side)
     taken <- tabulate(first[matched & first > 0L], rows) > 0L
     list(row = row, rows = times[row], alone = !taken[row])
   })
@@ -356,11 +356,12 @@ outside_misses <- function(pairing, call) {
     if (other$kind == "nearest") {
       other$within <- Inf
       other$ties <- "last"
+      other$n <- 1
       other$gap <- NULL
     }
     structure(other, class = "ronda_rule_record")
   })
-  alone <- unmatched(pairing$matches, "left")
+  alone <- unmatched(candidates_of(pairing), "left")
   found <- pair_up(pairing$left, pairing$right, wider,
     list(
       missing_keys = if (pairing$missing_keys == "match") "match" else "unmatched",
@@ -404,7 +405,7 @@ refused_misses <- function(pairing, call) {
   if (!length(parts) || !length(pairing$key_rules)) {
     return(no_misses())
   }
-  alone <- unmatched(pairing$matches, "left")
+  alone <- unmatched(candidates_of(pairing), "left")
   if (length(alone) > most_keys) {
     alone <- alone[spread_rows(length(alone), most_keys)]
   }

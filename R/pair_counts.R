@@ -5,10 +5,12 @@
 # of a row of that side), on_both (some key repeats on both sides), missing_left and
 # missing_right (rows with a missing key), repeated (whether keys repeat on the left
 # and on the right: for same() rules alone the frames' keys, else the candidates'), and
-# candidates_right: right rows that had a candidate, NA where not all were tried.
+# candidates_left and candidates_right: rows that had a candidate (right: NA where not
+# all were tried).
 candidate_counts <- function(found, keys) {
   counts <- found$counts
   if (is.null(counts)) counts <- count_matches(found$matches, keys)
+  counts$candidates_left <- counts$matched_left
   tried <- found$candidates
   counts$candidates_right <- if (is.null(tried)) {
     counts$matched_right
@@ -38,4 +40,6 @@ key_shape_of <- function(counts) {
 }
 
 # rows that had a candidate but no pair
-passed_over_right <- function(counts) counts$candidates_right - counts$matched_right
+passed_over <- function(counts, side) {
+  counts[[paste0("candidates_", side)]] - counts[[paste0("matched_", side)]]
+}

@@ -21,7 +21,8 @@ match_by_ranges <- function(pairing, plan, groups, parts, call) {
   )
   limit <- candidate_limit(pairing)
   if (length(parts)) {
-    return(match_range_blocks(pairing, search, parts, limit, call))
+    holds <- function(left, right) pairs_hold(pairing, left, right, parts, call)
+    return(range_blocks(pairing, search, holds, limit, call))
   }
   found <- range_all_(search, limit)
   if (is.null(found$matches)) {
@@ -30,7 +31,8 @@ match_by_ranges <- function(pairing, plan, groups, parts, call) {
   found[c("matches", "on_end")]
 }
 
-match_range_blocks <- function(pairing, search, parts, limit, call) {
+# The pairs of a search for which holds(left, right) is TRUE
+range_blocks <- function(pairing, search, holds, limit, call) {
   from <- 1
   kept <- list()
   total <- on_end <- 0
@@ -40,7 +42,7 @@ match_range_blocks <- function(pairing, search, parts, limit, call) {
     from <- block$from
     on_end <- on_end + block$on_end
     if (!length(block$left)) next
-    keep <- pairs_hold(pairing, block$left, block$right, parts, call)
+    keep <- holds(block$left, block$right)
     total <- total + sum(keep)
     if (total > limit) stop_candidates(pairing, total, limit, call)
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
@@ -66,8 +68,9 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
 # walked through side by side. NULL when that can't be done.
 merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
-  fits <- !is.null(spec) && !length(plan$comparisons) &&
-    is.null(pairing$where) && length(keys$kinds) <= 1L &&
+  # (repeats = "once" asks about groups)
+  fits <- !is_once(pairing$repeats) &&
+    !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) && length(keys$kinds) <= 1L &&
     spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
     !identical(path_option(), "hashed")
   found <- if (fits) {

@@ -14,6 +14,8 @@ with_usual_choices <- function(choices) {
   usual
 }
 
+is_once <- function(repeats) identical(repeats, "once")
+
 # `choices`: all of those above
 new_pairing <- function(left, right, choices, labels, code = labels) {
   c(list(left = left, right = right), choices, list(

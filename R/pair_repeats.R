@@ -1,26 +1,27 @@
-# What happens when a left row has several candidates.
+# What happens when a left row has several candidates: all stay, one is chosen, or every
+# row is used once.
 
 #' Keep the partner with the highest or lowest value
 #'
 #' For the argument `repeats` of [join_frames()]: of several candidates of a
 #' left row, keep the one with the highest (lowest) value in a column of the
-#' right frame. Missing values lose; of equal ones the first in right order
-#' stays.
+#' right frame, or of a formula. Missing values lose; of equal ones the first in
+#' right order stays.
 #'
-#' @param column `[character(1)]` A column of the right frame that can be
+#' @param column `[character(1) | formula]` A column of the right frame that can be
 #'   ordered: numbers, text (in C order), dates, times, durations, factors (by
-#'   level) or logical values.
+#'   level) or logical values. Or a formula over the pair, in which `left` and
+#'   `right` stand for the two rows, as in `where`: one such value for each pair.
 #' @return A choice, of class `ronda_choice`.
-#' @section Errors: `ronda_error_argument` when `column` isn't one name, or is
-#'   not a column of the right frame or can't be ordered.
+#' @section Errors: `ronda_error_argument` when `column` isn't one name or a one-sided
+#'   formula, names no column of the frames, or gives values that can't be ordered.
 #' @examples
 #' # the longest shift of each vessel
-#' shifts <- transform(crew_shifts,
-#'   hours = as.numeric(ends - starts, units = "hours")
-#' )
-#' join_frames(vessels, shifts,
-#'   on = c(code = "vessel"), repeats = highest("hours")
+#' join_frames(vessels, crew_shifts,
+#'   on = c(code = "vessel"), repeats = highest(~ right$ends - right$starts)
 #' ) |> head(3)
+#' # the last reading that was taken
+#' join_frames(ports, tide_readings, on = "port", repeats = highest("read_at"))
 #' @export
 highest <- function(column) new_choice(column, TRUE, quote(highest()))
 
@@ -29,13 +30,26 @@ highest <- function(column) new_choice(column, TRUE, quote(highest()))
 lowest <- function(column) new_choice(column, FALSE, quote(lowest()))
 
 new_choice <- function(column, highest, call) {
-  check_name(column, "column", call)
+  if (!missing(column) && inherits(column, "formula")) {
+    if (length(column) != 2L) {
+      stop_argument(
+        sprintf("`column` must be one name or a one-sided formula, not %s.", shown(column)),
+        "Write, for example: lowest(~ abs(left$amount - right$amount))",
+        call = call
+      )
+    }
+  } else {
+    check_name(column, "column", call)
+  }
   structure(list(column = column, highest = highest), class = "ronda_choice")
 }
 
 #' @export
 format.ronda_choice <- function(x, ...) {
-  sprintf("%s(%s)", if (x$highest) "highest" else "lowest", text_code(x$column))
+  by <- if (is.character(x$column)) text_code(x$column) else {
+    paste(trimws(deparse(x$column)), collapse = " ")
+  }
+  sprintf("%s(%s)", if (x$highest) "highest" else "lowest", by)
 }
 
 #' @export
@@ -44,9 +58,13 @@ print.ronda_choice <- function(x, ...) {
   invisible(x)
 }
 
-check_repeats <- function(repeats, right, call) {
+check_repeats <- function(repeats, left, right, call) {
   if (!inherits(repeats, "ronda_choice")) {
     return(check_repeats_word(repeats, call))
+  }
+  if (!is.character(repeats$column)) {
+    code <- repeats$column[[2L]]
+    return(check_where_columns(code, list(left = left, right = right), call))
   }
   check_column(repeats$column, right, frame_marks[2L], call, class = "argument")
   column <- .subset2(right, repeats$column)
@@ -64,7 +82,7 @@ check_repeats <- function(repeats, right, call) {
 }
 
 check_repeats_word <- function(repeats, call) {
-  words <- c("all", "first", "last", "stop")
+  words <- c("all", "first", "last", "once", "stop")
   if (is_name(repeats) && repeats %in% words) {
     return()
   }
@@ -78,22 +96,36 @@ check_repeats_word <- function(repeats, call) {
   )
 }
 
-# Keeps one candidate of each left row that has several, and recounts.
-keep_repeats <- function(pairing, call) {
+# Chooses among the candidates, and recounts.
+keep_repeats <- function(pairing, ordered, found, call) {
+  repeats <- pairing$repeats
   matches <- pairing$matches
-  if (!has_ranges(matches) || is_name(pairing$repeats) && pairing$repeats %in% c("all", "stop")) {
+  chooses <- if (is_once(repeats)) {
+    has_ranges(matches) || pairing$counts$most_right > 1L || !is.null(ordered$closest)
+  } else {
+    has_ranges(matches) && !(is_name(repeats) && repeats %in% c("all", "stop"))
+  }
+  if (!chooses) {
     return(pairing)
   }
   pairing$candidates <- matches
-  pairing$matches <- keep_one(matches,
-    last = identical(pairing$repeats, "last"),
-    order = if (!is.character(pairing$repeats)) {
-      order_candidates(pairing$repeats, pairing$right)
-    }
-  )
+  pairing$matches <- if (is_once(repeats)) {
+    use_once(pairing, ordered, found, call)
+  } else if (is.character(repeats)) {
+    keep_one(matches, last = repeats == "last")
+  } else if (is.character(repeats$column)) {
+    keep_one(matches, FALSE, order_candidates(repeats, pairing$right))
+  } else {
+    keep_best(pairing, matches, repeats, call)
+  }
   kept <- count_pairs_(pairing$matches)
   pairing$counts[names(kept)] <- kept
   pairing
+}
+
+# the candidates, before `repeats` chose among them
+candidates_of <- function(pairing) {
+  if (is.null(pairing$candidates)) pairing$matches else pairing$candidates
 }
 
 # The best of each range first and missing ones last, by a column's value
@@ -102,4 +134,53 @@ order_candidates <- function(choice, right) {
     values <- slice_column(.subset2(right, choice$column), rows, choice$column, NULL)
     sort_rows(list(ranges, values), c(FALSE, choice$highest))
   }
+}
+
+# By a formula ----------------------------------------------------------------
+
+# Its value is asked block by block of the left rows that have several candidates; where
+# a block ends among those of a row, the best of each block are asked about again.
+keep_best <- function(pairing, matches, choice, call) {
+  chosen <- first_partners(matches)
+  several <- partner_counts(matches, "left") > 1L
+  matches <- leave_out_left(matches, which(!several))
+  part <- formula_part(choice$column[[2L]], environment(choice$column))
+  at <- c(1, 0)
+  best <- list()
+  while (at[1L] <= pairing$sizes[1L]) {
+    block <- pair_block_(matches, at[1L], at[2L], pairs_per_block_option(pairs_per_block))
+    at <- block$at
+    if (!length(block$left)) break
+    best[[length(best) + 1L]] <- best_of_pairs(pairing, block, part, choice, call)
+  }
+  left <- as.integer(unlist(lapply(best, `[[`, "left")))
+  right <- as.integer(unlist(lapply(best, `[[`, "right")))
+  again <- left %in% left[duplicated(left)]
+  best <- if (any(again)) {
+    best_of_pairs(pairing, list(left = left[again], right = right[again]), part, choice,
+      call
+    )
+  }
+  chosen[left[!again]] <- right[!again]
+  chosen[best$left] <- best$right
+  new_matches(chosen, matches$right_rows)
+}
+
+best_of_pairs <- function(pairing, pairs, part, choice, call) {
+  n <- length(pairs$left)
+  value <- run_on_pairs(part, pairing, pairs[c("left", "right")], "repeats", call)
+  if (is.factor(value)) check_factor(value, "repeats", frame_marks[2L], call)
+  if (!is.null(dim(value)) || is.na(key_family(value)) || !length(value) %in% c(1L, n)) {
+    stop_argument(
+      sprintf("`repeats = %s` must give one value that has an order for each of %s, not %s.",
+        format(choice), counted(n, "pair"), described(value)
+      ),
+      unknown_columns(part, pairing),
+      call = call
+    )
+  }
+  if (length(value) != n) value <- value[rep.int(1L, n)]
+  order <- sort_rows(list(pairs$left, value), c(FALSE, choice$highest))
+  order <- order[!duplicated(pairs$left[order])]
+  list(left = pairs$left[order], right = pairs$right[order])
 }

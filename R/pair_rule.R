@@ -26,7 +26,7 @@
 #' @param equal `[logical(1)]` FALSE: not at the same point.
 #' @param ties `[character(1)]` Of several right rows at the nearest point the
 #'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
-#'   error. (With `n`, of those at the last point of which not all are wanted.)
+#'   error. (With `n`, of those at the last point, where not all of them are wanted.)
 #' @param n `[numeric(1)]` Up to so many right rows, the closest ones; `Inf`: all that
 #'   lie within reach.
 #' @param gap `[character(1)]` Name of a column to add: the distance, never negative

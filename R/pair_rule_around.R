@@ -18,16 +18,7 @@ plan_around <- function(pairing, rule, call) {
   before <- distance_number(rule$before, found$scale, "before", call)
   after <- distance_number(rule$after, found$scale, "after", call)
   int64 <- found$int64
-  shift <- function(by) {
-    if (int64) {
-      return(int64_shift_(left, by))
-    }
-    from <- strip_class(left)
-    moved <- from + by
-    # any distance from an infinite value
-    if (is.infinite(by)) moved[is.nan(moved) & !is.na(from)] <- by
-    moved
-  }
+  shift <- function(by) shifted_values(left, by, int64)
   list(
     comparisons = list(
       comparison(shift(-before), "<=", right, int64),

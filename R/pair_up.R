@@ -46,8 +46,8 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     if (!length(failures) && (is.null(rows) || multiplies(pairing, rows))) {
       warn_rows_multiply(pairing, call)
     }
-    pairing <- keep_repeats(pairing, call)
   }
+  pairing <- keep_repeats(pairing, ordered, found, call)
   if (expects) failures <- c(failures, failed_functions(pairing, call))
   if (length(failures)) stop_failures(pairing, failures, call)
   list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
@@ -95,7 +95,8 @@ check_pairing_choices <- function(pairing, rules, call) {
   check_choice(pairing$missing_keys, c("unmatched", "match", "stop"),
     "missing_keys", call
   )
-  check_repeats(pairing$repeats, pairing$right, call)
+  check_repeats(pairing$repeats, pairing$left, pairing$right, call)
+  if (is_once(pairing$repeats)) check_once(rules, call)
   check_expect(pairing$expect, rules, call)
   check_sides(pairing$sides, call)
   check_max_rows(pairing$max_rows, call)

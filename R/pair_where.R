@@ -117,17 +117,19 @@ where_parts <- function(where) {
       "both"
     }
   }, "")
-  parts <- lapply(terms, function(term) {
-    list(
-      run = function(left, right) {
-        eval(term, list(left = left, right = right), environment(where))
-      },
-      used = list(
-        left = columns_used(term, "left"), right = columns_used(term, "right")
-      )
-    )
-  })
+  parts <- lapply(terms, formula_part, environment(where))
   split(parts, factor(sides, c("left", "right", "both")))
+}
+
+formula_part <- function(code, environment) {
+  list(
+    run = function(left, right) {
+      eval(code, list(left = left, right = right), environment)
+    },
+    used = list(
+      left = columns_used(code, "left"), right = columns_used(code, "right")
+    )
+  )
 }
 
 function_part <- function(where) {
@@ -150,17 +152,22 @@ split_and <- function(code) {
   list(code)
 }
 
-# One part run on n rows or pairs: TRUE where it holds. `rows` are the row numbers
-# on each side (NULL: all, or none where the part looks at one side alone).
-holds <- function(part, pairing, rows, n, call) {
+# The value of one part for rows or pairs. `rows` are the row numbers on each side
+# (NULL: all, or none where the part looks at one side alone).
+run_on_pairs <- function(part, pairing, rows, arg, call) {
   seen <- lapply(c(left = "left", right = "right"), function(side) {
     if (side %in% names(rows)) {
       rows_seen(pairing[[side]], rows[[side]], part$used[[side]])
     }
   })
-  value <- run_theirs(part$run(seen$left, seen$right), "argument",
-    "`where` failed", call
+  run_theirs(part$run(seen$left, seen$right), "argument", sprintf("`%s` failed", arg),
+    call
   )
+}
+
+# One part run on n rows or pairs: TRUE where it holds
+holds <- function(part, pairing, rows, n, call) {
+  value <- run_on_pairs(part, pairing, rows, "where", call)
   if (!is.logical(value) || !length(value) %in% c(1L, n)) {
     stop_argument(
       sprintf(

@@ -13,9 +13,9 @@
 #' @param receipt `[ronda_receipt]` What `receipt()` or `last_receipt()` gives.
 #' @return A list of class `ronda_receipt`: `labels`, `rows_left`,
 #'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`,
-#'   `unmatched_right`, `passed_over_right` (right rows that had a candidate
-#'   but no pair; NA where nearest() with other conditions did not need to try
-#'   them all), `pairs`, `several_left` (left rows with several partners) and
+#'   `unmatched_right`, `passed_over_left` and `passed_over_right` (rows that had a
+#'   candidate but no pair: left ones under `repeats = "once"`; right ones NA where
+#'   nearest() with other conditions did not need to try them all), `pairs`, `several_left` (left rows with several partners) and
 #'   `most_left` (the most that one has), `missing_left` and `missing_right` (rows with a
 #'   missing key), `key_shape` (one-to-one to many-to-many), `notes` (text: what is
 #'   worth a second look in ordered rules). `last_receipt()` has the `seconds` of
@@ -84,7 +84,7 @@ format.ronda_receipt <- function(x, ...) {
   c(
     if (!is.null(x$rows)) line_of_receipt(x),
     side(1L, x$labels[1L], x$rows_left, x$matched_left, x$unmatched_left,
-      x$missing_left, 0
+      x$missing_left, x$passed_over_left
     ),
     side(2L, x$labels[2L], x$rows_right, x$matched_right, x$unmatched_right,
       x$missing_right, x$passed_over_right

@@ -175,3 +175,15 @@ words_of_excess <- function(distance, at, within) {
   low <- distance$low[at] - within %% 2^32
   int64_digits(high, low)
 }
+
+# values as the engine takes them, moved by a distance
+shifted_values <- function(values, by, int64) {
+  if (int64) {
+    return(int64_shift_(values, by))
+  }
+  from <- strip_class(values)
+  moved <- from + by
+  # any distance from an infinite value
+  if (is.infinite(by)) moved[is.nan(moved) & !is.na(from)] <- by
+  moved
+}

@@ -271,6 +271,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// once_in_order_
+IntegerVector once_in_order_(List matches);
+RcppExport SEXP _ronda_once_in_order_(SEXP matchesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    rcpp_result_gen = Rcpp::wrap(once_in_order_(matches));
+    return rcpp_result_gen;
+END_RCPP
+}
+// once_as_listed_
+IntegerVector once_as_listed_(IntegerVector left, IntegerVector right, double left_rows, double right_rows);
+RcppExport SEXP _ronda_once_as_listed_(SEXP leftSEXP, SEXP rightSEXP, SEXP left_rowsSEXP, SEXP right_rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< double >::type left_rows(left_rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type right_rows(right_rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(once_as_listed_(left, right, left_rows, right_rows));
+    return rcpp_result_gen;
+END_RCPP
+}
 // heaviest_ranges_
 List heaviest_ranges_(List matches, int most);
 RcppExport SEXP _ronda_heaviest_ranges_(SEXP matchesSEXP, SEXP mostSEXP) {
@@ -386,6 +409,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
+// match_once_
+List match_once_(List matches, List nearest, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_match_once_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    Rcpp::traits::input_parameter< List >::type nearest(nearestSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_once_(matches, nearest, skip_left, skip_right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -564,6 +600,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},
     {"_ronda_count_several_", (DL_FUNC) &_ronda_count_several_, 1},
     {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 2},
+    {"_ronda_once_in_order_", (DL_FUNC) &_ronda_once_in_order_, 1},
+    {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 4},
     {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 1},
@@ -574,6 +612,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
     {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 6},
+    {"_ronda_match_once_", (DL_FUNC) &_ronda_match_once_, 4},
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 5},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},

@@ -1,6 +1,7 @@
 // Matching and counting.
 #include "core/equal_match.h"
 #include "core/list_rows.h"
+#include "core/once.h"
 #include "core/repeated_keys.h"
 #include "core/pairs.h"
 #include "core/sort_rows.h"
@@ -159,6 +160,44 @@ IntegerVector one_partner_(List matches, bool last) {
     const core::PairsView pairs = glue::as_pairs(context, matches);
     Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
     core::one_partner(context, pairs, last, INTEGER(chosen));
+    return IntegerVector((SEXP)chosen);
+  });
+}
+
+// the first partner of each left row that no left row before it has taken, 0
+// for none
+// [[Rcpp::export(rng = false)]]
+IntegerVector once_in_order_(List matches) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
+    core::once_in_order(context, pairs, INTEGER(chosen));
+    return IntegerVector((SEXP)chosen);
+  });
+}
+
+// The same of pairs one by one, in the order in which they are to be taken
+// [[Rcpp::export(rng = false)]]
+IntegerVector once_as_listed_(IntegerVector left, IntegerVector right,
+                              double left_rows, double right_rows) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const R_xlen_t n = left.size();
+    glue::require(right.size() == n, "row numbers");
+    glue::require(left_rows >= 0 && left_rows <= INT_MAX && right_rows >= 0 &&
+                      right_rows <= INT_MAX,
+                  "numbers of rows");
+    const auto rows = static_cast<std::size_t>(left_rows);
+    glue::check_rows(context, left.begin(), n, 1,
+                     static_cast<R_xlen_t>(left_rows), "row numbers");
+    glue::check_rows(context, right.begin(), n, 1,
+                     static_cast<R_xlen_t>(right_rows), "row numbers");
+    Shield<SEXP> chosen(glue::new_rows(context, rows));
+    std::fill_n(INTEGER(chosen), rows, 0);
+    core::once_as_listed(context, left.begin(), right.begin(),
+                         static_cast<std::size_t>(n),
+                         static_cast<std::size_t>(right_rows), INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
 }

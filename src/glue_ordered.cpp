@@ -4,6 +4,7 @@
 #include "core/nearest_match.h"
 #include "core/nearest_merge.h"
 #include "core/nearest_rounds.h"
+#include "core/once.h"
 #include "core/range_match.h"
 #include "core/standing.h"
 #include "glue.h"
@@ -219,10 +220,26 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
     if (!found.too_many)
       made = single ? as_matches(found.partner_of, groups.right_rows)
                     : as_matches(found.list, groups.right_rows);
-    return List::create(
-        _["matches"] = made, _["pairs"] = found.list.pairs,
-        _["tied"] = glue::as_rows(found.tied),
-        _["candidates"] = found.candidates);
+    return List::create(_["matches"] = made, _["pairs"] = found.list.pairs,
+                        _["tied"] = glue::as_rows(found.tied),
+                        _["candidates"] = found.candidates);
+  });
+}
+
+// The closest pairs first, each row once: matches
+// [[Rcpp::export(rng = false)]]
+List match_once_(List matches, List nearest, SEXP skip_left, SEXP skip_right) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const OwnedGroups owned(context, matches);
+    const core::Groups& groups = owned.view;
+    Shield<SEXP> range(glue::new_vector(INTSXP, groups.left_rows));
+    std::fill_n(INTEGER(range), groups.left_rows, 0);
+    core::once_nearest(context, groups,
+                       as_nearest(nearest, groups.left_rows, groups.right_rows),
+                       as_flags(skip_left, groups.left_rows),
+                       as_flags(skip_right, groups.right_rows), INTEGER(range));
+    return glue::new_matches(range, R_NilValue, R_NilValue, groups.right_rows);
   });
 }
 

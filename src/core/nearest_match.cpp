@@ -3,6 +3,7 @@
 
 #include <memory>
 
+#include "left_groups.h"
 #include "nearest_search.h"
 
 namespace ronda::core {
@@ -98,27 +99,6 @@ bool is_shuffled(const Context& context, const Groups& groups,
   }
   return descents > looks / 10;
 }
-
-// The left rows listed by group, as right rows are
-struct LeftGroups {
-  std::vector<Row> starts, rows;
-  Groups view;
-  explicit LeftGroups(const Groups& groups) {
-    starts.assign(groups.groups + 1, 0);
-    for (std::size_t i = 0; i < groups.left_rows; ++i)
-      if (groups.group[i]) ++starts[groups.group[i]];
-    for (std::size_t s = 0; s < groups.groups; ++s) starts[s + 1] += starts[s];
-    rows.resize(static_cast<std::size_t>(starts.back()));
-    std::vector<Row> next(starts);
-    for (std::size_t i = 0; i < groups.left_rows; ++i)
-      if (groups.group[i])
-        rows[next[groups.group[i] - 1]++] = static_cast<Row>(i + 1);
-    view.right_rows = groups.left_rows;
-    view.starts = starts.data();
-    view.rows = rows.data();
-    view.groups = groups.groups;
-  }
-};
 
 template <class T>
 void match_sorted(const Context& context, const Groups& groups,

@@ -19,6 +19,7 @@ enum class Road {
   nearest_sorted_first,
   nearest_with_ties,
   nearest_in_rounds,
+  once_by_distance,
   ranges_by_one,
   ranges_ascending,
   ranges_by_tree,

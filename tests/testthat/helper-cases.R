@@ -188,7 +188,8 @@ make_spec <- function(case) {
     missing_keys = one_of(c("unmatched", "match")),
     repeats = one_of(list(
       "all", "all", "first", "last", highest("score"), lowest("day"),
-      highest("grade"), lowest("grade")
+      highest("grade"), lowest("grade"), "once", "once",
+      highest(~ left$v + right$score), lowest(~ abs(left$v - right$score))
     )),
     sides = maybe(0.3, c("one", "two"), c("left", "right")),
     take = if (!one_sided) {

@@ -87,19 +87,44 @@ oracle_pairs <- function(left, right, spec) {
     }
     for (rule in spec$ordered) {
       if (rule$kind == "nearest") {
-        partners <- oracle_nearest(partners, left, right, i, rule)
+        partners <- if (identical(spec$repeats, "once")) {
+          oracle_reach(partners, left, right, i, rule)$partners
+        } else {
+          oracle_nearest(partners, left, right, i, rule)
+        }
       }
     }
-    pairs[[i]] <- oracle_repeats(partners, right, spec$repeats)
+    pairs[[i]] <- oracle_repeats(partners, left, right, i, spec$repeats)
   }
-  data.frame(
+  pairs <- data.frame(
     left = rep(seq_len(nrow(left)), lengths(pairs)),
     right = as.integer(unlist(pairs))
   )
+  if (identical(spec$repeats, "once")) oracle_once(pairs, left, right, spec) else pairs
 }
 
-oracle_repeats <- function(partners, right, repeats) {
-  if (length(partners) < 2L || identical(repeats, "all")) {
+# Pairs in turn, those whose two rows are in none yet: the closest first with nearest(),
+# else in order
+oracle_once <- function(pairs, left, right, spec) {
+  nearest <- any(vapply(spec$ordered, function(rule) rule$kind == "nearest", NA))
+  if (nearest && nrow(pairs)) {
+    apart <- lapply(seq_len(nrow(pairs)), function(k) {
+      oracle_apart(left$p[pairs$left[k]], right$q[pairs$right[k]])
+    })
+    pairs <- pairs[order(vapply(apart, `[`, 0, 1L), vapply(apart, `[`, 0, 2L), pairs$left,
+      pairs$right
+    ), ]
+  }
+  kept <- pairs[0L, ]
+  for (k in seq_len(nrow(pairs))) {
+    free <- !pairs$left[k] %in% kept$left && !pairs$right[k] %in% kept$right
+    if (free) kept <- rbind(kept, pairs[k, ])
+  }
+  kept[order(kept$left), ]
+}
+
+oracle_repeats <- function(partners, left, right, i, repeats) {
+  if (length(partners) < 2L || identical(repeats, "all") || identical(repeats, "once")) {
     return(partners)
   }
   if (identical(repeats, "first")) {
@@ -108,7 +133,13 @@ oracle_repeats <- function(partners, right, repeats) {
   if (identical(repeats, "last")) {
     return(partners[length(partners)])
   }
-  values <- right[[repeats$column]][partners]
+  values <- if (is.character(repeats$column)) {
+    right[[repeats$column]][partners]
+  } else {
+    vapply(partners, function(j) {
+      as.numeric(eval(repeats$column[[2L]], list(left = row_of(left, i), right = row_of(right, j))))
+    }, 0)
+  }
   if (is.factor(values)) {
     values <- match(as.character(values), levels(values), incomparables = NA)
   }
@@ -392,6 +423,9 @@ oracle_join <- function(left, right, spec) {
   if (!is.null(spec$partners)) {
     candidates <- spec
     candidates$repeats <- "all"
+    for (k in seq_along(candidates$ordered)) {
+      if (identical(spec$repeats, "once")) candidates$ordered[[k]]$ties <- "last"
+    }
     counts <- tabulate(oracle_pairs(left, right, candidates)$left, nrow(left))
     put(spec$partners, pick(counts, lines$left))
   }

@@ -127,8 +127,8 @@ oracle_nearest <- function(partners, left, right, i, rule) {
   sort(kept)
 }
 
-# all candidates at the nearest point
-oracle_point <- function(partners, left, right, i, rule) {
+# The candidates that nearest() can reach: list(partners, side, apart)
+oracle_reach <- function(partners, left, right, i, rule) {
   x <- left$p[i]
   side <- vapply(partners, function(j) oracle_compare(x, right$q[j]), 0)
   ok <- !is.na(side) &
@@ -140,9 +140,15 @@ oracle_point <- function(partners, left, right, i, rule) {
   near <- vapply(seq_along(partners), function(k) {
     not_farther(apart[[k]], oracle_limit(rule$within, x, right$q[partners[k]]))
   }, NA)
-  partners <- partners[near]
-  side <- side[near]
-  apart <- apart[near]
+  list(partners = partners[near], side = side[near], apart = apart[near])
+}
+
+# all of them at the nearest point
+oracle_point <- function(partners, left, right, i, rule) {
+  reach <- oracle_reach(partners, left, right, i, rule)
+  partners <- reach$partners
+  side <- reach$side
+  apart <- reach$apart
   if (!length(partners)) {
     return(partners)
   }
@@ -279,12 +285,13 @@ make_ordered_rule <- function(case) {
   list(rule = rule, call = call)
 }
 
-make_nearest_rule <- function(case) {
+make_nearest_rule <- function(case, once) {
   rule <- list(
     kind = "nearest", look = one_of(c("back", "ahead", "either")),
     within = one_of(c(Inf, Inf, 0, 1, 60, 2^53)), equal = runif(1) < 0.7,
     ties = one_of(c("last", "first", "all")), n = one_of(c(1, 1, 2, 3, Inf))
   )
+  if (once) rule[c("ties", "n")] <- list("last", 1)
   if (isTRUE(case$sorted)) {
     rule[c("look", "equal", "ties")] <- list("back", TRUE, "last")
   }
@@ -297,11 +304,12 @@ make_nearest_rule <- function(case) {
 
 make_ordered_spec <- function(case) {
   spec <- make_spec(case)
+  once <- identical(spec$repeats, "once")
   rules <- list()
-  if (case$distances && runif(1) < 0.5) rules <- list(make_nearest_rule(case))
+  if (case$distances && runif(1) < 0.5) rules <- list(make_nearest_rule(case, once))
   if (isTRUE(case$sorted) && runif(1) < 0.7) {
     spec["where"] <- spec["condition"] <- list(NULL)
-    rules <- list(make_nearest_rule(case))
+    rules <- list(make_nearest_rule(case, once))
   }
   more <- if (!length(rules)) {
     sample(1:3, 1L)

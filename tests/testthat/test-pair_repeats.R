@@ -34,6 +34,50 @@ test_that("a column that has no order is refused", {
   )
 })
 
+test_that("each row is used once, the closest pairs first", {
+  left <- data.frame(k = c("a", "a", "a", "b"), t = c(1, 2, 9, 5), id = 1:4)
+  right <- data.frame(k = c("a", "a", "c"), t = c(2.5, 3, 5), no = 1:3)
+  expect_identical(join_frames(left, right, on = "k", repeats = "once")$no,
+    c(1L, 2L, NA, NA)
+  )
+  by_time <- pair_rows(left, right, on = nearest("t", look = "either"), repeats = "once")
+  expect_identical(build_frame(by_time)$no, c(2L, 1L, NA, 3L))
+  expect_printed({
+    print(by_time)
+    print(explain_row(by_time, left = 1))
+    print(explain_row(by_time, left = 3))
+    print(explain_row(by_time, right = 1))
+  })
+  account <- receipt(by_time)
+  expect_equal(account$passed_over_left, 1)
+  expect_equal(nrow(near_misses(by_time)), 0L)
+  expect_errors(
+    join_frames(left, right, on = nearest("t", n = 2), repeats = "once"),
+    join_frames(left, right, on = nearest("t", ties = "all"), repeats = "once")
+  )
+})
+
+test_that("a formula of the pair chooses, whole or block by block", {
+  left <- data.frame(k = c(1, 1, 2, 3), due = c(10, 30, 5, 1))
+  right <- data.frame(k = c(1, 1, 1, 2, 2), paid = c(29, 11, 31, NA, NA), no = 1:5)
+  for (size in c(1, 2, 1e5)) {
+    withr::local_options(ronda.pairs_per_block = size)
+    expect_identical(join_frames(left, right, on = "k",
+      repeats = lowest(~ abs(left$due - right$paid))
+    )$no, c(2L, 1L, 4L, NA))
+  }
+  expect_printed(print(explain_row(pair_rows(left, right, on = "k",
+    repeats = highest(~ right$paid)
+  ), left = 1)))
+  expect_errors(
+    highest(a ~ b),
+    join_frames(left, right, on = "k", repeats = highest(~ right$payed)),
+    join_frames(left, right, on = "k", repeats = highest(~ list(1))),
+    join_many(list(a = left, b = right), on = "k", repeats = highest(~ right$paid)),
+    join_frames(left, right, on = "k", repeats = lowest(~ stop("no")))
+  )
+})
+
 test_that("`repeats` leaves counts of candidates and of pairs", {
   left <- data.frame(k = c(1, 1, 2))
   right <- data.frame(k = c(1, 1, 1, 2, 3), n = 5:1)

@@ -1,0 +1,79 @@
+# repeats = "once": every row of either side is in one pair at the most.
+
+# what nearest() can't be told where "once" says which rows pair
+check_once <- function(rules, call) {
+  for (rule in rules_of(rules, "nearest")) {
+    told <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
+    if (length(told)) {
+      stop_argument(
+        sprintf("`%s` of nearest() has no meaning beside repeats = \"once\".", told[1L]),
+        "Each row is in one pair at the most, the closest pairs first.",
+        sprintf("Leave out `%s`.", told[1L]),
+        call = call
+      )
+    }
+  }
+}
+
+use_once <- function(pairing, ordered, found, call) {
+  if (is.null(ordered$closest)) {
+    return(new_matches(once_in_order_(pairing$matches), pairing$sizes[2L]))
+  }
+  if (length(ordered$comparisons) || length(where_parts(pairing$where)$both)) {
+    return(once_by_distance(pairing, ordered, found$groups, call))
+  }
+  match_once_(found$groups, ordered$closest, ordered$skip_left, ordered$skip_right)
+}
+
+# The closest pairs first, where other rules or a condition decide, too: all that hold
+# and are within reach are listed, in the order of their distance.
+once_by_distance <- function(pairing, plan, groups, call) {
+  pairs <- pairs_in_reach(pairing, plan, groups, call)
+  found <- standings_(plan$closest, pairs$left, pairs$right)
+  order <- sort_rows(list(found$high, found$low, pairs$left, pairs$right))
+  sizes <- pairing$sizes
+  new_matches(
+    once_as_listed_(pairs$left[order], pairs$right[order], sizes[1L], sizes[2L]),
+    sizes[2L]
+  )
+}
+
+# (the rule's distance is asked of each pair: what is searched may be a little more)
+pairs_in_reach <- function(pairing, plan, groups, call) {
+  closest <- plan$closest
+  search <- range_search_(groups, c(reach_comparisons(closest), plan$comparisons),
+    plan$skip_left, plan$skip_right
+  )
+  parts <- where_parts(pairing$where)$both
+  limit <- row_limit(pairing)
+  holds <- function(left, right) {
+    near <- standings_(closest, left, right)$reach == reach_codes[["near"]]
+    near[near] <- pairs_hold(pairing, left[near], right[near], parts, call)
+    near
+  }
+  all_pairs(range_blocks(pairing, search, holds, limit, call)$matches)
+}
+
+# what nearest() can reach, as comparisons (a little more, for sums are rounded)
+reach_comparisons <- function(closest) {
+  wide <- closest$within + if (closest$int64) 1 else rounding_of(closest)
+  shift <- function(by) shifted_values(closest$left, by, closest$int64)
+  c(
+    if (closest$look == "back" || is.finite(wide)) {
+      list(comparison(shift(if (closest$look == "back") 0 else wide), ">=",
+        closest$right, closest$int64
+      ))
+    },
+    if (closest$look == "ahead" || is.finite(wide)) {
+      list(comparison(shift(if (closest$look == "ahead") 0 else -wide), "<=",
+        closest$right, closest$int64
+      ))
+    }
+  )
+}
+
+# more than any sum of a value and a distance is rounded by
+rounding_of <- function(closest) {
+  values <- abs(c(strip_class(closest$left), strip_class(closest$right)))
+  2^-50 * max(0, values[is.finite(values)])
+}
