@@ -1,9 +1,10 @@
 # Which rows pair: by equal keys, by ordered rules within the groups that these make,
 # and by a condition.
 
-# The candidates: list(matches), with `counts` where these are known by now, and for
+# `ordered` and `condition`: what ordered_plan() and where_plan() made of the rules and
+# of `where`, or NULL. The candidates: list(matches), with `counts` where these are known by now, and for
 # ordered rules with what their notes need
-match_rows <- function(pairing, keys, ordered, call) {
+match_rows <- function(pairing, keys, ordered, condition, call) {
   if (!is.null(ordered)) {
     merged <- merge_sorted(pairing, keys, ordered)
     if (!is.null(merged)) return(merged)
@@ -18,8 +19,8 @@ match_rows <- function(pairing, keys, ordered, call) {
   if (!is.null(ordered)) {
     return(match_ordered(pairing, ordered, found$matches, call))
   }
-  if (!is.null(pairing$where)) {
-    found$matches <- filter_pairs(pairing, found$matches, call)
+  if (!is.null(condition)) {
+    found$matches <- filter_pairs(pairing, found$matches, condition, call)
   }
   found
 }

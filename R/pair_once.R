@@ -19,7 +19,7 @@ use_once <- function(pairing, ordered, found, call) {
   if (is.null(ordered$closest)) {
     return(new_matches(once_in_order_(pairing$matches), pairing$sizes[2L]))
   }
-  if (length(ordered$comparisons) || length(where_parts(pairing$where)$both)) {
+  if (length(ordered$comparisons) || length(ordered$condition$both)) {
     return(once_by_distance(pairing, ordered, found$groups, call))
   }
   match_once_(found$groups, ordered$closest, ordered$skip_left, ordered$skip_right)
@@ -44,7 +44,7 @@ pairs_in_reach <- function(pairing, plan, groups, call) {
   search <- range_search_(groups, c(reach_comparisons(closest), plan$comparisons),
     plan$skip_left, plan$skip_right
   )
-  parts <- where_parts(pairing$where)$both
+  parts <- plan$condition$both
   limit <- row_limit(pairing)
   holds <- function(left, right) {
     near <- standings_(closest, left, right)$reach == reach_codes[["near"]]

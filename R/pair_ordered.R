@@ -4,7 +4,7 @@
 # list(matches, candidates, on_end, groups): `groups` are the matches of the same()
 # rules, `candidates` and `on_end` as the engine counts them
 match_ordered <- function(pairing, plan, groups, call) {
-  parts <- where_parts(pairing$where)
+  parts <- plan$condition
   groups <- filter_sides(pairing, groups, parts, call)
   found <- if (!is.null(plan$closest)) {
     match_by_nearest(pairing, plan, groups, parts$both, call)

@@ -10,11 +10,12 @@
 #   intervals    list(left, right): how many are reversed, empty, without a bound
 #   several      the side whose intervals may overlap each other
 
-# NULL when `on` has no ordered rule
-ordered_plan <- function(pairing, call) {
+# `condition`: what where_plan() made of `where`. NULL when `on` has no ordered rule and
+# the engine takes nothing of the condition.
+ordered_plan <- function(pairing, condition, call) {
   rules <- pairing$rules
   ordered <- vapply(rules, function(rule) !is.null(kind_of(rule)$plan), NA)
-  if (!any(ordered)) {
+  if (!any(ordered) && !length(condition$comparisons)) {
     return(NULL)
   }
   rules <- rules[ordered]
@@ -26,11 +27,13 @@ ordered_plan <- function(pairing, call) {
   }
   chooses <- which(vapply(parts, function(part) !is.null(part$closest), NA))
   list(
-    comparisons = do.call(c, lapply(parts, function(part) part$comparisons)),
+    comparisons = c(
+      do.call(c, lapply(parts, function(part) part$comparisons)), condition$comparisons
+    ),
     skip_left = skip("left"), skip_right = skip("right"),
     closest = if (length(chooses)) parts[[chooses]]$closest,
     scale = if (length(chooses)) parts[[chooses]]$scale,
-    parts = parts, rules = rules
+    parts = parts, rules = rules, condition = condition
   )
 }
 

@@ -32,6 +32,8 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     matches = NULL, counts = NULL,
     # which did before `repeats` chose, where it did
     candidates = NULL,
+    # what the engine took over of `where`, and what is left to R, as text
+    condition = NULL,
     # what is worth a second look, in words
     notes = character()
   ))

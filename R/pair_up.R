@@ -21,15 +21,15 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     call
   )
   keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
-  ordered <- if (length(pairing$rules) > length(pairing$key_rules)) {
-    ordered_plan(pairing, call)
-  }
+  condition <- where_plan(pairing)
+  pairing$condition <- condition[c("taken", "rest")]
+  ordered <- if (!pairing$keyed_only) ordered_plan(pairing, condition, call)
   clock <- c(clock, align = now_())
   if (clock[["align"]] - clock[["start"]] > long_seconds ||
     sum(pairing$sizes) > long_rows) {
     show_stage("Matching rows", environment())
   }
-  found <- match_rows(pairing, keys, ordered, call)
+  found <- match_rows(pairing, keys, ordered, condition, call)
   clock <- c(clock, match = now_())
   if (clock[["match"]] - clock[["start"]] > long_seconds) {
     show_stage("Counting", environment())

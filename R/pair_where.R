@@ -77,8 +77,7 @@ looks_around <- c(
   "sys.function", "sys.frame", "sys.frames", "match.call", "local"
 )
 
-filter_pairs <- function(pairing, matches, call) {
-  parts <- where_parts(pairing$where)
+filter_pairs <- function(pairing, matches, parts, call) {
   matches <- filter_sides(pairing, matches, parts, call)
   if (!length(parts$both)) {
     return(matches)
@@ -105,7 +104,10 @@ where_parts <- function(where) {
   if (is.function(where)) {
     return(list(left = list(), right = list(), both = list(function_part(where))))
   }
-  terms <- split_and(where[[2L]])
+  parts_of_terms(split_and(where[[2L]]), environment(where))
+}
+
+parts_of_terms <- function(terms, environment) {
   sides <- vapply(terms, function(term) {
     used <- all.names(term)
     has <- c("left", "right") %in% used
@@ -117,7 +119,7 @@ where_parts <- function(where) {
       "both"
     }
   }, "")
-  parts <- lapply(terms, formula_part, environment(where))
+  parts <- lapply(terms, formula_part, environment)
   split(parts, factor(sides, c("left", "right", "both")))
 }
 

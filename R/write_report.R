@@ -84,7 +84,7 @@ report_account <- function(pairing) {
     "rows =", "rows of the result", "paired",
     paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
   )
-  notes <- c(pairing$notes, row_name_words(account_of(pairing)))
+  notes <- c(where_lines(pairing), pairing$notes, row_name_words(account_of(pairing)))
   section("The account",
     html_table(account, "Rows of both frames"),
     lapply(notes, htmltools::tags$p),

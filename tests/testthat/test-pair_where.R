@@ -222,3 +222,66 @@ test_that("a time limit that runs out in the engine is an error, not an interrup
   setTimeLimit()
   expect_identical(caught, "error")
 })
+
+test_that("what the engine takes over of a condition gives the pairs that R gives", {
+  day <- as.Date("2031-05-01")
+  noon <- as.POSIXct("2031-05-01 12:00", tz = "UTC")
+  makers <- list(
+    int = function(n) some(-3:3, n), num = function(n) some(c(-1, 0, -0, 0.5, NaN, Inf, 2), n),
+    day = function(n) day + some(c(0, 0.5, 1), n), time = function(n) noon + some(0:3, n),
+    east = function(n) structure(noon + some(0:3, n), tzone = "Etc/GMT-3"),
+    mins = function(n) as.difftime(some(c(60, 90), n), units = "mins"),
+    hours = function(n) as.difftime(some(c(1, 1.5), n), units = "hours"),
+    flag = function(n) some(c(TRUE, FALSE), n), text = function(n) some(c("a", "B", "b"), n)
+  )
+  taken_with <- list(int = c("int", "num"), num = c("int", "num"), day = "day",
+    time = c("time", "east"), east = c("time", "east"), mins = "mins", hours = "hours"
+  )
+  set.seed(22)
+  for (k in 1:150) {
+    frames <- lapply(sample(0:9, 2L, TRUE), function(n) {
+      frame <- lapply(makers, function(make) make(n))
+      as_frame(c(list(key = some(1:2, n)), frame), n)
+    })
+    terms <- lapply(1:sample(3, 1L), function(term) {
+      left <- one_of(names(makers))
+      partners <- c(taken_with[[left]], if (left %in% c("flag", "text")) left, "hours"[left == "mins"])
+      list(op = one_of(comparison_ops), left = left, right = one_of(partners))
+    })
+    code <- lapply(terms, function(term) {
+      sides <- list(call("$", quote(left), as.name(term$left)),
+        call("[[", quote(right), term$right)
+      )
+      code <- as.call(c(list(as.name(term$op)), if (runif(1) < 0.5) rev(sides) else sides))
+      if (runif(1) < 0.3) call("(", code) else code
+    })
+    where <- eval(call("~", Reduce(function(a, b) call("&", a, b), code)))
+    by_hand <- function(left, right) eval(where[[2L]])
+    on <- one_of(list("key", cross(), list("key", around("num", after = 1))))
+    pairs <- function(condition) {
+      pair_rows(frames[[1L]], frames[[2L]], on, where = condition, expect = "rows-multiply")
+    }
+    found <- pairs(where)
+    expect_identical(found$counts[1:5], pairs(by_hand)$counts[1:5])
+    expect_identical(all_pairs(found$matches), all_pairs(pairs(by_hand)$matches))
+    expect_length(found$condition$taken, sum(vapply(terms, function(term) {
+      term$right %in% taken_with[[term$left]]
+    }, NA)))
+  }
+})
+
+test_that("the account says what the engine took over, and R keeps what is not its own", {
+  expect_printed(print(pair_rows(many, many, on = cross(),
+    where = ~ left$v < right$v & left$w <= right$w, expect = "rows-multiply"
+  )))
+  # an operator of the analyst's is called
+  `<` <- function(a, b) rep(TRUE, length(a))
+  own <- pair_rows(many, many, on = cross(), where = ~ left$v < right$v)
+  expect_identical(own$counts$pairs, 144)
+  # 3,000 by 10,000 rows by an index
+  left <- data.frame(at = seq_len(3000))
+  right <- data.frame(from = seq_len(10000) - 0.5, to = seq_len(10000) + 0.5)
+  expect_identical(nrow(join_frames(left, right, on = cross(), rows = "inner",
+    where = ~ base::`<`(0, 1) & left$at >= right$from & left$at <= right$to
+  )), 3000L)
+})

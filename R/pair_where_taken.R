@@ -1,0 +1,138 @@
+# What the engine takes over of a condition: comparisons of one left and one right column
+# of numbers, dates or times. It finds their pairs by an index, where R would have to
+# look at every candidate; the answer is the same.
+
+comparison_ops <- c("<", "<=", ">", ">=", "==", "!=")
+
+# The condition of a pairing: what is left of it in parts (where_parts()), and with it
+# `comparisons` for the engine, and what was `taken` and is the `rest`, as text. NULL
+# where there is no condition.
+where_plan <- function(pairing) {
+  where <- pairing$where
+  if (is.null(where)) {
+    return(NULL)
+  }
+  if (is.function(where)) {
+    return(c(where_parts(where), list(rest = "a function")))
+  }
+  terms <- split_and(where[[2L]])
+  environment <- environment(where)
+  found <- lapply(terms, as_comparisons, pairing = pairing, environment = environment)
+  is_taken <- lengths(found) > 0L
+  text <- vapply(terms, function(term) paste(trimws(deparse(term)), collapse = " "), "")
+  c(
+    parts_of_terms(terms[!is_taken], environment),
+    list(
+      comparisons = do.call(c, found[is_taken]), taken = text[is_taken],
+      rest = text[!is_taken]
+    )
+  )
+}
+
+# One term as comparisons of the engine, left column first; NULL where R has to run it
+as_comparisons <- function(term, pairing, environment) {
+  term <- without_brackets(term)
+  op <- if (is.call(term) && length(term) == 3L && is.name(term[[1L]])) {
+    as.character(term[[1L]])
+  }
+  if (is.null(op) || !op %in% comparison_ops || !all(vapply(
+    c(op, "$", "[[", "&", "("), is_base_function, NA, environment
+  ))) {
+    return(NULL)
+  }
+  sides <- lapply(as.list(term)[-1L], named_column)
+  if (any(vapply(sides, is.null, NA)) || sides[[1L]]$side == sides[[2L]]$side) {
+    return(NULL)
+  }
+  if (sides[[1L]]$side == "right") {
+    sides <- rev(sides)
+    if (op %in% c("<", "<=", ">", ">=")) op <- flip_op(op)
+  }
+  columns <- lapply(sides, function(side) plain_column(pairing[[side$side]], side$name))
+  numbers <- comparable_numbers(columns[[1L]], columns[[2L]])
+  if (is.null(numbers)) {
+    return(NULL)
+  }
+  # (what is equal is neither below nor above)
+  lapply(if (op == "==") c(">=", "<=") else op, function(op) {
+    comparison(numbers[[1L]], op, numbers[[2L]], FALSE)
+  })
+}
+
+without_brackets <- function(code) {
+  while (is.call(code) && identical(code[[1L]], quote(`(`))) code <- code[[2L]]
+  code
+}
+
+is_base_function <- function(name, environment) {
+  identical(get0(name, environment, mode = "function"), get(name, baseenv()))
+}
+
+# left$name or right[["name"]] as list(side, name)
+named_column <- function(code) {
+  code <- without_brackets(code)
+  fetches <- is.call(code) && length(code) == 3L && is.name(code[[2L]]) &&
+    as.character(code[[2L]]) %in% side_names &&
+    (identical(code[[1L]], quote(`$`)) || identical(code[[1L]], quote(`[[`)))
+  if (!fetches) {
+    return(NULL)
+  }
+  name <- code[[3L]]
+  is_text <- is.character(name) && length(name) == 1L
+  if (is_text || is.name(name) && identical(code[[1L]], quote(`$`))) {
+    list(side = as.character(code[[2L]]), name = as.character(name))
+  }
+}
+
+# A column of a frame whose class has no ways of its own to give one; NULL otherwise
+plain_column <- function(frame, name) {
+  own <- setdiff(oldClass(frame), c("tbl_df", "tbl", "data.frame"))
+  gives <- vapply(own, function(class) {
+    !is.null(utils::getS3method("$", class, optional = TRUE)) ||
+      !is.null(utils::getS3method("[[", class, optional = TRUE))
+  }, NA)
+  if (!any(gives)) .subset2(frame, name)
+}
+
+# Two columns as numbers that compare as R compares the columns; NULL where they are not
+# both numbers, dates, times or durations of one unit. (64-bit integers are left to R,
+# which compares them as the package that is loaded tells it to.)
+comparable_numbers <- function(x, y) {
+  kinds <- vapply(list(x, y), compared_as, "")
+  if (anyNA(kinds) || kinds[1L] != kinds[2L] || !is.null(dim(x)) || !is.null(dim(y))) {
+    return(NULL)
+  }
+  lapply(list(x, y), function(x) as.double(strip_class(x)))
+}
+
+compared_as <- function(x) {
+  if (!typeof(x) %in% c("integer", "double")) {
+    return(NA_character_)
+  }
+  class <- oldClass(x)
+  if (is.null(class)) {
+    "number"
+  } else if (identical(class, "Date")) {
+    "date"
+  } else if (identical(class, c("POSIXct", "POSIXt"))) {
+    "time"
+  } else if (identical(class, "difftime")) {
+    paste("duration in", attr(x, "units"))
+  } else {
+    NA_character_
+  }
+}
+
+# What the account says of it
+where_lines <- function(pairing) {
+  taken <- pairing$condition$taken
+  rest <- pairing$condition$rest
+  if (length(taken)) {
+    c(
+      sprintf("Of `where` the engine took over: %s.", listed(taken, "and")),
+      if (length(rest)) {
+        sprintf("Run on the pairs that this leaves: %s.", listed(rest, "and"))
+      }
+    )
+  }
+}
