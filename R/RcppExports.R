@@ -73,6 +73,10 @@ plain_numbers_ <- function(text) {
     .Call(`_ronda_plain_numbers_`, text)
 }
 
+fold_pairs_ <- function(matches, folds, by_range) {
+    .Call(`_ronda_fold_pairs_`, matches, folds, by_range)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing, count, one_address = NULL) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, one_address)
 }
@@ -135,6 +139,10 @@ range_search_ <- function(matches, rules, skip_left, skip_right) {
 
 range_all_ <- function(search, limit) {
     .Call(`_ronda_range_all_`, search, limit)
+}
+
+range_fold_ <- function(search, folds) {
+    .Call(`_ronda_range_fold_`, search, folds)
 }
 
 range_block_ <- function(search, from, most) {

@@ -15,7 +15,7 @@
 #' build_frame(pairing, rows = "anti")
 #' @export
 build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
-                        keys = "one", collisions = "rename_right",
+                        fold = NULL, keys = "one", collisions = "rename_right",
                         name_pattern = "{column}_{side}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
@@ -25,7 +25,7 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   call <- call_with_frames(call, pairing$labels, pairing$code)
   check_choice(rows, names(row_types), "rows", call)
   choices <- list(
-    take = take, omit = omit, keys = keys, collisions = collisions,
+    take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
     row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
   )

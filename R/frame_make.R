@@ -4,15 +4,18 @@
 make_frame <- function(pairing, plan, clock, call) {
   made <- frame_made(unclass(pairing), plan, call)
   record_receipt(pairing, list(
-    rows = plan$row_type, n = made$n, changed = made$changed,
+    rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
     notes = key_type_notes(pairing, plan)
   ), c(clock, made$rows_done, columns = now_()))
   made$frame
 }
 
-# list(frame, n, changed, rows_done). The row limit and stops that look at values come
+# list(frame, n, changed, rows_done), of folded frames list(frame, n, folded). The row limit and stops that look at values come
 # before anything is made.
 frame_made <- function(pairing, plan, call) {
+  if (!is.null(plan$folds)) {
+    return(folded_frame(pairing, plan, call))
+  }
   # (no limit is below this number but one that was asked for)
   if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
@@ -91,11 +94,6 @@ origin_column <- function(pairing, row_map) {
   if (!is.null(row_map$left)) codes[row_map$left == 0L] <- 2L
   codes[row_map$right == 0L] <- 1L
   structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
-}
-
-row_number_column <- function(row_map, side) {
-  rows <- row_map[[side]]
-  if (is.null(rows)) seq_len(row_map$n) else present_rows(rows)
 }
 
 gap_column <- function(pairing, column, row_map, call) {

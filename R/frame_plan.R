@@ -10,6 +10,9 @@ plan_frame <- function(pairing, rows, choices, call) {
       return(list(columns = plan, row_type = rows, row_order = "left"))
     }
   }
+  if (!is.null(choices$fold)) {
+    return(plan_fold(pairing, rows, choices, call))
+  }
   check_choices(rows, choices, call)
   plan <- plan_columns(pairing, rows, choices, call)
   added <- added_columns(pairing, rows, choices)
@@ -24,31 +27,12 @@ plan_frame <- function(pairing, rows, choices, call) {
   )
 }
 
-# what the verbs choose when nothing is said, which needs no check
-default_choices <- list(
-  take = NULL, omit = NULL, keys = "one", collisions = "rename_right",
-  name_pattern = "{column}_{side}", origin = NULL, partners = NULL,
-  row_numbers = NULL, if_absent = NULL, row_order = "left"
-)
-
 check_choices <- function(rows, choices, call) {
   check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
   if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
   if (!is.null(choices$partners)) check_name(choices$partners, "partners", call)
   if (!is.null(choices$row_numbers)) check_row_numbers(choices$row_numbers, call)
   if (row_types[[rows]]$one_sided) check_one_sided(rows, choices, call)
-}
-
-check_row_numbers <- function(names, call) {
-  good <- is.character(names) && length(names) == 2L && !anyNA(names) &&
-    all(nzchar(names)) && names[1L] != names[2L]
-  if (!good) {
-    stop_argument(
-      sprintf("`row_numbers` must be two different names, not %s.", shown(names)),
-      "Write, for example: row_numbers = c(\"left_row\", \"right_row\")",
-      call = call
-    )
-  }
 }
 
 check_one_sided <- function(rows, choices, call) {
@@ -79,14 +63,6 @@ added_columns <- function(pairing, rows, choices) {
     },
     row_number_columns(choices$row_numbers, row_types[[rows]]$one_sided)
   )
-}
-
-# (a result of one side has the row numbers of that side)
-row_number_columns <- function(names, one_sided) {
-  columns <- Map(function(name, side) {
-    list(name = name, from = "row_numbers", side = side)
-  }, names, side_names[seq_along(names)])
-  if (one_sided) columns[-2L] else columns
 }
 
 check_added_names <- function(plan, call) {

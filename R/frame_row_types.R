@@ -22,9 +22,15 @@ row_types <- list(
   unmatched = row_type(left_alone = TRUE, right_alone = TRUE)
 )
 
+# the same of folded frames, which have one row a left row
+folded_row_types <- list(
+  left = row_type(left_matched = TRUE, left_alone = TRUE, one_sided = TRUE),
+  inner = row_type(left_matched = TRUE, one_sided = TRUE)
+)
+
 # How many rows of a result come from where; known from the counts alone
-result_counts <- function(counts, sizes, rows) {
-  type <- row_types[[rows]]
+result_counts <- function(counts, sizes, rows, types = row_types) {
+  type <- types[[rows]]
   alone <- sizes - c(counts$matched_left, counts$matched_right)
   list(
     paired = if (type$pairs) {

@@ -22,7 +22,11 @@ result_rows <- function(pairing, rows) {
 
 # left rows once, those with a partner or those without
 left_row_map <- function(matches, type) {
-  keep <- is_matched(matches, "left") == type$left_matched
+  if (type$left_matched && type$left_alone) {
+    return(list(left = NULL, right = NULL))
+  }
+  matched <- is_matched(matches, "left")
+  keep <- (matched & type$left_matched) | (!matched & type$left_alone)
   if (type$one_sided) {
     return(list(left = if (!all(keep)) which(keep), right = NULL))
   }
@@ -41,4 +45,10 @@ append_right <- function(pairing, row_map) {
   list(
     left = c(left, integer(length(alone))), right = c(row_map$right, alone)
   )
+}
+
+# which row of a side each line of a result is made from
+row_number_column <- function(row_map, side) {
+  rows <- row_map[[side]]
+  if (is.null(rows)) seq_len(row_map$n) else present_rows(rows)
 }

@@ -165,7 +165,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         missing_keys = "unmatched", repeats = "all",
                         expect = NULL, max_rows = NULL,
                         sides = c("left", "right"), take = NULL, omit = NULL,
-                        keys = "one", collisions = "rename_right",
+                        fold = NULL, keys = "one", collisions = "rename_right",
                         name_pattern = "{column}_{side}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
@@ -182,7 +182,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
       expect = expect, max_rows = max_rows, sides = sides
     ), labels, code)
     choices <- list(
-      take = take, omit = omit, keys = keys, collisions = collisions,
+      take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
       name_pattern = name_pattern, origin = origin, partners = partners,
       row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
     )

@@ -16,6 +16,15 @@ new_matches <- function(range, right_rows, starts = NULL, partners = NULL) {
   )
 }
 
+# Matches of which only this is known: how many partners each left row has, and for right
+# rows whether they have none, one or more (0, 1, 2). They serve where no pair is asked for.
+new_tally <- function(partners, uses) {
+  list(
+    range = partners, starts = NULL, partners = NULL, right_rows = length(uses),
+    tally = list(left = partners, right = uses)
+  )
+}
+
 # every left row with every right row
 match_everything <- function(sizes) {
   some <- sizes[2L] > 0L
@@ -63,7 +72,13 @@ has_ranges <- function(matches) !is.null(matches$starts)
 
 # one flag for each row of a side
 is_matched <- function(matches, side) {
-  if (side == "left") matches$range > 0L else matched_right_(matches)
+  if (side == "left") {
+    matches$range > 0L
+  } else if (!is.null(matches$tally)) {
+    matches$tally$right > 0L
+  } else {
+    matched_right_(matches)
+  }
 }
 
 # the rows of a side that have no partner
@@ -110,11 +125,17 @@ first_partners <- function(matches, left_rows = NULL) {
 
 # how many partners each left row has, and how many left rows each right row has
 partner_counts <- function(matches, side) {
+  if (!is.null(matches$tally)) {
+    return(matches$tally[[side]])
+  }
   if (side == "left") partner_counts_(matches) else right_uses(matches)
 }
 
 # how many left rows have more than one partner
 several_partners <- function(matches) {
+  if (!is.null(matches$tally)) {
+    return(sum(matches$tally$left > 1L))
+  }
   if (has_ranges(matches)) count_several_(matches) else 0
 }
 
@@ -137,6 +158,55 @@ right_uses <- function(matches) {
 # the range that each of `partners` stands in
 ranges_of_partners <- function(matches) {
   rep.int(seq_len(length(matches$starts) - 1L), diff(matches$starts))
+}
+
+# Pairs, rows with a partner and the most partners of a row, on each side; on_both: some
+# left row and a partner of it repeat
+count_all <- function(matches) {
+  if (is.null(matches$tally)) {
+    return(count_pairs_(matches))
+  }
+  left <- matches$tally$left
+  right <- matches$tally$right
+  list(
+    pairs = sum(as.numeric(left)), matched_left = sum(left > 0L) + 0,
+    matched_right = sum(right > 0L) + 0, most_left = max(left, 0L),
+    most_right = max(right, 0L), on_both = FALSE
+  )
+}
+
+# A few left rows that have a partner, from all parts of the frame
+few_matched <- function(matches) {
+  n <- length(matches$range)
+  looks <- unique(c(seq_len(min(n, 100L)), n %/% 2L + seq_len(min(n %/% 2L, 100L)), n))
+  found <- looks[matches$range[looks] > 0L]
+  if (!length(found)) found <- which(matches$range > 0L)
+  unique(found[c(1L, length(found) %/% 2L + 1L, length(found))])
+}
+
+# A function that gives the partners of one left row, in right order
+partner_lister <- function(matches) {
+  if (!has_ranges(matches)) {
+    return(function(row) {
+      partner <- matches$range[row]
+      if (partner) partner else integer()
+    })
+  }
+  starts <- matches$starts
+  partners <- matches$partners
+  range <- matches$range
+  function(row) {
+    s <- range[row]
+    if (!s || starts[s] == starts[s + 1L]) {
+      return(integer())
+    }
+    partners[(starts[s] + 1L):starts[s + 1L]]
+  }
+}
+
+# whether left rows share their ranges, so that each range stands for several of them
+shares_ranges <- function(matches, pairs) {
+  has_ranges(matches) && pairs > 2 * length(matches$partners)
 }
 
 # The ranges that give the most pairs: a left row of each, and the rows on both sides

@@ -84,7 +84,8 @@ receipt_of_call <- function(latest) {
       if (!is.null(built)) {
         c(
           list(rows = built$rows, result_rows = built$n),
-          counts_built(latest, built$rows),
+          counts_built(latest, built$rows, built$folded),
+          if (!is.null(built$folded)) list(folded = built$folded),
           if (!is.null(built$changed)) list(cells_changed = built$changed)
         )
       },
@@ -111,7 +112,7 @@ line_of_receipt <- function(account) {
 
 receipt_line <- function(account) {
   parts <- c(
-    sprintf("%s paired", with_commas(account$paired)),
+    sprintf("%s paired%s", with_commas(account$paired), folded_words(account)),
     sprintf("%s %s alone", with_commas(account$left_alone), account$labels[1L]),
     sprintf("%s %s alone", with_commas(account$right_alone), account$labels[2L])
   )
@@ -129,10 +130,14 @@ receipt_line <- function(account) {
   )
 }
 
+folded_words <- function(account) {
+  if (is.null(account$folded)) "" else sprintf(" (%s folded)", counted(account$folded, "pair"))
+}
+
 # that left rows stand in the result more than once
 multiplied_words <- function(account) {
   n <- account$several_left
-  if (n == 0 || !row_types[[account$rows]]$pairs) {
+  if (n == 0 || !is.null(account$folded) || !row_types[[account$rows]]$pairs) {
     return("")
   }
   sprintf("; %s of %s %s %s partners", counted(n, "row"), account$labels[1L],
@@ -143,8 +148,10 @@ multiplied_words <- function(account) {
 # split_frames() builds three frames: all rows of both, in pieces
 split_rows <- "split"
 
-counts_built <- function(latest, rows) {
-  result_counts(latest$counts, latest$sizes, if (rows == split_rows) "full" else rows)
+counts_built <- function(latest, rows, folded) {
+  result_counts(latest$counts, latest$sizes, if (rows == split_rows) "full" else rows,
+    if (is.null(folded)) row_types else folded_row_types
+  )
 }
 
 split_line <- function(account) {

@@ -23,7 +23,7 @@ candidate_counts <- function(found, keys) {
 }
 
 count_matches <- function(matches, keys) {
-  counts <- count_pairs_(matches)
+  counts <- count_all(matches)
   keyed <- length(keys$kinds) > 0L
   counts$missing_left <- if (keyed) count_missing_(keys$left, keys$kinds) else 0
   counts$missing_right <-

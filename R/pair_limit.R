@@ -49,7 +49,7 @@ check_row_limit <- function(pairing, rows, call) {
 }
 
 candidate_limit <- function(pairing) {
-  if (!identical(pairing$repeats, "all")) {
+  if (!identical(pairing$repeats, "all") || !is.null(pairing$folds)) {
     return(largest_frame)
   }
   min(row_limit(pairing), largest_frame)

@@ -20,6 +20,9 @@ match_by_ranges <- function(pairing, plan, groups, parts, call) {
     plan$skip_right
   )
   limit <- candidate_limit(pairing)
+  if (!length(parts) && may_fold_at_once(pairing)) {
+    return(fold_ranges(pairing, search))
+  }
   if (length(parts)) {
     holds <- function(left, right) pairs_hold(pairing, left, right, parts, call)
     return(range_blocks(pairing, search, holds, limit, call))
@@ -48,6 +51,21 @@ range_blocks <- function(pairing, search, holds, limit, call) {
     kept[[length(kept) + 1L]] <- list(block$left[keep], block$right[keep])
   }
   list(matches = matches_of_blocks(kept, pairing$sizes), on_end = on_end)
+}
+
+# Where pairs are wanted only to be folded none is kept: they are counted, and what the
+# engine knows to make of them is made.
+may_fold_at_once <- function(pairing) {
+  !is.null(pairing$folds) && identical(pairing$repeats, "all") && is.null(pairing$expect)
+}
+
+fold_ranges <- function(pairing, search) {
+  known <- known_folds(pairing$folds)
+  found <- range_fold_(search, fold_specs(known, pairing$right))
+  list(
+    matches = new_tally(found$partners, found$uses), on_end = found$on_end,
+    folded = list(found = found$folds, search = search)
+  )
 }
 
 match_by_nearest <- function(pairing, plan, groups, parts, call) {

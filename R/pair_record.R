@@ -32,6 +32,10 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     matches = NULL, counts = NULL,
     # which did before `repeats` chose, where it did
     candidates = NULL,
+    # the formulas of `fold` where a folded frame is to be built: no pair is written out
+    # then, so there is no limit on them; and what was folded while matching:
+    # list(found, search)
+    folds = NULL, folded = NULL,
     # what the engine took over of `where`, and what is left to R, as text
     condition = NULL,
     # what is worth a second look, in words

@@ -16,6 +16,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   clock <- c(start = now_())
   pairing <- checked_pairing(pairing, on, no_on, call)
   plan <- if (!is.null(choices)) plan_frame(pairing, rows, choices, call)
+  pairing$folds <- plan$folds
   clock <- c(clock, check = now_())
   pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right,
     call
@@ -35,6 +36,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     show_stage("Counting", environment())
   }
   pairing$matches <- found$matches
+  pairing$folded <- found$folded
   pairing$counts <- candidate_counts(found, keys)
   if (!is.null(ordered)) {
     pairing$notes <- ordered_notes(pairing, ordered, found)
@@ -56,7 +58,8 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
 # whether the frame to come will have its pairs written out (more than the limit are
 # refused by an error that says it all)
 multiplies <- function(pairing, rows) {
-  row_types[[rows]]$pairs && pairing$counts$pairs <= row_limit(pairing)
+  row_types[[rows]]$pairs && is.null(pairing$folds) &&
+    pairing$counts$pairs <= row_limit(pairing)
 }
 
 # the pairing with its rules, all checked

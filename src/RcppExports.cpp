@@ -202,6 +202,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// fold_pairs_
+List fold_pairs_(List matches, List folds, bool by_range);
+RcppExport SEXP _ronda_fold_pairs_(SEXP matchesSEXP, SEXP foldsSEXP, SEXP by_rangeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    Rcpp::traits::input_parameter< List >::type folds(foldsSEXP);
+    Rcpp::traits::input_parameter< bool >::type by_range(by_rangeSEXP);
+    rcpp_result_gen = Rcpp::wrap(fold_pairs_(matches, folds, by_range));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP one_address);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP one_addressSEXP) {
@@ -382,6 +394,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
     rcpp_result_gen = Rcpp::wrap(range_all_(search, limit));
+    return rcpp_result_gen;
+END_RCPP
+}
+// range_fold_
+List range_fold_(SEXP search, List folds);
+RcppExport SEXP _ronda_range_fold_(SEXP searchSEXP, SEXP foldsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type search(searchSEXP);
+    Rcpp::traits::input_parameter< List >::type folds(foldsSEXP);
+    rcpp_result_gen = Rcpp::wrap(range_fold_(search, folds));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -594,6 +617,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_plain_numbers_", (DL_FUNC) &_ronda_plain_numbers_, 1},
+    {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
@@ -610,6 +634,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 4},
     {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 4},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
+    {"_ronda_range_fold_", (DL_FUNC) &_ronda_range_fold_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
     {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 6},
     {"_ronda_match_once_", (DL_FUNC) &_ronda_match_once_, 4},

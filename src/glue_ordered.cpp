@@ -8,6 +8,7 @@
 #include "core/range_match.h"
 #include "core/standing.h"
 #include "glue.h"
+#include "glue_fold.h"
 #include "options.h"
 
 using namespace Rcpp;
@@ -177,6 +178,25 @@ List range_all_(SEXP search, double limit) {
       matches = as_matches(list, ranges.groups.view.right_rows);
     return List::create(_["matches"] = matches, _["pairs"] = list.pairs,
                         _["on_end"] = static_cast<double>(list.on_end));
+  });
+}
+
+// What each of `folds` makes of the partners; no pair is kept. list(folds,
+// partners, uses, on_end): `uses` says of right rows only 0, 1, or 2 for more
+// [[Rcpp::export(rng = false)]]
+List range_fold_(SEXP search, List folds) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    OwnedRanges& ranges = search_of<OwnedRanges>(search);
+    const core::Groups& groups = ranges.groups.view;
+    const glue::Folds asked(context, folds, groups.left_rows,
+                            groups.right_rows);
+    const core::FoldedRanges found = ranges.search->fold(context, asked.jobs());
+    return List::create(
+        _["folds"] = asked.results(),
+        _["partners"] = glue::as_rows(found.partners),
+        _["uses"] = IntegerVector(found.uses.begin(), found.uses.end()),
+        _["on_end"] = static_cast<double>(found.on_end));
   });
 }
 

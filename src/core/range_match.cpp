@@ -133,6 +133,10 @@ class RangeMatcher {
     std::size_t low, high;
     range(i, hint, low, high);
     hint = high;
+    if (counts_from_ranges()) {
+      add_all(low, high, rows);
+      return false;
+    }
     const std::size_t before = rows.size();
     bool on_end = false;
     auto look_at = [&](std::size_t k) {
@@ -154,8 +158,7 @@ class RangeMatcher {
     } else {
       for (std::size_t k = low; k < high; ++k) look_at(k);
     }
-    if (!sorted_.rows_ascend() && rows.size() > before + 1)
-      std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
+    put_in_order(before, rows);
     return on_end;
   }
 
@@ -190,6 +193,20 @@ class RangeMatcher {
   }
 
  private:
+  // all rows of a range of positions
+  void add_all(std::size_t low, std::size_t high,
+               std::vector<Row>& rows) const {
+    const std::size_t before = rows.size();
+    if (low >= high) return;
+    rows.resize(before + high - low);
+    for (std::size_t k = low; k < high; ++k)
+      rows[before + k - low] = sorted_.row(k);
+    put_in_order(before, rows);
+  }
+  void put_in_order(std::size_t before, std::vector<Row>& rows) const {
+    if (!sorted_.rows_ascend() && rows.size() > before + 1)
+      std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
+  }
   static bool is_strict(const Comparison* rule) {
     return rule && (rule->op == Compare::less || rule->op == Compare::greater);
   }
@@ -361,6 +378,46 @@ PairList match_block(const Context& context, const Matcher& matcher,
   return list;
 }
 
+template <class Matcher>
+FoldedRanges fold_all(const Context& context, const Matcher& matcher,
+                      const Groups& groups, const FoldJobs& jobs) {
+  Context each = context;
+  each.chunk_rows = std::min<std::size_t>(context.chunk_rows, 8192);
+  std::vector<Folder> folders = make_folders(each, jobs);
+  std::vector<std::vector<std::uint8_t>> uses(folders.size());
+  for (auto& flags : uses) flags.assign(groups.right_rows, 0);
+  FoldedRanges folded;
+  folded.partners.resize(groups.left_rows);
+  std::atomic<std::size_t> on_end{0};
+  for_chunks_by_hand(
+      each, groups.left_rows,
+      [&](std::size_t, std::size_t begin, std::size_t end, Crew::Hand& hand) {
+        Folder& folder = folders[hand.number()];
+        std::uint8_t* used = uses[hand.number()].data();
+        std::size_t hint = 0;
+        for (std::size_t i = begin; i < end; ++i) {
+          const std::size_t before = folder.rows().size();
+          const bool lies_on_end = matcher.partners(i, hint, folder.rows());
+          const std::size_t n = folder.rows().size() - before;
+          folded.partners[i] = static_cast<Row>(n);
+          if (lies_on_end && n == 0) ++on_end;
+          for (std::size_t k = before; k < before + n; ++k) {
+            std::uint8_t& times = used[folder.rows()[k] - 1];
+            times = static_cast<std::uint8_t>(times + (times < 2));
+          }
+          folder.close(i);
+        }
+        folder.flush();
+      });
+  folded.on_end = on_end;
+  folded.uses = std::move(uses[0]);
+  for (std::size_t t = 1; t < uses.size(); ++t)
+    for (std::size_t j = 0; j < groups.right_rows; ++j)
+      folded.uses[j] =
+          static_cast<std::uint8_t>(std::min(2, folded.uses[j] + uses[t][j]));
+  return folded;
+}
+
 // Owns the description of the rules that its matcher points into.
 template <class Matcher>
 class RangeSearchOf : public RangeSearch {
@@ -377,6 +434,10 @@ class RangeSearchOf : public RangeSearch {
   PairList block(const Context& context, std::size_t from,
                  double most) const override {
     return match_block(context, matcher_, groups_.left_rows, from, most);
+  }
+  FoldedRanges fold(const Context& context,
+                    const FoldJobs& jobs) const override {
+    return fold_all(context, matcher_, groups_, jobs);
   }
 
  private:

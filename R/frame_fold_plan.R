@@ -1,0 +1,122 @@
+# The plan of a folded frame: its formulas, checked, and its columns.
+
+# The formulas, each list(name, code, environment, part, form): `form` is what the engine
+# is asked, NULL where R runs the formula once a left row.
+as_folds <- function(fold, pairing, call) {
+  check_fold(fold, call)
+  frames <- pairing[side_names]
+  Map(function(formula, name) {
+    code <- formula[[2L]]
+    check_where_columns(code, frames, call)
+    list(
+      name = name, code = code, environment = environment(formula),
+      part = formula_part(code, environment(formula)),
+      form = fold_form(code, pairing$right, environment(formula))
+    )
+  }, fold, names(fold))
+}
+
+check_fold <- function(fold, call) {
+  names <- names(fold)
+  good <- is.list(fold) && length(fold) && length(names) == length(fold) &&
+    !anyNA(names) && all(nzchar(names))
+  if (!good) {
+    stop_argument(
+      sprintf("`fold` must be a list of formulas by column name, not %s.", shown(fold)),
+      "Write, for example: fold = list(rows = ~ nrow(right))",
+      call = call
+    )
+  }
+  for (name in names) {
+    formula <- fold[[name]]
+    if (!inherits(formula, "formula") || length(formula) != 2L) {
+      stop_argument(
+        sprintf("`%s` of `fold` must be a one-sided formula, not %s.", name,
+          shown(formula)
+        ),
+        "`right` stands for the partners of a row, a frame, and `left` for the row itself.",
+        sprintf("Write, for example: fold = list(%s = ~ nrow(right))", name_code(name)),
+        call = call
+      )
+    }
+  }
+  again <- names[duplicated(names)]
+  if (length(again)) {
+    stop_argument(sprintf("`fold` names `%s` twice.", again[1L]), call = call)
+  }
+}
+
+# The plan of a folded frame: the left columns, then what the formulas make
+plan_fold <- function(pairing, rows, choices, call) {
+  check_fold_company(rows, choices, call)
+  folds <- as_folds(choices$fold, pairing, call)
+  columns <- c(
+    plain_columns(names(pairing$left), "left"),
+    lapply(folds, function(fold) list(name = fold$name, from = "fold")),
+    if (!is.null(choices$origin)) list(list(name = choices$origin, from = "origin")),
+    row_number_columns(choices$row_numbers, TRUE)
+  )
+  names <- plan_names(columns)
+  taken <- names[duplicated(names)]
+  if (length(taken)) {
+    stop_ronda("collision",
+      sprintf("Two columns of the result would be called `%s`.", taken[1L]),
+      "Choose another name for what is folded.",
+      call = call, data = list(column = taken[1L])
+    )
+  }
+  names(columns) <- names
+  check_fold_absent(choices$if_absent, folds, call)
+  list(
+    columns = columns, row_type = rows, row_order = choices$row_order, folds = folds,
+    if_absent = choices$if_absent
+  )
+}
+
+check_fold_company <- function(rows, choices, call) {
+  if (is.null(folded_row_types[[rows]])) {
+    stop_argument(
+      sprintf("`rows` must be \"left\" or \"inner\" beside `fold`, not %s.", shown(rows)),
+      "A folded frame has one row for each left row, or for each that has partners.",
+      call = call
+    )
+  }
+  check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
+  if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
+  if (!is.null(choices$row_numbers)) check_row_numbers(choices$row_numbers, call)
+  given <- c(
+    !vapply(choices[c("take", "omit", "partners")], is.null, NA),
+    vapply(c(keys = "keys", collisions = "collisions"), function(name) {
+      !identical(choices[[name]], default_choices[[name]])
+    }, NA),
+    row_order = choices$row_order == "right"
+  )
+  if (any(given)) {
+    stop_argument(
+      sprintf("`%s` has no meaning beside `fold`.", names(given)[given][1L]),
+      "A folded frame has the left frame's columns and what the formulas make.",
+      call = call
+    )
+  }
+}
+
+check_fold_absent <- function(values, folds, call) {
+  if (is.null(values)) {
+    return()
+  }
+  if (!is.list(values) || !length(names(values)) || !all(nzchar(names(values)))) {
+    stop_argument("`if_absent` must be a list of values by column name.",
+      "Write, for example: if_absent = list(total = 0)",
+      call = call
+    )
+  }
+  known <- c(plan_names(folds), ".other")
+  unknown <- setdiff(names(values), known)
+  if (length(unknown)) {
+    stop_argument(
+      sprintf("`if_absent` names `%s`, which `fold` doesn't make.", unknown[1L]),
+      closest_name(unknown[1L], known),
+      call = call
+    )
+  }
+}
