@@ -83,8 +83,8 @@ needed_out <- function(options, extensions) {
   out
 }
 
-# the pairing of two files
-cli_pair <- function(files, options) {
+# What is to be matched, of two files: list(pairing, on, call)
+cli_frames <- function(files, options) {
   arguments <- matching_arguments(options)
   frames <- cli_read_all(files, options)
   labels <- file_labels(files)
@@ -96,9 +96,18 @@ cli_pair <- function(files, options) {
   }
   on <- arguments$on
   arguments$on <- NULL
-  pairing <- pair_up(frames[[1L]], frames[[2L]], on,
-    c(arguments, list(sides = sides)),
-    if (is.null(options$sides)) labels else sides, call
+  list(
+    pairing = new_pairing(frames[[1L]], frames[[2L]],
+      with_usual_choices(c(arguments, list(sides = sides))),
+      if (is.null(options$sides)) labels else sides
+    ),
+    on = on, call = call
   )
-  structure(pairing, class = "ronda_pairing")
+}
+
+# the pairing of two files
+cli_pair <- function(files, options) {
+  given <- cli_frames(files, options)
+  found <- with_memory_told(match_frames(given$pairing, given$on, FALSE, given$call))
+  structure(found$pairing, class = "ronda_pairing")
 }

@@ -1,10 +1,17 @@
 # ronda join
 
 cli_join <- function(files, options) {
-  pairing <- cli_pair(files, options)
-  frame <- with_call_quiet(
-    do.call(build_frame, c(list(pairing), column_arguments(options)))
-  )
+  given <- cli_frames(files, options)
+  columns <- column_arguments(options)
+  if (!is.null(options$fold)) columns$fold <- read_folds(options$fold, given$pairing$right)
+  rows <- if (is.null(columns$rows)) "left" else columns$rows
+  frame <- with_call_quiet(with_memory_told({
+    check_choice(rows, names(row_types), "rows", given$call)
+    choices <- default_choices
+    choices[setdiff(names(columns), "rows")] <- columns[setdiff(names(columns), "rows")]
+    found <- match_frames(given$pairing, given$on, FALSE, given$call, rows, choices)
+    make_frame(found$pairing, found$plan, found$clock, given$call)
+  }))
   cli_write(frame, options$out)
   cli_receipt(options)
 }
@@ -18,7 +25,7 @@ cli_receipt <- function(options) {
 register_command("join", cli_join, two_files, "Join two files.",
   options = function() {
     c(matching_options, rule_options(), row_options(), column_options,
-      output_options
+      list(fold_option), output_options
     )
   },
   examples = c(
@@ -31,6 +38,10 @@ register_command("join", cli_join, two_files, "Join two files.",
     paste(
       "ronda join sailings.csv tide_readings.csv --on port",
       "--nearest departs=read_at --within \"15 mins\" --gap age"
+    ),
+    paste(
+      "ronda join vessels.csv sailings.csv --on code=vessel",
+      "--fold \"trips=nrow()\" --fold \"km=sum(km)\""
     ),
     paste(
       "ronda join sailings.csv fare_bands.csv",

@@ -3,17 +3,18 @@
 cli_keys <- function(files, options) {
   frames <- cli_read_all(files, options)
   if (length(frames) == 2L) {
-    if (!is.null(options$on)) {
-      stop_usage("--on goes with one file; two files get suggestions.")
+    if (length(cli_rules(options))) {
+      stop_usage("--on and rules go with one file; two files get suggestions.")
     }
     found <- suggest_keys(frames[[1L]], frames[[2L]])
     attr(found, "sides") <- file_labels(files)
     return(lines_to_stdout(format(found)))
   }
-  if (is.null(options$on)) {
+  on <- cli_rules(options)
+  if (!length(on)) {
     stop_usage("--on is missing: name the columns of the key.")
   }
-  on <- split_commas(options$on)
+  if (all(vapply(on, is.character, NA))) on <- unlist(on)
   result <- if (isTRUE(options$repeated)) {
     repeated_keys(frames[[1L]], on)
   } else {
@@ -30,11 +31,12 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
       cli_option("on", "For one file: the columns of its key", "COLUMNS"),
       cli_option("repeated", "For one file: the rows whose key repeats"),
       types_option
-    )
+    ) |> c(rule_options())
   },
   examples = c(
     "ronda keys sailings.csv vessels.csv",
     "ronda keys tide_readings.csv --on port,read_at",
-    "ronda keys tide_readings.csv --on port,read_at --repeated"
+    "ronda keys tide_readings.csv --on port,read_at --repeated",
+    "ronda keys crew_shifts.csv --on vessel --overlap starts..ends"
   )
 )

@@ -19,6 +19,11 @@ matching_options <- list(
     "Key columns: port, or vessel=code where the names differ;",
     "several with commas"
   ), "KEYS"),
+  cli_option("in-turn", paste(
+    "Key columns tried one after the other, each for the rows that those before left open;",
+    "given several times: --in-turn card --in-turn name"
+  ), "KEYS"),
+  cli_option("step", "For --in-turn: add a column that tells which one paired the row", "NAME"),
   missing_option,
   cli_option("repeats", paste(
     "Of several partners: all (default), first, last, stop, highest:COLUMN or",
@@ -95,6 +100,12 @@ column_options <- list(
     "every other column that it fits"
   ), "VALUES")
 )
+
+fold_option <- cli_option("fold", paste(
+  "One row for each left row, its partners folded: km=sum(km); nrow(), length, sum, mean,",
+  "min, max, any, all (na.rm = TRUE, too), x[1], x[length(x)], length(unique(x)); may be",
+  "given several times"
+), "NAME=FORM")
 
 quiet_option <- cli_option("quiet", "No receipt on stderr")
 

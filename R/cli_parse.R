@@ -44,7 +44,7 @@ parse_options <- function(command, options, args) {
   options <- lapply(parsed, function(value) {
     if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
   })
-  for (option in intersect(names(options), repeatable_rules())) {
+  for (option in intersect(names(options), repeatable_options())) {
     if (!nzchar(options[[option]])) next
     options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
   }
@@ -60,14 +60,14 @@ list_options <- c("on", "take", "if-absent", "expect", "types")
 between_rules <- "\004"
 
 # (a rule that is a flag says all it can the first time)
-repeatable_rules <- function() {
-  Filter(function(kind) !is.null(rule_kinds[[kind]]$option$value), rule_order)
+repeatable_options <- function() {
+  c("fold", "in-turn", Filter(function(kind) !is.null(rule_kinds[[kind]]$option$value), rule_order))
 }
 
 # One word for each option: those given again are added to the first
 added_up <- function(options) {
   names <- sub("=.*", "", options)
-  rules <- repeatable_rules()
+  rules <- repeatable_options()
   for (name in unique(names[duplicated(names)])) {
     bare <- sub("^--", "", name)
     at <- which(names == name)

@@ -2,13 +2,16 @@
 
 cli_report <- function(files, options) {
   out <- needed_out(options, "html")
-  write_report(cli_pair(files, options), out)
+  pairing <- cli_pair(files, options)
+  fold <- if (!is.null(options$fold)) read_folds(options$fold, pairing$right)
+  write_report(pairing, out, fold)
 }
 
 register_command("report", cli_report, two_files,
   "Write the account, figures and samples as one web page.",
   options = function() {
     c(matching_options, rule_options(), list(
+      fold_option,
       cli_option("out", "The .html file to write (required)", "FILE")
     ))
   },

@@ -3,13 +3,22 @@
 # The rules of all options that make one
 cli_rules <- function(options) {
   check_rule_details(options)
+  if (!is.null(options$step) && is.null(options[["in-turn"]])) {
+    stop_usage("--step goes with --in-turn.")
+  }
   made <- lapply(rule_order, function(kind) {
     form <- rule_kinds[[kind]]$option
     if (!is.null(form)) cli_rule(kind, form, options)
   })
   c(
     as.list(if (!is.null(options$on)) split_pairs(options$on)),
-    do.call(c, made)
+    do.call(c, made),
+    if (length(options[["in-turn"]]) == 1L) {
+      stop_usage("--in-turn is given twice or more: --in-turn card --in-turn name")
+    },
+    if (!is.null(options[["in-turn"]])) {
+      do.call(in_turn, c(lapply(options[["in-turn"]], split_pairs), list(step = options$step)))
+    }
   )
 }
 

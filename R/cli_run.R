@@ -9,7 +9,7 @@
 #'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
 #'   went well.
 #' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
-#'   `--if-absent`, `--expect`, `--types` and the rules may be given several times and
+#'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types` and the rules may be given several times and
 #'   add up; any other option given twice is wrong usage.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
@@ -74,10 +74,13 @@ general_help <- function() {
     "Usage: ronda COMMAND FILES [OPTIONS]",
     "",
     "Commands:",
-    sprintf("  %-6s %s", command_order, about),
+    sprintf("  %-7s %s", command_order, about),
     "",
     "ronda COMMAND --help shows the options of a command.",
-    "--on, --take, --if-absent, --expect, --types and rules may be given several times.",
+    paste(
+      "--on, --take, --fold, --in-turn, --if-absent, --expect, --types and rules may be given",
+      "several times."
+    ),
     "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
     "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
   )

@@ -31,13 +31,21 @@
 #'     date as day.month.year).}
 #'   \item{`closures`}{4 rows: `port`, `closed_from`, `closed_to` (date-times),
 #'     `reason`.}
+#'   \item{`card_holders`}{8 rows: `card` (integer, unique), `name`, `home_port`,
+#'     `season` (text; what is paid for).}
+#'   \item{`boardings`}{14 rows: `boarding` (integer, unique), `boarded_at` (date-time),
+#'     `card` (integer; missing where the reader failed), `name` (text; written down
+#'     where it did).}
+#'   \item{`timetable_old`, `timetable_new`}{10 and 11 rows, two versions of one table:
+#'     `trip` (text, unique), `port`, `to`, `departs` (text, hours and minutes), `berth`
+#'     (integer), `minutes` (double).}
 #' }
 #' @source Made up by `data-raw/ferry.R`.
 #' @examples
 #' head(sailings, 3)
 #' @name ferry
 #' @aliases sailings vessels ports tide_readings wind_readings crew_shifts
-#'   fare_bands bookings closures
+#'   fare_bands bookings closures card_holders boardings timetable_old timetable_new
 #' @docType data
 #' @keywords datasets
 NULL

@@ -60,6 +60,9 @@ explain <- function(pairing, side, row) {
     other_label = pairing$labels[side_number(other)],
     other_rows = pairing$sizes[side_number(other)]
   )
+  if (length(pairing$parts)) {
+    return(explain_in_turn(pairing, view))
+  }
   for (rule in pairing$rules) {
     standing_of <- kind_of(rule)$standing
     if (!is.null(standing_of)) view$standing <- standing_of(pairing, view, rule)
@@ -78,6 +81,49 @@ explain <- function(pairing, side, row) {
     ),
     class = "ronda_explanation"
   )
+}
+
+# of in_turn(): step by step, up to the one that paired the row
+explain_in_turn <- function(pairing, view) {
+  partners <- partners_of_row(pairing$matches, view$side, view$row)
+  last <- length(pairing$parts)
+  if (view$side == "left" && pairing$steps[view$row]) last <- pairing$steps[view$row]
+  steps <- lapply(seq_len(last), function(k) {
+    part <- pairing$parts[[k]]
+    if (k == last || view$side == "right") {
+      part[c("repeats", "candidates")] <- pairing[c("repeats", "candidates")]
+    }
+    explain(part, view$side, view$row)
+  })
+  candidates <- steps[[last]]$candidates
+  lines <- unlist(lapply(seq_len(last), function(k) {
+    c(sprintf("Step %d", k), step_lines(pairing, view, steps[[k]], k))
+  }))
+  if (view$side == "right") candidates <- sort(unique(unlist(lapply(steps, `[[`, "candidates"))))
+  structure(
+    list(
+      side = view$side, row = view$row, partners = partners,
+      steps = do.call(rbind, lapply(steps, `[[`, "steps")), candidates = candidates,
+      lines = c(row_line(pairing, view), lines, partner_line(view, partners))
+    ),
+    class = "ronda_explanation"
+  )
+}
+
+# what one step says of a row; of a right row also which left rows were paired before
+step_lines <- function(pairing, view, step, k) {
+  lines <- step$lines[-c(1L, length(step$lines))]
+  if (view$side == "right") {
+    before <- step$candidates[pairing$steps[step$candidates] < k]
+    if (length(before)) {
+      lines <- c(lines, sprintf("  Of these %s had a partner by a step before.",
+        if (length(before) == 1L) sprintf("row %d", before) else {
+          sprintf("rows %s", listed(before, "and"))
+        }
+      ))
+    }
+  }
+  lines
 }
 
 row_line <- function(pairing, view) {

@@ -131,9 +131,7 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
   left <- choice$left
   right <- choice$right
   fixed <- rule_columns(pairing$rules, "left")
-  right_keys <- if (keys == "both") {
-    rule_columns(pairing$key_rules, "right")
-  }
+  right_keys <- always_right(pairing, keys)
   merges <- list()
   for (k in which(right$new %in% left$new)) {
     at <- match(right$new[k], left$new)

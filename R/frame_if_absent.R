@@ -76,6 +76,7 @@ check_can_be_set <- function(column, call) {
     row_numbers = "a row number",
     origin = "the origin of the row",
     gap = "the gap",
+    step = "the step that paired the row",
     "merged from both frames"
   )
   stop_argument(

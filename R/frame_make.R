@@ -79,6 +79,7 @@ make_column <- function(pairing, column, row_map, both_sides, call) {
     gap = gap_column(pairing, column, row_map, call),
     origin = origin_column(pairing, row_map),
     row_numbers = row_number_column(row_map, column$side),
+    step = step_column(pairing, row_map),
     stop("make_column(): unknown source ", column$from)
   )
 }
@@ -87,6 +88,13 @@ make_column <- function(pairing, column, row_map, both_sides, call) {
 partner_column <- function(pairing, row_map) {
   counts <- partner_counts(candidates_of(pairing), "left")
   if (is.null(row_map$left)) counts else gather_(counts, row_map$left)
+}
+
+# which step of in_turn() paired the row
+step_column <- function(pairing, row_map) {
+  steps <- pairing$steps
+  steps[!is_matched(pairing$matches, "left")] <- NA
+  if (is.null(row_map$left)) steps else gather_(steps, row_map$left)
 }
 
 origin_column <- function(pairing, row_map) {

@@ -11,19 +11,25 @@ choose_columns <- function(pairing, names, take, omit, keys, call) {
   }
   take <- by_side(take, names, "take", call)
   omit <- by_side(omit, names, "omit", call)
-  left_keys <- rule_columns(pairing$key_rules, "left")
+  turns <- turns_of(pairing)
+  left_keys <- if (is.null(turns)) rule_columns(pairing$key_rules, "left") else turns$left
   used <- rule_columns(one_rule_per_key(pairing), "right")
   right <- names$right
-  right_keys <- character()
-  if (keys == "one") {
-    right <- setdiff(right, used)
-  } else {
-    right_keys <- rule_columns(pairing$key_rules, "right")
-  }
+  right_keys <- always_right(pairing, keys)
+  if (keys == "one") right <- setdiff(right, used)
   list(
     left = choose_side(names$left, take$left, omit$left, left_keys),
     right = choose_side(right, take$right, omit$right, right_keys)
   )
+}
+
+# the right key columns that come whatever `take` says
+always_right <- function(pairing, keys) {
+  turns <- turns_of(pairing)
+  if (!is.null(turns)) {
+    return(turns$right)
+  }
+  if (keys == "both") rule_columns(pairing$key_rules, "right") else character()
 }
 
 choose_side <- function(names, take, omit, always) {

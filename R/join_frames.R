@@ -34,7 +34,7 @@
 #' in C order, factors by level, missing ones last.
 #'
 #' @section Which columns come:
-#' `take`, `omit`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
+#' `take`, `omit`, `fold`, `keys`, `collisions`, `name_pattern`, `sides`, `origin`,
 #' `partners`, `row_numbers` and `if_absent`. Left columns come in their order, then
 #' right columns in theirs (or in the order of `take`), then `gap`, `partners`,
 #' `origin` and the row numbers. Left columns keep their names, unless `collisions`
@@ -42,6 +42,30 @@
 #' key's place and under its name: the left's own, untouched, in inner and left joins;
 #' in right, full and unmatched ones in the common type of both sides, and the
 #' receipt says so where that is not the left's.
+#'
+#' @section Partners folded:
+#' With `fold` left rows are never multiplied: each formula sums up, counts, lists or
+#' nests the partners of a row. In it `right` stands for these, a frame in right order,
+#' and `left` for the row itself:
+#' \preformatted{
+#' join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(
+#'   trips = ~ nrow(right), km = ~ sum(right$km), ports = ~ unique(right$port)))}
+#' A formula gives one value a row (the column has their common type, by `c()`), or else
+#' a list column results; a list of one item, `~ list(unique(right$port))`, always gives
+#' one. `rows` is `"left"` (every left row) or `"inner"` (those with partners). A row
+#' without partners has 0 for `nrow()` and `length()`, an empty vector or frame in list
+#' columns, else a missing value; `if_absent` gives another. It works with every rule:
+#' beside `around()` it is a moving window. `take`, `omit`, `partners`, and other than
+#' the usual `keys`, `collisions` and `row_order = "right"` are errors beside it; `gap`
+#' has no effect. No pair is written out, so that `max_rows` and the warning about
+#' many-to-many keys don't apply.
+#'
+#' `nrow()`, `length()`, `sum()`, `mean()`, `min()`, `max()`, `any()`, `all()`,
+#' `length(unique())` and the first and last element, each of one plain column of
+#' numbers, dates or times, with or without `na.rm = TRUE`, are the engine's and take no
+#' longer than reading the values. Others are run by R, once a left row. Both give what R
+#' gives, to the bit. Where a row has no value that isn't missing, `min()` and `max()`
+#' give an infinite one, as R does, and a `ronda_warning_fold` says so.
 #'
 #' @section What must hold:
 #' `expect` and `max_rows`. Without `expect`, a pairing in which a key repeats
@@ -102,6 +126,8 @@
 #'   `character()` brings none. Or `list(left = , right = )`; left keys always stay.
 #' @param omit `[character | list]` The right columns to do without, or
 #'   `list(left = , right = )`.
+#' @param fold `[list]` One row for each left row, its partners folded: a list of
+#'   one-sided formulas by column name, see below.
 #' @param keys `[character(1)]` `"one"` column for each key, or `"both"` sides'
 #'   own columns.
 #' @param collisions `[character(1) | function | list]` What becomes of a
@@ -155,6 +181,11 @@
 #'   take = c(ship = "name", "status"), sides = c("sailing", "vessel"),
 #'   origin = "origin"
 #' ) |> tail(3)
+#'
+#' # one row for each vessel, its sailings folded
+#' join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(
+#'   trips = ~ nrow(right), km = ~ sum(right$km), first = ~ min(right$departs)
+#' ), if_absent = list(km = 0)) |> head(3)
 #'
 #' # 4. What must hold
 #' try(join_frames(sailings, vessels,

@@ -233,6 +233,12 @@ check_many_options <- function(options, frames, chain, call) {
   check_choice(options$missing_keys, c("unmatched", "match", "stop"),
     "missing_keys", call
   )
+  if (any(vapply(chain, function(rules) "in_turn" %in% kinds_of(rules), NA))) {
+    stop_argument("in_turn() speaks of two frames and has no meaning here.",
+      "Join those two by join_frames() first.",
+      call = call
+    )
+  }
   if (inherits(options$repeats, "ronda_choice") && !is.character(options$repeats$column)) {
     stop_argument("`repeats` can't be a formula here: it speaks of two frames.",
       "Write highest(\"column\") or lowest(\"column\").",

@@ -1,34 +1,45 @@
 #' Is this a key?
 #'
 #' `key_account()` counts how often the keys of one frame repeat or are missing;
-#' `repeated_keys()` gives the rows at fault.
+#' `repeated_keys()` gives the rows at fault. With rules the same is asked of them: do
+#' intervals overlap within a key, are readings closer than a minute, do codes repeat
+#' once they are cleaned?
 #'
 #' @param frame `[data.frame]`
-#' @param on `[character]` The columns that make up the key.
-#' @return `key_account()`: a data frame of one row: `key` (the columns), `rows`,
-#'   `distinct` (keys without a missing part), `repeated` (rows whose key
-#'   another row has too), `missing` (rows with a missing part) and `unique`
+#' @param on `[character | rule | list]` The columns that make up the key; or rules, as
+#'   in [join_frames()], by which rows of the frame meet each other. (Not [nearest()],
+#'   which chooses, nor [cross()] and [in_turn()].)
+#' @return `key_account()`: a data frame of one row: `key` (the columns, or the rules),
+#'   `rows`, `distinct` (keys without a missing part; missing with rules), `repeated`
+#'   (rows whose key another row has too; rows that meet another one), `missing` (rows
+#'   with a missing part; rows that meet none, themselves included) and `unique`
 #'   (TRUE when nothing repeats and nothing is missing).
 #'   `repeated_keys()`: the rows of `frame` whose key another row has too, in
-#'   row order, with two more columns in front: `row` (the row's number) and
-#'   `times` (how many rows share its key). Missing keys equal nothing.
-#' @section Errors: `ronda_error_argument` when `frame` is no data frame,
-#'   `ronda_error_key` when `on` names no column of it, `ronda_error_type` when
-#'   a column can't be a key, `ronda_error_collision` when the frame has columns
-#'   called `row` or `times`.
+#'   row order, with more columns in front: `row` (the row's number), `times` (how many
+#'   rows share its key, or meet it, itself included) and with rules `meets` (the first
+#'   other row that it meets). Missing keys equal nothing.
+#' @section Errors: `ronda_error_argument` when `frame` is no data frame or a rule can't
+#'   be asked of one frame, `ronda_error_key` when `on` names no column of it,
+#'   `ronda_error_type` when a column can't be a key, `ronda_error_collision` when the
+#'   frame has columns called `row`, `times` or `meets`, `ronda_error_too_many_rows`
+#'   when rows meet more often than `options(ronda.max_rows)` allows.
 #' @examples
 #' key_account(vessels, "code")
 #' key_account(crew_shifts, c("vessel", "starts"))
 #' repeated_keys(tide_readings, c("port", "read_at"))
+#' # shifts of one vessel that overlap
+#' key_account(crew_shifts, list("vessel", overlap("starts", "ends")))
+#' repeated_keys(crew_shifts, list("vessel", overlap("starts", "ends")))
+#' # codes that repeat once they are cleaned
+#' repeated_keys(sailings, same("vessel", via = toupper)) |> head(3)
 #' @export
 key_account <- function(frame, on) {
   keys <- key_groups(frame, on, missing(on), quote(key_account()))
   rows <- length(keys$times)
   blank <- sum(keys$times == 0L)
-  repeated <- sum(keys$times > 1L)
+  repeated <- sum(keys$again)
   as_base_frame(list(
-    key = paste(on, collapse = ", "), rows = rows,
-    distinct = length(unique(keys$first[keys$times > 0L])),
+    key = keys$key, rows = rows, distinct = keys$distinct,
     repeated = repeated, missing = blank, unique = repeated + blank == 0L
   ), 1L)
 }
@@ -38,7 +49,9 @@ key_account <- function(frame, on) {
 repeated_keys <- function(frame, on) {
   call <- quote(repeated_keys())
   keys <- key_groups(frame, on, missing(on), call)
-  taken <- intersect(c("row", "times"), names(frame))
+  rows <- which(keys$again)
+  front <- compact(list(row = rows, times = keys$times[rows], meets = keys$meets[rows]))
+  taken <- intersect(names(front), names(frame))
   if (length(taken)) {
     stop_ronda("collision",
       sprintf("`frame` has a column `%s`, a name that the result needs.",
@@ -48,16 +61,12 @@ repeated_keys <- function(frame, on) {
       call = call
     )
   }
-  rows <- which(keys$times > 1L)
   columns <- own_rows(frame, rows, call)
-  frame_like(
-    c(list(row = rows, times = keys$times[rows]), unclass(columns)),
-    length(rows), frame
-  )
+  frame_like(c(front, unclass(columns)), length(rows), frame)
 }
 
-# list(first, times): each row's first row of equal key, and how many rows have
-# that key (0: a part of it is missing)
+# list(key, times, again, distinct, meets): how many rows have each row's key (0: a part
+# of it is missing), and whether another one has
 key_groups <- function(frame, on, no_on, call) {
   check_frame(frame, "frame", call)
   if (no_on) {
@@ -66,13 +75,54 @@ key_groups <- function(frame, on, no_on, call) {
       call = call
     )
   }
+  if (is.list(on) && !is.data.frame(on)) {
+    return(rule_groups(frame, on, call))
+  }
   if (!is.character(on) || !length(on) || anyNA(on)) {
     stop_argument(
-      sprintf("`on` must be column names, not %s.", shown(on)),
+      sprintf("`on` must be column names or rules, not %s.", shown(on)),
       call = call
     )
   }
   for (name in on) check_column(name, frame, "frame", call)
+  first <- first_of_key(frame, on, call)
+  rows <- .row_names_info(frame, 2L)
+  times <- if (is.null(first)) rep.int(1L, rows) else c(0L, tabulate(first, rows))[first + 1L]
+  list(
+    key = paste(on, collapse = ", "), times = times, again = times > 1L,
+    distinct = if (is.null(first)) rows else length(unique(first[times > 0L]))
+  )
+}
+
+# The rows of a frame that rules pair with each other
+rule_groups <- function(frame, on, call) {
+  for (rule in list_rules(on, call)) {
+    for (name in c(rule$left, rule$right)) check_column(name, frame, "frame", call)
+  }
+  labels <- c("frame", "frame")
+  call <- call_with_frames(call, labels, labels)
+  rules <- as_rules(on, frame, frame, call)
+  refused <- intersect(kinds_of(rules), c("nearest", "cross", "in_turn"))
+  if (length(refused)) {
+    stop_argument(sprintf("`%s()` can't be asked of one frame.", refused[1L]),
+      if (refused[1L] == "nearest") "Use around() for values that are close to each other.",
+      call = call
+    )
+  }
+  matches <- pair_up(frame, frame, on, list(expect = "rows-multiply"), labels,
+    call
+  )$matches
+  meets <- other_partners(matches)
+  list(
+    key = paste(vapply(rules, rule_text, ""), collapse = ", "),
+    times = partner_counts(matches, "left"), again = meets > 0L,
+    distinct = NA_integer_, meets = meets
+  )
+}
+
+# each row's first row of equal key (0: a part of it is missing); NULL where no key
+# repeats and none is missing
+first_of_key <- function(frame, on, call) {
   pairs <- lapply(on, function(name) {
     x <- .subset2(frame, name)
     if (is.na(key_family(x))) {
@@ -84,14 +134,8 @@ key_groups <- function(frame, on, no_on, call) {
     align_keys(x, x, list(left = name, right = name), call, c("frame", "frame"))
   })
   pairs <- do.call(c, pairs)
-  first <- group_rows_(
+  group_rows_(
     lapply(pairs, function(pair) pair$left),
     vapply(pairs, function(pair) pair$kind, 1L), FALSE
   )
-  rows <- .row_names_info(frame, 2L)
-  if (is.null(first)) {
-    return(list(first = seq_len(rows), times = rep.int(1L, rows)))
-  }
-  times <- tabulate(first, rows)
-  list(first = first, times = c(0L, times)[first + 1L])
 }

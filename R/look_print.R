@@ -18,7 +18,7 @@ format.ronda_pairing <- function(x, ...) {
     account_table(x),
     "",
     folded(pair_words(x)),
-    folded(where_lines(x)),
+    folded(c(turn_words(x), where_lines(x))),
     folded(join_type_words(x)),
     folded(shared_name_words(x)),
     folded(c(x$notes, row_name_words(account_of(x))))

@@ -16,6 +16,37 @@ new_matches <- function(range, right_rows, starts = NULL, partners = NULL) {
   )
 }
 
+# The pairs of both, of which no left row has some in each
+joined_matches <- function(one, other) {
+  if (!has_ranges(one) && !has_ranges(other)) {
+    one$range <- pmax.int(one$range, other$range)
+    return(one)
+  }
+  one <- with_ranges(one)
+  other <- with_ranges(other)
+  before <- length(one$starts) - 1L
+  range <- one$range
+  from_other <- which(other$range > 0L)
+  range[from_other] <- other$range[from_other] + before
+  joined <- new_matches(range, one$right_rows,
+    starts = as.integer(c(one$starts, one$starts[before + 1L] + other$starts[-1L])),
+    partners = c(one$partners, other$partners)
+  )
+  # (a right row may stand in a range of each)
+  joined$overlaps <- TRUE
+  joined
+}
+
+# the same with a range for each right row where there are none
+with_ranges <- function(matches) {
+  if (has_ranges(matches)) {
+    return(matches)
+  }
+  new_matches(matches$range, matches$right_rows,
+    starts = c(0L, seq_len(matches$right_rows)), partners = seq_len(matches$right_rows)
+  )
+}
+
 # Matches of which only this is known: how many partners each left row has, and for right
 # rows whether they have none, one or more (0, 1, 2). They serve where no pair is asked for.
 new_tally <- function(partners, uses) {
@@ -149,8 +180,13 @@ right_uses <- function(matches) {
   if (!any(uses > 1L)) {
     return(tabulate(matches$partners[uses > 0L], matches$right_rows))
   }
-  # a range that several left rows share holds right rows of its own
   counts <- integer(matches$right_rows)
+  if (isTRUE(matches$overlaps)) {
+    sums <- rowsum(uses, matches$partners)
+    counts[as.integer(rownames(sums))] <- as.integer(sums)
+    return(counts)
+  }
+  # a range that several left rows share holds right rows of its own
   counts[matches$partners] <- uses
   counts
 }
@@ -173,6 +209,21 @@ count_all <- function(matches) {
     matched_right = sum(right > 0L) + 0, most_left = max(left, 0L),
     most_right = max(right, 0L), on_both = FALSE
   )
+}
+
+# For a frame paired with itself: the first partner of each row that is another row, 0
+# for none
+other_partners <- function(matches) {
+  rows <- seq_along(matches$range)
+  first <- first_partners(matches)
+  other <- first
+  other[first == rows] <- 0L
+  if (has_ranges(matches)) {
+    # (partners ascend, so it is the first or the second one)
+    more <- which(first == rows & partner_counts(matches, "left") > 1L)
+    other[more] <- matches$partners[matches$starts[matches$range[more]] + 2L]
+  }
+  other
 }
 
 # A few left rows that have a partner, from all parts of the frame

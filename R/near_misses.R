@@ -45,6 +45,9 @@
 near_misses <- function(pairing) {
   call <- quote(near_misses())
   check_pairing(pairing, call)
+  if (length(pairing$parts)) {
+    return(misses_in_turn(pairing))
+  }
   found <- list(outside_misses(pairing, call), refused_misses(pairing, call))
   left_out <- 0
   keys <- NULL
@@ -84,6 +87,23 @@ corrections <- function(misses, column = NULL) {
   }
   fixes <- as_corrections(misses, "misses", call)
   as_base_frame(fixes, length(fixes$from))
+}
+
+# of in_turn(): those of each step, of rows that none of them pairs
+misses_in_turn <- function(pairing) {
+  found <- lapply(pairing$parts, function(part) {
+    part$matches <- candidates_of(pairing)
+    near_misses(structure(part, class = "ronda_pairing"))
+  })
+  table <- do.call(rbind, lapply(found, function(x) as.data.frame(unclass(x)[names(x)])))
+  table <- table[order(-table$sureness, method = "radix"), ]
+  table <- table[!duplicated(table[c("left_row", "right_row")]), ]
+  row.names(table) <- NULL
+  structure(table,
+    class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
+    left_out = sum(vapply(found, attr, 0, "left_out")),
+    sampled = any(vapply(found, attr, NA, "sampled")), combined = NULL
+  )
 }
 
 no_misses <- function() {

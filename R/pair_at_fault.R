@@ -36,9 +36,8 @@ key_words <- function(frame, columns, row) {
 
 # The keys of some rows of one side, a few, for a message
 few_keys <- function(pairing, side, rows, most = 3L) {
-  columns <- unique(vapply(
-    pairing$key_rules, function(rule) rule[[side]], ""
-  ))
+  turns <- turns_of(pairing)
+  columns <- if (is.null(turns)) rule_columns(pairing$key_rules, side) else turns[[side]]
   if (!length(columns)) {
     return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
   }

@@ -10,6 +10,9 @@
 candidate_counts <- function(found, keys) {
   counts <- found$counts
   if (is.null(counts)) counts <- count_matches(found$matches, keys)
+  for (side in names(found$keyless)) {
+    counts[[paste0("missing_", side)]] <- sum(found$keyless[[side]]) + 0
+  }
   counts$candidates_left <- counts$matched_left
   tried <- found$candidates
   counts$candidates_right <- if (is.null(tried)) {

@@ -165,10 +165,9 @@ stop_failures <- function(pairing, failures, call) {
 
 missing_keys_failure <- function(pairing, keys) {
   rows <- lapply(c(left = "left", right = "right"), function(side) {
-    missing <- Reduce(`|`, Map(
-      missing_number, keys[[side]], keys$kinds == engine_kinds[["int64"]]
-    ))
-    which(missing)
+    which(if (is.null(pairing$keyless)) rows_with_missing(keys, side) else {
+      pairing$keyless[[side]]
+    })
   })
   facts <- mapply(function(side, label) {
     if (length(rows[[side]])) {

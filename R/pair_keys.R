@@ -96,6 +96,13 @@ engine_keys <- function(left, right, rules, call) {
   )
 }
 
+# flags of the rows of a side that have a missing key
+rows_with_missing <- function(keys, side) {
+  Reduce(`|`, Map(
+    missing_number, keys[[side]], keys$kinds == engine_kinds[["int64"]]
+  ))
+}
+
 # The same() rules that fill one key column each: the first for a left column
 one_rule_per_key <- function(pairing) {
   rules <- pairing$key_rules

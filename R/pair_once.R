@@ -2,6 +2,14 @@
 
 # what nearest() can't be told where "once" says which rows pair
 check_once <- function(rules, call) {
+  if (identical(kinds_of(rules), "in_turn") &&
+    "nearest" %in% unlist(lapply(rules[[1L]]$rules, kinds_of))) {
+    stop_argument(
+      "repeats = \"once\" can't choose among what nearest() finds inside in_turn().",
+      "Join by nearest() alone, or leave out `repeats`.",
+      call = call
+    )
+  }
   for (rule in rules_of(rules, "nearest")) {
     told <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
     if (length(told)) {

@@ -38,7 +38,16 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     folds = NULL, folded = NULL,
     # what the engine took over of `where`, and what is left to R, as text
     condition = NULL,
+    # of in_turn(): the pairing that each step makes by itself, which of them paired each
+    # left row (0: none), and whether each row of a side has no key in any of them
+    parts = NULL, steps = NULL, keyless = NULL,
     # what is worth a second look, in words
     notes = character()
   ))
+}
+
+# the in_turn() of a pairing, NULL where it has none
+turns_of <- function(pairing) {
+  rules <- pairing$rules
+  if (length(rules) == 1L && rules[[1L]]$kind == "in_turn") rules[[1L]]
 }

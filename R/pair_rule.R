@@ -91,7 +91,8 @@ NULL
 
 # The kinds in the order in which they are told; each registers itself.
 rule_order <- c(
-  "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross"
+  "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross",
+  "in_turn"
 )
 
 rule_kinds <- new.env(parent = emptyenv())

@@ -2,7 +2,7 @@
 
 #' @rdname rules
 #' @export
-overlap <- function(left_from, left_to, right_from, right_to, ends = "[)",
+overlap <- function(left_from, left_to, right_from = left_from, right_to = left_to, ends = "[)",
                     open_ended = FALSE) {
   call <- quote(overlap())
   check_interval(left_from, left_to, ends, open_ended,

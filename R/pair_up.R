@@ -30,13 +30,17 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     sum(pairing$sizes) > long_rows) {
     show_stage("Matching rows", environment())
   }
-  found <- match_rows(pairing, keys, ordered, condition, call)
+  found <- if (is.null(turns_of(pairing))) {
+    match_rows(pairing, keys, ordered, condition, call)
+  } else {
+    match_in_turn(pairing, call)
+  }
   clock <- c(clock, match = now_())
   if (clock[["match"]] - clock[["start"]] > long_seconds) {
     show_stage("Counting", environment())
   }
   pairing$matches <- found$matches
-  pairing$folded <- found$folded
+  for (name in c("folded", "parts", "steps", "keyless")) pairing[[name]] <- found[[name]]
   pairing$counts <- candidate_counts(found, keys)
   if (!is.null(ordered)) {
     pairing$notes <- ordered_notes(pairing, ordered, found)
@@ -53,6 +57,46 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   if (expects) failures <- c(failures, failed_functions(pairing, call))
   if (length(failures)) stop_failures(pairing, failures, call)
   list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
+}
+
+# Each step matched by itself, and of each what the ones before left open: list(matches,
+# parts, steps, keyless). All steps are checked before the first is matched.
+match_in_turn <- function(pairing, call) {
+  part <- pairing
+  part[names(pairing_choices)] <- pairing_choices
+  choices <- c("where", "missing_keys", "max_rows", "sides")
+  part[choices] <- pairing[choices]
+  part["expect"] <- list("rows-multiply")
+  if (part$missing_keys == "stop") part$missing_keys <- "unmatched"
+  ons <- turns_of(pairing)$ons
+  for (on in ons) checked_pairing(part, on, FALSE, call)
+  parts <- lapply(ons, function(on) match_frames(part, on, FALSE, call)$pairing)
+  steps <- integer(pairing$sizes[1L])
+  matches <- NULL
+  for (k in seq_along(parts)) {
+    own <- leave_out_left(parts[[k]]$matches, which(steps > 0L))
+    steps[is_matched(own, "left")] <- k
+    matches <- if (is.null(matches)) own else joined_matches(matches, own)
+  }
+  list(
+    matches = matches, parts = parts, steps = steps, keyless = rows_without_key(parts, call)
+  )
+}
+
+# Flags of the rows of each side that have a missing key in every step
+rows_without_key <- function(parts, call) {
+  flags <- lapply(parts, function(part) {
+    keys <- engine_keys(part$left, part$right, part$key_rules, call)
+    lapply(c(left = "left", right = "right"), function(side) {
+      if (!length(keys$kinds)) {
+        return(logical(part$sizes[side_number(side)]))
+      }
+      rows_with_missing(keys, side)
+    })
+  })
+  lapply(c(left = "left", right = "right"), function(side) {
+    Reduce(`&`, lapply(flags, `[[`, side))
+  })
 }
 
 # whether the frame to come will have its pairs written out (more than the limit are

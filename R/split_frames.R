@@ -6,7 +6,8 @@
 #' @return A list of three frames: `matched`, as `build_frame(pairing,
 #'   "inner")`; `<left side>_alone` and `<right side>_alone`: the rows without
 #'   partner, each with its own frame's columns and class. Together they hold
-#'   every row of both frames, and the receipt accounts for all three.
+#'   every row of both frames, and the receipt accounts for all three. With
+#'   `row_numbers` the rows alone have a column of their row numbers, too.
 #' @section Errors: As [build_frame()].
 #' @examples
 #' pairing <- pair_rows(sailings, vessels,
@@ -31,13 +32,34 @@ split_frames <- function(pairing, ...) {
   clock <- c(clock, check = now_())
   made <- with_memory_told(frame_made(unclass(pairing), plan, call))
   parts <- c(list(made$frame), lapply(side_names, function(side) {
-    own_rows(pairing[[side]], unmatched(pairing$matches, side), call)
+    rows_alone(pairing, side, choices$row_numbers[side_number(side)], call)
   }))
   names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
   record_receipt(pairing, list(rows = split_rows, n = sum(vapply(parts, nrow, 1L)),
     changed = made$changed
   ), c(clock, columns = now_()))
   parts
+}
+
+# The rows of a side without partner; with their numbers, in a column of that name
+rows_alone <- function(pairing, side, number, call) {
+  rows <- unmatched(pairing$matches, side)
+  frame <- own_rows(pairing[[side]], rows, call)
+  if (is.null(number)) {
+    return(frame)
+  }
+  if (number %in% names(frame)) {
+    stop_ronda("collision",
+      sprintf("`%s` has a column `%s`, the name that `row_numbers` gives.",
+        frame_mark(side), number
+      ),
+      "Choose another name in `row_numbers`.",
+      call = call, data = list(column = number)
+    )
+  }
+  columns <- unclass(frame)
+  columns[[number]] <- rows
+  frame_like(columns, length(rows), pairing[[side]])
 }
 
 # the choices of build_frame(), its usual ones where none is given

@@ -2,26 +2,30 @@
 #'
 #' One HTML file that needs nothing else: the account first, then figures,
 #' samples of what did not match on each side with near misses, the keys that
-#' repeat most, the columns with their types and collisions,
-#' the code that repeats the pairing, and versions.
+#' repeat most, where asked for the partners folded, the columns with their types and collisions,
+#' where columns of one name disagree, the code that repeats the pairing, and versions.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @param file `[character(1)]` The file to write; its name ends in `.html`.
+#' @param fold `[list]` Formulas as in [build_frame()]: the page shows the first rows of
+#'   the folded frame, too.
 #' @return `file`, invisibly. It is there whole or not at all.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one or a package
-#'   is missing (ggplot2, htmltools and base64enc are needed);
+#'   is missing (ggplot2, htmltools and base64enc are needed), or `fold` is no list of
+#'   formulas;
 #'   `ronda_error_file` when the file can't be written.
 #' @examples
 #' file <- tempfile(fileext = ".html")
 #' write_report(pair_rows(sailings, vessels, on = c(vessel = "code")), file)
 #' @export
-write_report <- function(pairing, file) {
+write_report <- function(pairing, file, fold = NULL) {
   call <- quote(write_report())
   check_pairing(pairing, call)
   check_name(file, "file", call)
   check_report_place(file, call)
   need_packages(c("ggplot2", "htmltools", "base64enc"), "A report", call)
-  bytes <- charToRaw(enc2utf8(as.character(report_page(pairing))))
+  folded <- if (!is.null(fold)) report_fold(pairing, fold, call)
+  bytes <- charToRaw(enc2utf8(as.character(report_page(pairing, fold, folded))))
   write_whole(file, call, function(k, part) {
     writeBin(bytes, part)
     check_end(part, bytes)
@@ -38,7 +42,7 @@ check_report_place <- function(file, call) {
   check_place(file, call)
 }
 
-report_page <- function(pairing) {
+report_page <- function(pairing, fold = NULL, folded = NULL) {
   tags <- htmltools::tags
   title <- sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L])
   css <- system.file("templates", "report.css", package = "ronda")
@@ -52,8 +56,8 @@ report_page <- function(pairing) {
     tags$main(
       report_account(pairing), report_figures(pairing),
       report_unmatched(pairing), report_near_misses(pairing),
-      report_repeats(pairing), report_columns(pairing),
-      report_code(pairing)
+      report_repeats(pairing), report_differences(pairing), folded, report_columns(pairing),
+      report_code(pairing, fold)
     ),
     tags$footer(report_versions())
   )
@@ -206,14 +210,64 @@ report_columns <- function(pairing) {
   ))
 }
 
-report_code <- function(pairing) {
+# where the pairs' columns of one name disagree, a few cells of each
+report_differences <- function(pairing) {
+  keys <- rule_columns(pairing$rules, "left")
+  shared <- setdiff(intersect(names(pairing$left), names(pairing$right)), keys)
+  shared <- shared[vapply(shared, function(name) {
+    is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
+  }, NA)]
+  if (!length(shared) || !pairing$counts$pairs || pairing$counts$pairs > row_limit(pairing)) {
+    return(NULL)
+  }
+  found <- find_differences(pairing, list(left = shared, right = shared), 0)
+  counts <- found$counts
+  names(counts) <- c("column", "equal", "differ", paste("missing in", pairing$labels))
+  cells <- difference_cells(found, seq_along(shared), TRUE, report_sample)
+  names(cells)[length(cells) - 1:0] <- pairing$labels
+  names(cells)[1:2] <- paste("row of", pairing$labels)
+  total <- sum(lengths(found$cells))
+  section("Columns that both frames have",
+    html_table(counts, "Pairs whose values are equal, differ, or are missing on one side"),
+    if (total) {
+      html_table(cells, sprintf("%s that %s not equal%s", counted(total, "cell"),
+        if (total == 1L) "is" else "are",
+        if (total > report_sample) ", the first ten" else ""
+      ), marks = FALSE)
+    }
+  )
+}
+
+# the partners folded: the first rows
+report_fold <- function(pairing, fold, call) {
+  choices <- default_choices
+  choices$fold <- fold
+  plan <- plan_frame(pairing, "left", choices, call)
+  frame <- frame_made(unclass(pairing), plan, call)$frame
+  keys <- rule_columns(pairing$rules, "left")
+  columns <- c(if (length(keys)) keys else utils::head(names(pairing$left), 3L), names(fold))
+  shown <- as.list(frame)[unique(columns)]
+  some <- as_base_frame(lapply(shown, function(x) {
+    cell <- slice_column(x, seq_len(min(report_sample, nrow(frame))), "", call)
+    if (is.list(cell)) vapply(cell, described, "") else cell
+  }), min(report_sample, nrow(frame)))
+  section("Partners folded", html_table(some, sprintf(
+    "The first %s of %s, with what their partners in %s come to",
+    counted(nrow(some), "row"), with_commas(nrow(frame)), pairing$labels[2L]
+  )))
+}
+
+report_code <- function(pairing, fold) {
   section("To repeat it",
-    htmltools::tags$pre(htmltools::tags$code(pairing_code(pairing)))
+    # (what is laid out as text takes no white space of the page's own)
+    htmltools::tags$pre(.noWS = "inside", htmltools::tags$code(.noWS = "outside",
+      pairing_code(pairing, fold)
+    ))
   )
 }
 
 # The call that makes the pairing, as text
-pairing_code <- function(pairing) {
+pairing_code <- function(pairing, fold = NULL) {
   rules <- vapply(pairing$rules, function(rule) {
     text <- rule_text(rule)
     if (length(rule$via)) {
@@ -238,7 +292,14 @@ pairing_code <- function(pairing) {
   )
   names <- name_code(pairing$labels)
   paste0("pairing <- pair_rows(", paste(names, collapse = ", "), ",\n  ",
-    paste(arguments, collapse = ",\n  "), "\n)\nbuild_frame(pairing, rows = \"left\")"
+    paste(arguments, collapse = ",\n  "), "\n)\nbuild_frame(pairing, ", if (is.null(fold)) {
+      "rows = \"left\""
+    } else {
+      texts <- vapply(fold, function(x) paste(trimws(deparse(x)), collapse = " "), "")
+      sprintf("fold = list(\n  %s\n)", paste(name_code(names(fold)), texts, sep = " = ",
+        collapse = ",\n  "
+      ))
+    }, ")"
   )
 }
 
@@ -271,7 +332,7 @@ html_table <- function(frame, caption, marks = TRUE) {
   rows <- lapply(seq_len(nrow(frame)), function(i) {
     tags$tr(unname(Map(function(cell, number) {
       if (cell$missing[i]) {
-        tags$td(class = "missing", "NA")
+        tags$td(class = paste(c("missing", if (number) "number"), collapse = " "), "NA")
       } else {
         tags$td(class = if (number) "number", cell$text[i])
       }

@@ -117,13 +117,70 @@ closures <- data.frame(
   reason = c("dredging", "berth repair", "fog", "regatta")
 )
 
+# Cards and timetables -------------------------------------------------------
+
+card_holders <- data.frame(
+  card = c(4101L, 4102L, 4105L, 4108L, 4111L, 4112L, 4120L, 4123L),
+  name = c(
+    "Ida Merrow", "Tom Aske", "Runa Holt", "Per Lindqvarn", "Edda Brook", "Jon Falk",
+    "Mira Stane", "Oskar Wold"
+  ),
+  home_port = c(
+    "Ambrel", "Osmere", "Osmere", "Tarnwick", "Ambrel", "Velness", "Saltholt", "Tarnwick"
+  ),
+  season = c("year", "year", "summer", "year", "month", "summer", "year", "month")
+)
+
+# the reader failed on some cards, and the name was written down instead
+boardings <- data.frame(
+  boarding = 1:14,
+  boarded_at = at(1, c(
+    395, 400, 402, 455, 460, 495, 498, 525, 580, 585, 640, 655, 700, 720
+  )),
+  card = c(
+    4101L, NA, 4105L, 4108L, NA, 4112L, 4199L, 4101L, NA, 4120L, NA, 4123L, 4102L, NA
+  ),
+  name = c(
+    NA, "Tom Aske", NA, NA, "Edda Brook", NA, "Jon Falk", NA, "Ida Merrow", "M. Stane",
+    "Nora Vik", NA, NA, NA
+  )
+)
+
+timetable_old <- data.frame(
+  trip = c("A1", "A2", "A3", "B1", "B2", "B3", "C1", "C2", "D1", "D2"),
+  port = c(
+    "Ambrel", "Ambrel", "Ambrel", "Tarnwick", "Tarnwick", "Tarnwick", "Osmere", "Osmere",
+    "Quillon Bay", "Quillon Bay"
+  ),
+  to = c(
+    "Tarnwick", "Osmere", "Velness", "Ambrel", "Osmere", "Saltholt", "Ambrel", "Tarnwick",
+    "Ambrel", "Osmere"
+  ),
+  departs = c(
+    "06:45", "08:20", "10:05", "07:10", "09:30", "12:15", "07:50", "11:05", "08:50", "13:40"
+  ),
+  berth = c(1L, 2L, 4L, 1L, 3L, NA, 1L, 2L, 2L, 1L),
+  minutes = c(35, 50, 125, 35, 25, 60, 50, 25, 75, 30)
+)
+# a trip fewer, two more, other times and berths, in another order
+timetable_new <- timetable_old[c(10, 1:5, 7:9), ]
+timetable_new$departs[timetable_new$trip %in% c("A2", "C1")] <- c("08:30", "08:05")
+timetable_new$berth[timetable_new$trip == "B2"] <- 2L
+timetable_new$berth[timetable_new$trip == "D2"] <- NA
+timetable_new$minutes[timetable_new$trip == "A3"] <- 120
+timetable_new <- rbind(timetable_new, data.frame(
+  trip = c("A4", "E1"), port = c("Ambrel", "Velness"), to = c("Velness", "Ambrel"),
+  departs = c("17:30", "20:10"), berth = c(4L, 1L), minutes = c(120, 120)
+))
+
 # Written -----------------------------------------------------------------
 
 demo <- list(
   sailings = sailings, vessels = vessels, ports = ports,
   tide_readings = tide_readings, wind_readings = wind_readings,
   crew_shifts = crew_shifts, fare_bands = fare_bands, bookings = bookings,
-  closures = closures
+  closures = closures, card_holders = card_holders, boardings = boardings,
+  timetable_old = timetable_old, timetable_new = timetable_new
 )
 dir.create("data", showWarnings = FALSE)
 dir.create("inst/extdata", recursive = TRUE, showWarnings = FALSE)

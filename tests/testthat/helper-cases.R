@@ -218,5 +218,19 @@ make_spec <- function(case) {
     spec$collisions <- "rename_right"
   }
   spec$condition <- condition[[1L]]
+  if (length(spec$left) > 1L && runif(1) < 0.4) spec <- with_turns(spec)
+  spec
+}
+
+# the keys tried one after the other instead of together
+with_turns <- function(spec) {
+  n <- length(spec$left)
+  turns <- one_of(list(as.list(seq_len(n)), rev(as.list(seq_len(n))), list(seq_len(n), n, 1L)))
+  spec$turns <- lapply(turns, function(at) {
+    list(left = spec$left[at], right = spec$right[at])
+  })
+  spec$keys <- "both"
+  if (spec$row_order == "keys") spec$row_order <- "right"
+  if (spec$rows %in% c("semi", "anti")) spec$row_order <- "left"
   spec
 }

@@ -1,6 +1,10 @@
 # Joins compared with the oracle, case by case.
 
 spec_rules <- function(spec) {
+  if (!is.null(spec$turns)) {
+    ons <- lapply(spec$turns, function(turn) stats::setNames(turn$right, turn$left))
+    return(do.call(in_turn, c(ons, list(step = "by"))))
+  }
   on <- spec$right
   names(on) <- spec$left
   if (!is.null(spec$via)) {
@@ -24,7 +28,7 @@ run_spec <- function(case, spec) {
       on = spec_rules(spec), rows = spec$rows, where = spec$condition,
       missing_keys = spec$missing_keys, repeats = spec$repeats,
       expect = "rows-multiply", sides = spec$sides, take = spec$take,
-      omit = spec$omit, keys = spec$keys, collisions = spec$collisions,
+      omit = spec$omit, keys = if (is.null(spec$turns)) spec$keys else "one", collisions = spec$collisions,
       name_pattern = spec$name_pattern, origin = spec$origin,
       partners = spec$partners, row_numbers = spec$row_numbers,
       if_absent = spec$if_absent, row_order = spec$row_order

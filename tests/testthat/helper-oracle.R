@@ -55,6 +55,9 @@ oracle_halves <- function(x) {
 row_of <- function(columns, i) lapply(columns, function(x) x[i])
 
 oracle_pairs <- function(left, right, spec) {
+  if (!is.null(spec$turns)) {
+    return(oracle_turns(left, right, spec)$pairs)
+  }
   keys <- lapply(seq_along(spec$left), function(k) {
     x <- left[[spec$left[k]]]
     y <- right[[spec$right[k]]]
@@ -101,6 +104,33 @@ oracle_pairs <- function(left, right, spec) {
     right = as.integer(unlist(pairs))
   )
   if (identical(spec$repeats, "once")) oracle_once(pairs, left, right, spec) else pairs
+}
+
+# Keys tried in turn, each for the rows that those before left alone: list(pairs, steps)
+oracle_turns <- function(left, right, spec) {
+  partners <- rep(list(integer()), nrow(left))
+  steps <- integer(nrow(left))
+  for (k in seq_along(spec$turns)) {
+    one <- spec
+    one$turns <- NULL
+    one$repeats <- "all"
+    one[c("left", "right")] <- spec$turns[[k]]
+    pairs <- oracle_pairs(left, right, one)
+    for (i in which(steps == 0L)) {
+      partners[[i]] <- pairs$right[pairs$left == i]
+      if (length(partners[[i]])) steps[i] <- k
+    }
+  }
+  partners <- lapply(seq_along(partners), function(i) {
+    oracle_repeats(partners[[i]], left, right, i, spec$repeats)
+  })
+  pairs <- data.frame(
+    left = rep(seq_len(nrow(left)), lengths(partners)),
+    right = as.integer(unlist(partners))
+  )
+  if (identical(spec$repeats, "once")) pairs <- oracle_once(pairs, left, right, spec)
+  steps[setdiff(seq_along(steps), pairs$left)] <- NA
+  list(pairs = pairs, steps = steps)
 }
 
 # Pairs in turn, those whose two rows are in none yet: the closest first with nearest(),
@@ -419,6 +449,9 @@ oracle_join <- function(left, right, spec) {
       return("ronda_error_type")
     }
     put(spec$gap, gap)
+  }
+  if (!is.null(spec$turns) && !one_sided) {
+    put("by", pick(oracle_turns(left, right, spec)$steps, lines$left))
   }
   if (!is.null(spec$partners)) {
     candidates <- spec

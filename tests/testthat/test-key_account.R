@@ -32,3 +32,40 @@ test_that("what is no key is refused", {
     repeated_keys(frame, "a")
   )
 })
+
+test_that("rules are asked of a frame: which rows meet each other?", {
+  set.seed(9)
+  for (round in 1:25) {
+    n <- sample(0:12, 1L)
+    frame <- data.frame(k = some(c("a", "A", "b"), n), from = some(0:9, n))
+    frame$to <- frame$from + some(c(-1, 0, 1, 3), n)
+    asks <- list(
+      list(list("k", overlap("from", "to")), function(a, b) {
+        a$k == b$k & a$from < a$to & b$from < b$to & a$from < b$to & b$from < a$to
+      }),
+      list(same("k", via = tolower), function(a, b) tolower(a$k) == tolower(b$k)),
+      list(around("from", before = 1, after = 1), function(a, b) abs(a$from - b$from) <= 1)
+    )
+    for (ask in asks) {
+      meet <- vapply(seq_len(n), function(i) {
+        held <- ask[[2L]](frame[rep(i, n), ], frame)
+        !is.na(held) & held
+      }, logical(n))
+      dim(meet) <- c(n, n)
+      others <- meet & row(meet) != col(meet)
+      account <- key_account(frame, ask[[1L]])
+      expect_equal(account$repeated, sum(colSums(others) > 0))
+      expect_equal(account$missing, sum(colSums(meet) == 0))
+      found <- repeated_keys(frame, ask[[1L]])
+      expect_identical(found$row, which(colSums(others) > 0))
+      expect_equal(found$times, colSums(meet)[found$row])
+      expect_identical(found$meets, vapply(found$row, function(i) which(others[, i])[1L], 1L))
+      expect_identical(found$k, frame$k[found$row])
+    }
+  }
+  expect_errors(
+    key_account(frame, nearest("from")),
+    repeated_keys(frame, overlap("from", "till")),
+    repeated_keys(transform(frame, meets = 1), around("from"))
+  )
+})

@@ -10,7 +10,7 @@ layers <- c(
   verbs = paste0(
     "^look_|^(join_frames|pair_rows|build_frame|split_frames|join_many|",
     "join_many_columns|key_account|row_labels|receipt|explain_row|near_misses|",
-    "suggest_keys)[.]R$"
+    "suggest_keys|differences)[.]R$"
   ),
   interface = "^(cli|plot|file)_|^write_report[.]R$"
 )

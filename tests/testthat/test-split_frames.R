@@ -17,3 +17,19 @@ test_that("the three parts hold every row, the outer two untouched", {
     expect_s3_class(parts$b_alone, "my_frame")
   }
 })
+
+test_that("row numbers come with all three parts on request", {
+  left <- data.frame(k = c(3, 1, 2, 9), n = 1:4)
+  right <- data.frame(k = c(2, 5, 3))
+  pairing <- pair_rows(left, right, on = "k", sides = c("a", "b"))
+  parts <- split_frames(pairing, row_numbers = c("a_row", "b_row"))
+  expect_identical(parts$matched$a_row, c(1L, 3L))
+  expect_identical(parts$matched$b_row, c(3L, 1L))
+  expect_identical(parts$a_alone, data.frame(k = c(1, 9), n = c(2L, 4L), a_row = c(2L, 4L)))
+  expect_identical(parts$b_alone, data.frame(k = 5, b_row = 2L))
+  expect_errors(split_frames(pairing, row_numbers = c("left_row", "k")),
+    split_frames(pair_rows(transform(left, row = 1), right, on = "k"),
+      row_numbers = c("n", "right_row"), omit = list(left = "n")
+    )
+  )
+})

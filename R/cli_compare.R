@@ -1,0 +1,114 @@
+# ronda compare
+
+cli_compare <- function(files, options) {
+  if (!is.null(options$expect)) check_choice(options$expect, "same", "--expect", NULL)
+  given <- cli_frames(files, options[setdiff(names(options), "expect")])
+  # (rows of a key that repeats would be compared with each other, all with all)
+  if (is.null(options$repeats)) given$pairing["expect"] <- "one-to-one"
+  found <- with_memory_told(match_frames(given$pairing, given$on, FALSE, given$call))
+  pairing <- structure(found$pairing, class = "ronda_pairing")
+  shared <- compared_or_none(pairing, options, given$call)
+  if (!is.null(options$out)) cli_write(all_changes(pairing, shared), options$out)
+  lines_to_stdout(c(change_lines(pairing, shared), if (!is.null(shared)) {
+    c(difference_table(shared), difference_notes(shared), difference_lines(shared))
+  }))
+  if (!is.null(options$expect) && !all_same(pairing, shared)) {
+    stop_expectation(pairing, sprintf("%s and %s are not the same.", pairing$labels[1L],
+      pairing$labels[2L]
+    ), left_rows = unmatched(pairing$matches, "left"),
+    right_rows = unmatched(pairing$matches, "right"), call = given$call
+    )
+  }
+}
+
+# the differences, NULL where the files have only keys in common
+compared_or_none <- function(pairing, options, call) {
+  columns <- if (!is.null(options$columns)) split_pairs(options$columns)
+  shared <- intersect(names(pairing$left), names(pairing$right))
+  if (is.null(columns) && !length(setdiff(shared, rule_columns(pairing$rules, "left")))) {
+    return(NULL)
+  }
+  tolerance <- cli_number(options$tolerance, "--tolerance")
+  with_call_quiet(differences(pairing, columns, if (is.null(tolerance)) 0 else tolerance))
+}
+
+all_same <- function(pairing, shared) {
+  all(pairing$sizes == c(pairing$counts$matched_left, pairing$counts$matched_right)) &&
+    (is.null(shared) || !changed_pairs(shared)) && !length(columns_of_one(pairing))
+}
+
+# the columns that one file has alone
+columns_of_one <- function(pairing) {
+  named <- lapply(side_names, function(side) rule_columns(pairing$rules, side))
+  c(
+    setdiff(names(pairing$left), c(names(pairing$right), named[[1L]])),
+    setdiff(names(pairing$right), c(names(pairing$left), named[[2L]]))
+  )
+}
+
+change_lines <- function(pairing, shared) {
+  counts <- pairing$counts
+  labels <- pairing$labels
+  changed <- if (is.null(shared)) 0L else changed_pairs(shared)
+  alone <- pairing$sizes - c(counts$matched_left, counts$matched_right)
+  of_one <- columns_of_one(pairing)
+  c(
+    sprintf("%s of %s, %s of %s", counted(pairing$sizes[1L], "row"), labels[1L],
+      counted(pairing$sizes[2L], "row"), labels[2L]
+    ),
+    sprintf("removed: %s (in %s alone)", counted(alone[1L], "row"), labels[1L]),
+    sprintf("added: %s (in %s alone)", counted(alone[2L], "row"), labels[2L]),
+    sprintf("changed: %s", counted(changed, "row")),
+    sprintf("the same: %s", counted(counts$pairs - changed, "row")),
+    if (length(of_one)) sprintf("columns of one file alone: %s", listed(of_one, "and"))
+  )
+}
+
+# One line a change: rows removed and added, and each cell that was changed
+all_changes <- function(pairing, shared) {
+  keys <- rule_columns(pairing$key_rules, "left")
+  cells <- if (!is.null(shared)) as.data.frame(shared)
+  one <- function(change, side) {
+    rows <- unmatched(pairing$matches, side)
+    none <- rep(NA_character_, length(rows))
+    own <- rule_columns(pairing$key_rules, side)[seq_along(keys)]
+    texts <- lapply(own, function(name) column_texts(pairing[[side]], name, rows))
+    numbers <- rep(NA_integer_, length(rows))
+    as_base_frame(c(
+      list(change = rep(change, length(rows)),
+        left_row = if (side == "left") rows else numbers,
+        right_row = if (side == "right") rows else numbers
+      ),
+      stats::setNames(texts, keys), list(column = none, left = none, right = none)
+    ), length(rows))
+  }
+  changed <- if (!is.null(cells)) {
+    texts <- lapply(keys, function(name) column_texts(pairing$left, name, cells$left_row))
+    as_base_frame(c(
+      list(change = rep("changed", nrow(cells))), cells[c("left_row", "right_row")],
+      stats::setNames(texts, keys), cells[c("column", "left", "right")]
+    ), nrow(cells))
+  }
+  do.call(rbind, compact(list(one("removed", "left"), one("added", "right"), changed)))
+}
+
+register_command("compare", cli_compare, c("OLD", "NEW"),
+  "Compare two versions of a file: rows added, removed, changed, and which cells.",
+  options = function() {
+    c(
+      Filter(function(option) option$name != "expect", matching_options), rule_options(),
+      list(
+        cli_option("expect", "same: exit code 3 where anything differs", "WORD"),
+        cli_option("columns", paste(
+          "Columns to compare; old=new where the names differ (default: all that both have)"
+        ), "COLUMNS"),
+        cli_option("tolerance", "Numbers no farther apart than this are equal", "NUMBER"),
+        cli_option("out", "A file for all changes, one a line", "FILE")
+      )
+    )
+  },
+  examples = c(
+    "ronda compare timetable_old.csv timetable_new.csv --on trip",
+    "ronda compare timetable_old.csv timetable_new.csv --on trip --out changes.csv"
+  )
+)

@@ -1,0 +1,215 @@
+#' Where do paired rows disagree?
+#'
+#' Compares same-named columns of the pairs cell by cell: two versions of a table, paired
+#' by their key, tell what was changed. With [split_frames()] (what came, what went) it
+#' is the full account.
+#'
+#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param columns `[character]` The columns to compare; `c(seats = "places")` where the
+#'   names differ (left = right). NULL: all that both frames have and that are no key.
+#' @param tolerance `[numeric(1)]` Numbers that lie no farther apart than this are equal.
+#' @param x,object What `differences()` gives.
+#' @param column `[character(1)]` One of the columns compared (by its left name): its
+#'   values in their own type.
+#' @param row.names,optional Not used.
+#' @param ... Not used.
+#' @return An object of class `ronda_differences`, which prints what differs.
+#'   `summary()`: a data frame of one row a column: `column`, `equal` (pairs whose values
+#'   are equal, or both missing), `differ`, `missing_left` and `missing_right` (the value
+#'   is missing on that side alone). `as.data.frame()`: one row for each cell that is not
+#'   equal: `left_row`, `right_row`, the left frame's key columns, `column`, `left` and
+#'   `right` (the values as text); with `column` the cells of that column alone, `left`
+#'   and `right` in its own type.
+#' @details Values are compared as keys are: numbers by value whatever their type, text
+#'   with factors, times by instant, dates by day. Columns of types that can't be
+#'   compared so are compared as text, and the types are told.
+#' @section Errors: `ronda_error_argument` when `pairing` isn't one, when a column is in
+#'   neither frame or there is none to compare, and when `tolerance` is no number from 0
+#'   on; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.
+#' @seealso [split_frames()]; `collisions = "update"` of [join_frames()] to take over
+#'   what is newer.
+#' @examples
+#' newer <- transform(vessels, seats = ifelse(code == "GRE", 180L, seats))
+#' pairing <- pair_rows(vessels, newer, on = "code")
+#' differences(pairing)
+#' summary(differences(pairing))
+#' as.data.frame(differences(pairing), column = "seats")
+#' @export
+differences <- function(pairing, columns = NULL, tolerance = 0) {
+  call <- quote(differences())
+  check_pairing(pairing, call)
+  call <- call_with_frames(call, pairing$labels, pairing$code)
+  good <- is.numeric(tolerance) && length(tolerance) == 1L && !is.na(tolerance) &&
+    tolerance >= 0
+  if (!good) {
+    stop_argument(
+      sprintf("`tolerance` must be a number from 0 on, not %s.", shown(tolerance)),
+      call = call
+    )
+  }
+  columns <- compared_columns(pairing, columns, call)
+  check_row_limit(pairing, "inner", call)
+  with_memory_told(find_differences(pairing, columns, tolerance))
+}
+
+# list(left, right): the names of the columns to compare
+compared_columns <- function(pairing, columns, call) {
+  if (is.null(columns)) {
+    keys <- pairing$key_rules[vapply(pairing$key_rules, function(rule) {
+      rule$left == rule$right
+    }, NA)]
+    names <- setdiff(intersect(names(pairing$left), names(pairing$right)),
+      rule_columns(keys, "left")
+    )
+    names <- names[vapply(names, function(name) {
+      is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
+    }, NA)]
+    if (!length(names)) {
+      stop_argument("The frames have no column in common but keys.",
+        "Write, for example: columns = c(seats = \"places\") (left = right)",
+        call = call
+      )
+    }
+    return(list(left = names, right = names))
+  }
+  if (!is.character(columns) || !length(columns) || anyNA(columns)) {
+    stop_argument(
+      sprintf("`columns` must be column names, not %s.", shown(columns)),
+      call = call
+    )
+  }
+  left <- names(columns)
+  if (is.null(left)) left <- columns
+  left[!nzchar(left)] <- columns[!nzchar(left)]
+  for (k in seq_along(columns)) {
+    check_column(left[k], pairing$left, frame_marks[1L], call, class = "argument")
+    check_column(columns[[k]], pairing$right, frame_marks[2L], call, class = "argument")
+  }
+  again <- left[duplicated(left)]
+  if (length(again)) {
+    stop_argument(sprintf("`columns` names `%s` twice.", again[1L]), call = call)
+  }
+  list(left = left, right = unname(columns))
+}
+
+find_differences <- function(pairing, columns, tolerance) {
+  pairs <- all_pairs(pairing$matches)
+  found <- Map(function(left, right) {
+    compare_cells(.subset2(pairing$left, left), .subset2(pairing$right, right), pairs,
+      tolerance
+    )
+  }, columns$left, columns$right)
+  counts <- lapply(c("differ", "missing_left", "missing_right"), function(kind) {
+    vapply(found, function(x) length(x[[kind]]), 1L, USE.NAMES = FALSE)
+  })
+  names(counts) <- c("differ", "missing_left", "missing_right")
+  structure(
+    list(
+      counts = as_base_frame(c(
+        list(column = columns$left, equal = length(pairs$left) - Reduce(`+`, counts)), counts
+      ), length(found)),
+      # of each column the pairs whose cells are not equal
+      cells = lapply(found, function(x) sort(unlist(x[names(counts)], use.names = FALSE))),
+      types = vapply(found, function(x) x$types, ""),
+      right = columns$right, pairs = pairs, pairing = pairing
+    ),
+    class = "ronda_differences"
+  )
+}
+
+# Which pairs differ, and which have a value on one side alone: list(differ,
+# missing_left, missing_right, types); `types` says which two can't be compared
+compare_cells <- function(x, y, pairs, tolerance) {
+  compared <- comparable_columns(x, y)
+  a <- slice_column(compared$left, pairs$left, "", NULL)
+  b <- slice_column(compared$right, pairs$right, "", NULL)
+  no_a <- is_missing(a)
+  no_b <- is_missing(b)
+  differ <- unlike(a, b) & !no_a & !no_b
+  for (side in side_names) {
+    over <- compared$over[[side]]
+    if (!is.null(over)) differ <- differ | over[pairs[[side]]] != 0
+  }
+  differ <- which(differ)
+  if (tolerance > 0 && compared$numbers) {
+    apart <- abs(as_number(gather_(x, pairs$left[differ])) -
+      as_number(gather_(y, pairs$right[differ])))
+    differ <- differ[is.na(apart) | apart > tolerance]
+  }
+  list(
+    differ = differ, missing_left = which(no_a & !no_b), missing_right = which(no_b & !no_a),
+    types = compared$types
+  )
+}
+
+# Both columns in a type in which unlike() tells their values apart
+comparable_columns <- function(x, y) {
+  families <- c(key_family(x), key_family(y))
+  group <- if (anyNA(families)) "none" else family_group(families[1L])
+  if (!has_common_type(x, y)) {
+    alike <- identical(class(x), class(y))
+    return(list(
+      left = key_texts(x), right = key_texts(y), numbers = FALSE,
+      types = if (alike) "" else sprintf("%s and %s", type_word(x), type_word(y))
+    ))
+  }
+  common <- common_columns(x, y)
+  over <- lapply(common, attr, "not_int64")
+  common <- held_alone(common)
+  if (group == "Date") common <- lapply(common, function(x) floor(as_double(strip_class(x))))
+  if (is.character(common$left)) common <- lapply(common, utf8_text_)
+  list(
+    left = common$left, right = common$right, over = over, types = "",
+    numbers = group == "number"
+  )
+}
+
+# What it says ---------------------------------------------------------------------
+
+#' @rdname differences
+#' @export
+summary.ronda_differences <- function(object, ...) object$counts
+
+#' @rdname differences
+#' @export
+as.data.frame.ronda_differences <- function(x, row.names = NULL, optional = FALSE, ...,
+                                            column = NULL) {
+  if (is.null(column)) {
+    return(difference_cells(x, seq_along(x$cells), as_text = TRUE))
+  }
+  call <- quote(as.data.frame())
+  check_name(column, "column", call)
+  check_choice(column, x$counts$column, "column", call)
+  difference_cells(x, match(column, x$counts$column), as_text = FALSE)
+}
+
+# The cells of some columns that are not equal, in the order of the pairs; at most `most`
+difference_cells <- function(x, which, as_text, most = Inf) {
+  pairing <- x$pairing
+  pair <- unlist(x$cells[which], use.names = FALSE)
+  column <- rep(which, lengths(x$cells[which]))
+  order <- order(pair, column, method = "radix")
+  if (length(order) > most) order <- order[seq_len(most)]
+  pair <- as.integer(pair[order])
+  column <- column[order]
+  rows <- list(left = x$pairs$left[pair], right = x$pairs$right[pair])
+  keys <- picked_columns(pairing$left, rule_columns(pairing$key_rules, "left"), rows$left)
+  taken <- names(keys) %in% c("left_row", "right_row", "column", "left", "right")
+  names(keys)[taken] <- paste0("key_", names(keys)[taken])
+  cell <- function(side, names) {
+    if (!as_text) {
+      return(slice_column(.subset2(pairing[[side]], names[which]), rows[[side]], "", NULL))
+    }
+    text <- rep(NA_character_, length(pair))
+    for (k in unique(column)) {
+      at <- column == k
+      text[at] <- column_texts(pairing[[side]], names[k], rows[[side]][at])
+    }
+    text
+  }
+  as_base_frame(c(
+    list(left_row = rows$left, right_row = rows$right), as.list(keys),
+    if (as_text) list(column = x$counts$column[column]),
+    list(left = cell("left", x$counts$column), right = cell("right", x$right))
+  ), length(pair))
+}

@@ -1,0 +1,120 @@
+# Compared cell by cell with a plain loop over the pairs.
+
+version_of <- function(frame) {
+  frame <- frame[sample(nrow(frame), max(0L, nrow(frame) - 2L)), , drop = FALSE]
+  for (name in setdiff(names(frame), "id")) {
+    at <- sample(nrow(frame), min(nrow(frame), 2L))
+    frame[[name]][at] <- frame[[name]][sample(nrow(frame), length(at))]
+    if (length(at)) frame[[name]][at[1L]] <- NA
+  }
+  row.names(frame) <- NULL
+  frame
+}
+
+slow_differences <- function(left, right, pairs, names, tolerance) {
+  cells <- list()
+  for (k in seq_len(nrow(pairs))) {
+    for (name in names) {
+      x <- left[[name]][pairs$left[k]]
+      y <- right[[name]][pairs$right[k]]
+      unit <- oracle_finest(x, y)
+      a <- oracle_words(x, unit)
+      b <- oracle_words(y, unit)
+      near <- is.numeric(x) && !is.object(x) && isTRUE(abs(x - y) <= tolerance)
+      if (!identical(a, b) && !near) {
+        cells[[length(cells) + 1L]] <- data.frame(
+          left_row = pairs$left[k], right_row = pairs$right[k], column = name
+        )
+      }
+    }
+  }
+  do.call(rbind, cells)
+}
+
+test_that("every cell that is not equal is found, whatever its type", {
+  set.seed(31)
+  for (round in 1:60) {
+    n <- sample(0:8, 1L)
+    kinds <- setdiff(names(key_makers), c("odd_factor", "ordered"))
+    types <- sample(kinds, 4L)
+    left <- as_frame(c(list(id = sample(1:9, n, TRUE)),
+      lapply(stats::setNames(types, types), function(type) key_makers[[type]](n))
+    ), n)
+    right <- version_of(left)
+    if (runif(1) < 0.5 && identical(class(left[[2L]]), "integer")) right[[2L]] <- as.double(right[[2L]])
+    tolerance <- one_of(c(0, 0, 1))
+    pairing <- pair_rows(left, right, on = "id", expect = "rows-multiply")
+    found <- differences(pairing, tolerance = tolerance)
+    pairs <- oracle_pairs(left, right, list(left = "id", right = "id",
+      missing_keys = "unmatched", repeats = "all"
+    ))
+    expected <- slow_differences(left, right, pairs, types, tolerance)
+    cells <- as.data.frame(found)
+    expect_identical(nrow(cells), NROW(expected))
+    if (nrow(cells)) expect_equal(cells[names(expected)], expected)
+    totals <- summary(found)
+    expect_identical(totals$equal + totals$differ + totals$missing_left + totals$missing_right,
+      rep(nrow(pairs), 4L)
+    )
+    expect_identical(totals$differ + totals$missing_left + totals$missing_right,
+      as.integer(table(factor(cells$column, types)))
+    )
+    for (type in types) {
+      own <- as.data.frame(found, column = type)
+      expect_identical(own$left, slice_column(left[[type]], own$left_row, "", NULL))
+      expect_identical(own$right, slice_column(right[[type]], own$right_row, "", NULL))
+    }
+  }
+})
+
+old <- data.frame(code = c("a", "b", "c"), seats = c(1L, 2L, 3L), name = c("x", NA, "z"),
+  day = as.Date("2031-05-01") + 0:2
+)
+new <- data.frame(code = c("b", "c", "d"), seats = c("2", "4", "9"), name = c("y", "z", "w"),
+  day = as.Date("2031-05-01") + 1:3
+)
+
+test_that("differences print, and tell of types and of what repeats", {
+  expect_printed({
+    print(differences(pair_rows(old, new, on = "code")))
+    print(differences(pair_rows(old, old, on = "code"), columns = "seats"))
+    print(differences(pair_rows(old, new[3L, ], on = "code")))
+    wide <- as_frame(c(list(id = 1:2), stats::setNames(rep(list(1:2), 15L), letters[1:15])), 2L)
+    print(differences(pair_rows(wide, transform(wide, a = 5:6, b = c(1L, NA)), on = "id")))
+    print(differences(pair_rows(wide, wide[c(1, 1), ], on = "id"), columns = c(a = "b")))
+    print(differences(pair_rows(old, new, on = nearest("day", look = "either")),
+      columns = "name"
+    ))
+  })
+  pairing <- pair_rows(old, new, on = "code")
+  expect_errors(
+    differences(1),
+    differences(pairing, columns = "places"),
+    differences(pairing, columns = c(name = "title")),
+    differences(pairing, columns = 1),
+    differences(pairing, columns = c("name", "name")),
+    differences(pairing, tolerance = -1),
+    differences(pair_rows(old["code"], new["code"], on = "code")),
+    as.data.frame(differences(pairing), column = "places")
+  )
+})
+
+test_that("two files are compared, and --expect same says so", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  write_frame(old, "old.csv")
+  write_frame(new, "new.csv")
+  run <- function(...) run_cli("compare", ...)
+  expect_lines(unlist(run("old.csv", "new.csv", "--on", "code", "--expect", "same", "--out",
+    "changes.csv"
+  )[c("code", "out", "err")]))
+  expect_lines(readLines("changes.csv"))
+  expect_identical(run("old.csv", "old.csv", "--on", "code", "--expect", "same")$code, 0L)
+  write_frame(old[c(1, 1, 2), ], "twice.csv")
+  expect_identical(run("old.csv", "twice.csv", "--on", "code")$code, 3L)
+  expect_identical(run("old.csv", "twice.csv", "--on", "code", "--repeats", "once")$code, 0L)
+  expect_identical(run("old.csv", "new.csv", "--on", "code", "--expect", "alike")$code, 2L)
+  expect_lines(unlist(run("old.csv", "new.csv", "--on", "code", "--columns", "seats",
+    "--tolerance", "1"
+  )[c("code", "out", "err")]))
+})
