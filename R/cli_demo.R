@@ -71,6 +71,35 @@ join_frames(vessels, newer, on = "code", rows = "full", collisions = "update")'
     "closed_from", "closed_to")))'
   ),
   list(
+    title = "The last three tide readings before departure",
+    name = "last_three_tides", rows = 6L,
+    code = 'join_frames(sailings, tide_readings, rows = "inner", take = "height",
+  on = list("port", nearest("departs", "read_at", n = 3, gap = "age")))'
+  ),
+  list(
+    title = "One row for each vessel: its trips and kilometres",
+    name = "trips_by_vessel",
+    code = 'join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(
+  trips = ~ nrow(right), km = ~ sum(right$km), first = ~ min(right$departs)))'
+  ),
+  list(
+    title = "The mean wind in the hour before departure",
+    name = "wind_before_departure",
+    code = 'join_frames(sailings, wind_readings, on = list("port",
+  around("departs", "read_at", before = "1 hour")),
+  fold = list(readings = ~ nrow(right), knots = ~ mean(right$knots)))'
+  ),
+  list(
+    title = "By card, and by name where the card is missing or unknown",
+    name = "boardings_with_holders", rows = 7L,
+    code = 'join_frames(boardings, card_holders, take = "season",
+  on = in_turn("card", "name", step = "by"))'
+  ),
+  list(
+    title = "Two versions of a timetable compared",
+    code = 'differences(pair_rows(timetable_old, timetable_new, on = "trip"))'
+  ),
+  list(
     title = "Several frames at once: traffic by port",
     name = "traffic_by_port", rows = 6L,
     code = 'traffic <- list(
@@ -133,6 +162,8 @@ show_step <- function(number, step, place) {
   if (is.data.frame(value)) {
     print_head(value, if (is.null(step$rows)) 4L else step$rows)
     say("  ", c(receipt_line_of(last_receipt()), last_receipt()$notes))
+  } else if (inherits(value, "ronda_differences")) {
+    print(value)
   }
   value
 }
@@ -147,11 +178,13 @@ demo_columns <- c("sailing", "vessel", "port", "departs", "km")
 demo_frames <- function() {
   names <- c(
     "sailings", "vessels", "ports", "tide_readings", "wind_readings",
-    "crew_shifts", "fare_bands", "bookings", "closures"
+    "crew_shifts", "fare_bands", "bookings", "closures", "boardings", "card_holders",
+    "timetable_old", "timetable_new"
   )
   frames <- lapply(names, getExportedValue, ns = "ronda")
   names(frames) <- names
   frames$sailings <- frames$sailings[demo_columns]
+  frames$boardings <- frames$boardings[c("boarding", "card", "name")]
   frames$bookings <- frames$bookings[setdiff(names(frames$bookings), "made_on")]
   frames
 }

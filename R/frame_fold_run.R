@@ -74,10 +74,17 @@ run_rows <- function(pairing, fold, rows, call) {
 # run(row, partners): the formula's value, with the columns that it uses
 row_viewer <- function(pairing, fold) {
   used <- fold$part$used
-  left <- frame_viewer(pairing$left, used$left)
+  code <- fold$code
+  environment <- fold$environment
   right <- frame_viewer(pairing$right, used$right)
+  if (!"left" %in% all.names(code) && !is.null(used$left)) {
+    return(list(run = function(row, partners) {
+      eval(code, list(right = right(partners)), environment)
+    }))
+  }
+  left <- frame_viewer(pairing$left, used$left)
   list(run = function(row, partners) {
-    eval(fold$code, list(left = left(row), right = right(partners)), fold$environment)
+    eval(code, list(left = left(row), right = right(partners)), environment)
   })
 }
 
@@ -87,11 +94,17 @@ frame_viewer <- function(frame, used) {
   names <- if (is.null(used) || !all(used %in% names(frame))) names(frame) else used
   columns <- lapply(names, function(name) .subset2(frame, name))
   names(columns) <- names
+  # (all rows are there: what is plain needs no more than R's own `[`)
+  plain <- vapply(columns, function(x) is.null(attributes(x)), NA)
   positional <- vapply(columns, is_positional, NA)
   class <- plain_class(frame)
   function(rows) {
     for (k in seq_along(columns)) {
-      columns[[k]] <- if (positional[k]) gather_(columns[[k]], rows) else {
+      columns[[k]] <- if (plain[k]) {
+        columns[[k]][rows]
+      } else if (positional[k]) {
+        gather_(columns[[k]], rows)
+      } else {
         slice_column(columns[[k]], rows, names[k], NULL)
       }
     }

@@ -24,6 +24,9 @@ check_once <- function(rules, call) {
 }
 
 use_once <- function(pairing, ordered, found, call) {
+  if (!is.null(pairing$steps)) {
+    return(once_in_turn(pairing))
+  }
   if (is.null(ordered$closest)) {
     return(new_matches(once_in_order_(pairing$matches), pairing$sizes[2L]))
   }
@@ -31,6 +34,20 @@ use_once <- function(pairing, ordered, found, call) {
     return(once_by_distance(pairing, ordered, found$groups, call))
   }
   match_once_(found$groups, ordered$closest, ordered$skip_left, ordered$skip_right)
+}
+
+# What an earlier step of in_turn() pairs goes first.
+once_in_turn <- function(pairing) {
+  chosen <- integer(pairing$sizes[1L])
+  free <- rep(TRUE, pairing$sizes[2L])
+  for (step in seq_along(pairing$parts)) {
+    own <- leave_out_left(pairing$matches, which(pairing$steps != step))
+    found <- once_in_order_(keep_right(own, free))
+    rows <- which(found > 0L)
+    chosen[rows] <- found[rows]
+    free[found[rows]] <- FALSE
+  }
+  new_matches(chosen, pairing$sizes[2L])
 }
 
 # The closest pairs first, where other rules or a condition decide, too: all that hold

@@ -56,7 +56,8 @@ range_blocks <- function(pairing, search, holds, limit, call) {
 # Where pairs are wanted only to be folded none is kept: they are counted, and what the
 # engine knows to make of them is made.
 may_fold_at_once <- function(pairing) {
-  !is.null(pairing$folds) && identical(pairing$repeats, "all") && is.null(pairing$expect)
+  !is.null(pairing$folds) && identical(pairing$repeats, "all") &&
+    (is.null(pairing$expect) || identical(pairing$expect, "rows-multiply"))
 }
 
 fold_ranges <- function(pairing, search) {

@@ -11,7 +11,8 @@
 #'   the row (1, 2, ...; missing in rows without partner).
 #' @return A list that holds one rule, of class `ronda_rule`; it stands alone in `on`.
 #' @details A left row that has partners by one of them is not tried by the next. `where`
-#'   and `missing_keys` hold for each, `repeats` chooses among what is found. Key columns
+#'   and `missing_keys` hold for each, `repeats` chooses among what is found (`"once"`:
+#'   what an earlier one pairs goes first). Key columns
 #'   come as under `keys = "both"`: each in its own frame's place, with its own values.
 #' @section Errors: `ronda_error_argument` when there are fewer than two, when one of
 #'   them is `in_turn()` itself, or when `step` isn't one name. Columns are looked up when

@@ -159,29 +159,6 @@ std::int32_t distinct_of(const std::int32_t* codes, std::size_t n,
   return count;
 }
 
-// what a left row without partners has
-void set_alone(const FoldJob& job, std::size_t i) {
-  const auto as_int = [&](std::int32_t value) {
-    static_cast<std::int32_t*>(job.out)[i] = value;
-  };
-  switch (job.by) {
-    case FoldBy::rows:
-    case FoldBy::distinct:
-    case FoldBy::first:  // (a row number: none)
-    case FoldBy::last:
-      return as_int(0);
-    case FoldBy::any:
-    case FoldBy::all:
-      return as_int(missing_int);
-    case FoldBy::sum:
-      if (job.type == FoldType::int32) return as_int(missing_int);
-      break;
-    default:
-      break;
-  }
-  static_cast<double*>(job.out)[i] = missing_double();
-}
-
 }  // namespace
 
 Folder::Folder(const FoldJobs& jobs) : jobs_(jobs), seen_(jobs.size()) {
@@ -189,65 +166,87 @@ Folder::Folder(const FoldJobs& jobs) : jobs_(jobs), seen_(jobs.size()) {
     if (jobs[k]->by == FoldBy::distinct) seen_[k].assign(jobs[k]->codes, 0);
 }
 
-// The column's values for all rows that wait; jobs on one column follow each
-// other, so that each value is fetched once.
-void Folder::fetch(const FoldJob& job) {
-  if (job.type == FoldType::none || job.values == fetched_) return;
-  fetched_ = job.values;
+// Jobs on one column follow each other, so that each value is fetched once.
+Folder::Values Folder::fetch(const FoldJob& job) {
+  Values values;
   if (job.type == FoldType::real) {
-    reals_.resize(rows_.size());
-    gather_rows(static_cast<const double*>(job.values), rows_.data(),
-                rows_.size(), 0.0, reals_.data());
-  } else {
-    ints_.resize(rows_.size());
-    gather_rows(static_cast<const std::int32_t*>(job.values), rows_.data(),
-                rows_.size(), std::int32_t{0}, ints_.data());
+    if (job.values != fetched_) {
+      reals_.resize(std::max(reals_.size(), size_));
+      gather_rows(static_cast<const double*>(job.values), rows_.data(), size_,
+                  0.0, reals_.data());
+    }
+    values.real = reals_.data();
+  } else if (job.type == FoldType::int32) {
+    if (job.values != fetched_) {
+      ints_.resize(std::max(ints_.size(), size_));
+      gather_rows(static_cast<const std::int32_t*>(job.values), rows_.data(),
+                  size_, std::int32_t{0}, ints_.data());
+    }
+    values.int32 = ints_.data();
   }
+  if (job.values) fetched_ = job.values;
+  return values;
 }
 
-void Folder::fold(FoldJob& job, std::size_t number, const End& end,
-                  std::size_t begin) {
-  const std::size_t n = end.stop - begin, i = end.left;
-  if (n == 0) return set_alone(job, i);
+template <class Each>
+void Folder::run(FoldJob& job, std::size_t number, const Values& values,
+                 const Row* rows, Each&& each) {
   auto* ints = static_cast<std::int32_t*>(job.out);
   auto* reals = static_cast<double*>(job.out);
+  const double* x = values.real;
+  const std::int32_t* m = values.int32;
   const bool real = job.type == FoldType::real;
-  const double* x = reals_.data() + begin;
-  const std::int32_t* m = ints_.data() + begin;
   const bool drop = job.drop_missing;
+  // what a left row without partners has comes first
+  auto put_ints = [&](std::int32_t none, auto&& make) {
+    each([&](std::size_t i, std::size_t begin, std::size_t n) {
+      ints[i] = n ? make(i, begin, n) : none;
+    });
+  };
+  auto put_reals = [&](auto&& make) {
+    const double none = missing_double();
+    each([&](std::size_t i, std::size_t begin, std::size_t n) {
+      reals[i] = n ? make(begin, n) : none;
+    });
+  };
+  using Size = std::size_t;
   switch (job.by) {
     case FoldBy::rows:
-      ints[i] = static_cast<std::int32_t>(n);
-      break;
+      return put_ints(
+          0, [](Size, Size, Size n) { return static_cast<std::int32_t>(n); });
     case FoldBy::first:
-      ints[i] = rows_[begin];
-      break;
+      return put_ints(0, [&](Size, Size begin, Size) { return rows[begin]; });
     case FoldBy::last:
-      ints[i] = rows_[end.stop - 1];
-      break;
+      return put_ints(
+          0, [&](Size, Size begin, Size n) { return rows[begin + n - 1]; });
     case FoldBy::sum:
       if (real)
-        reals[i] = sum_of(x, n, drop);
-      else
-        ints[i] = sum_of(m, n, drop, job.too_large);
-      break;
+        return put_reals(
+            [&](Size begin, Size n) { return sum_of(x + begin, n, drop); });
+      return put_ints(missing_int, [&](Size, Size begin, Size n) {
+        return sum_of(m + begin, n, drop, job.too_large);
+      });
     case FoldBy::mean:
-      reals[i] = real ? mean_of(x, n, drop) : mean_of(m, n, drop);
-      break;
+      return put_reals([&](Size begin, Size n) {
+        return real ? mean_of(x + begin, n, drop) : mean_of(m + begin, n, drop);
+      });
     case FoldBy::min:
     case FoldBy::max: {
       const bool most = job.by == FoldBy::max;
-      reals[i] = real ? end_of(x, n, most, drop, job.no_value)
-                      : end_of(m, n, most, drop, job.no_value);
-      break;
+      return put_reals([&](Size begin, Size n) {
+        return real ? end_of(x + begin, n, most, drop, job.no_value)
+                    : end_of(m + begin, n, most, drop, job.no_value);
+      });
     }
     case FoldBy::any:
     case FoldBy::all:
-      ints[i] = flag_of(m, n, job.by == FoldBy::any, drop);
-      break;
+      return put_ints(missing_int, [&](Size, Size begin, Size n) {
+        return flag_of(m + begin, n, job.by == FoldBy::any, drop);
+      });
     case FoldBy::distinct:
-      ints[i] = distinct_of(m, n, i, seen_[number]);
-      break;
+      return put_ints(0, [&](Size i, Size begin, Size n) {
+        return distinct_of(m + begin, n, i, seen_[number]);
+      });
   }
 }
 
@@ -255,25 +254,46 @@ void Folder::flush() {
   fetched_ = nullptr;
   for (std::size_t number = 0; number < jobs_.size(); ++number) {
     FoldJob& job = *jobs_[number];
-    fetch(job);
-    std::size_t begin = 0;
-    for (const End& end : ends_) {
-      fold(job, number, end, begin);
-      begin = end.stop;
-    }
+    run(job, number, fetch(job), rows_.data(), [&](auto&& use) {
+      std::size_t begin = 0;
+      for (const End& end : ends_) {
+        use(end.left, begin, end.stop - begin);
+        begin = end.stop;
+      }
+    });
   }
-  rows_.clear();
+  size_ = 0;
   ends_.clear();
+}
+
+void Folder::span(std::size_t i, std::size_t first, std::size_t n) {
+  for (std::size_t number = 0; number < jobs_.size(); ++number) {
+    FoldJob& job = *jobs_[number];
+    if (job.by == FoldBy::first || job.by == FoldBy::last) {
+      static_cast<std::int32_t*>(job.out)[i] =
+          static_cast<std::int32_t>(n == 0                    ? 0
+                                    : job.by == FoldBy::first ? first + 1
+                                                              : first + n);
+      continue;
+    }
+    Values values;
+    if (job.type == FoldType::real)
+      values.real = static_cast<const double*>(job.values);
+    if (job.type == FoldType::int32)
+      values.int32 = static_cast<const std::int32_t*>(job.values);
+    run(job, number, values, nullptr, [&](auto&& use) { use(i, first, n); });
+  }
 }
 
 namespace {
 
 // the partners of range s (from 1 on)
-void add_range(const PairsView& pairs, Row s, std::vector<Row>& rows) {
+void add_range(const PairsView& pairs, const Row& s, Folder& folder) {
   if (s == 0) return;
-  if (!pairs.starts) return rows.push_back(s);
-  rows.insert(rows.end(), pairs.partners + pairs.starts[s - 1],
-              pairs.partners + pairs.starts[s]);
+  if (!pairs.starts) return folder.add(&s, 1);
+  const Row begin = pairs.starts[s - 1];
+  folder.add(pairs.partners + begin,
+             static_cast<std::size_t>(pairs.starts[s] - begin));
 }
 
 void fold_each(const Context& context, const PairsView& pairs,
@@ -292,7 +312,7 @@ void fold_each(const Context& context, const PairsView& pairs,
             __builtin_prefetch(
                 &pairs
                      .partners[pairs.starts[range[i + prefetch_distance] - 1]]);
-          add_range(pairs, range[i], folder.rows());
+          add_range(pairs, range[i], folder);
           folder.close(i);
         }
         folder.flush();

@@ -48,25 +48,40 @@ bool is_missing_double(double value);
 class Folder {
  public:
   explicit Folder(const FoldJobs& jobs);
-  // the rows to which the partners of the next left row are added
-  std::vector<Row>& rows() { return rows_; }
-  // what was added since the last call belongs to left row i
-  void close(std::size_t i) {
-    ends_.push_back({i, rows_.size()});
-    if (rows_.size() >= most_) flush();
+  // more partners of the left row that is open
+  void add(const Row* rows, std::size_t n) {
+    if (size_ + n > rows_.size()) rows_.resize(2 * (size_ + n));
+    for (std::size_t k = 0; k < n; ++k) rows_[size_ + k] = rows[k];
+    size_ += n;
   }
+  // those added since the last call are all of left row i
+  void close(std::size_t i) {
+    ends_.push_back({i, size_});
+    if (size_ >= most_ || ends_.size() >= most_) flush();
+  }
+  // left row i has the n right rows from `first` (0-based) on: their values
+  // stand in a row already
+  void span(std::size_t i, std::size_t first, std::size_t n);
   void flush();
 
  private:
   struct End {
     std::size_t left, stop;
   };
-  void fetch(const FoldJob& job);
-  void fold(FoldJob& job, std::size_t number, const End& end,
-            std::size_t begin);
+  // the values of one column for all rows that wait
+  struct Values {
+    const double* real = nullptr;
+    const std::int32_t* int32 = nullptr;
+  };
+  Values fetch(const FoldJob& job);
+  // does the job for each(use): use(left, begin, n) for some left rows
+  template <class Each>
+  void run(FoldJob& job, std::size_t number, const Values& values,
+           const Row* rows, Each&& each);
   static constexpr std::size_t most_ = 4096;
   const FoldJobs& jobs_;
   std::vector<Row> rows_;
+  std::size_t size_ = 0;
   std::vector<End> ends_;
   std::vector<double> reals_;
   std::vector<std::int32_t> ints_;

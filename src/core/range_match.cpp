@@ -97,6 +97,7 @@ class RangeMatcher {
       if (&rule != choice.above && &rule != choice.below)
         others_.push_back(rule);
     if (choice.above && choice.below) index_second();
+    spans_ = counts_from_ranges() && sorted_.is_identity();
   }
 
   // The range of sorted positions to look at; all of it pairs when
@@ -160,6 +161,20 @@ class RangeMatcher {
     }
     put_in_order(before, rows);
     return on_end;
+  }
+
+  // Where the partners of left row i are all rows of a range that stand in
+  // right order one after the other: that range; false where they have to be
+  // listed.
+  bool span(std::size_t i, std::size_t& hint, std::size_t& low,
+            std::size_t& high) const {
+    if (!spans_) return false;
+    low = high = 0;
+    if (skips(i)) return true;
+    range(i, hint, low, high);
+    hint = high;
+    low = std::min(low, high);
+    return true;
   }
 
   // An upper bound of the pairs, from the ranges alone; exact but for
@@ -268,7 +283,7 @@ class RangeMatcher {
   SortedGroups<T> sorted_;
   std::vector<Comparison> others_;
   std::vector<T> second_;
-  bool same_ = false, ascends_ = false;
+  bool same_ = false, ascends_ = false, spans_ = false;
   std::unique_ptr<MaxTree<T>> tree_;
 };
 
@@ -290,6 +305,9 @@ class PlainMatcher {
       if (skip_right_ && skip_right_[j]) continue;
       if (compare_rows(rules_, i, j) == Outcome::yes) rows.push_back(row);
     }
+    return false;
+  }
+  bool span(std::size_t, std::size_t&, std::size_t&, std::size_t&) const {
     return false;
   }
   void tell_road() const { take_road(Road::ranges_tried); }
@@ -378,14 +396,62 @@ PairList match_block(const Context& context, const Matcher& matcher,
   return list;
 }
 
+// How often right rows are used, by one thread: 0, 1, or 2 for more
+class Uses {
+ public:
+  explicit Uses(std::size_t right_rows) : times_(right_rows, 0) {}
+  void add(Row row) {
+    std::uint8_t& times = times_[row - 1];
+    times = static_cast<std::uint8_t>(times + (times < 2));
+  }
+  // all rows of [begin, end): counted at the ends, summed up later
+  void add_span(std::size_t begin, std::size_t end) {
+    if (steps_.empty()) steps_.assign(times_.size() + 1, 0);
+    ++steps_[begin];
+    --steps_[end];
+  }
+  const std::vector<std::uint8_t>& times() {
+    std::int64_t depth = 0;
+    for (std::size_t j = 0; j + 1 < steps_.size(); ++j) {
+      depth += steps_[j];
+      times_[j] = static_cast<std::uint8_t>(
+          std::min<std::int64_t>(2, times_[j] + depth));
+    }
+    steps_.clear();
+    return times_;
+  }
+
+ private:
+  std::vector<std::uint8_t> times_;
+  std::vector<std::int64_t> steps_;
+};
+
+template <class Matcher>
+void fold_row(const Matcher& matcher, std::size_t i, std::size_t& hint,
+              std::vector<Row>& rows, Folder& folder, Uses& uses,
+              FoldedRanges& folded, std::atomic<std::size_t>& on_end) {
+  std::size_t low, high;
+  if (matcher.span(i, hint, low, high)) {
+    folded.partners[i] = static_cast<Row>(high - low);
+    if (low < high) uses.add_span(low, high);
+    return folder.span(i, low, high - low);
+  }
+  rows.clear();
+  const bool lies_on_end = matcher.partners(i, hint, rows);
+  if (lies_on_end && rows.empty()) ++on_end;
+  folded.partners[i] = static_cast<Row>(rows.size());
+  for (Row row : rows) uses.add(row);
+  folder.add(rows.data(), rows.size());
+  folder.close(i);
+}
+
 template <class Matcher>
 FoldedRanges fold_all(const Context& context, const Matcher& matcher,
                       const Groups& groups, const FoldJobs& jobs) {
   Context each = context;
   each.chunk_rows = std::min<std::size_t>(context.chunk_rows, 8192);
   std::vector<Folder> folders = make_folders(each, jobs);
-  std::vector<std::vector<std::uint8_t>> uses(folders.size());
-  for (auto& flags : uses) flags.assign(groups.right_rows, 0);
+  std::vector<Uses> uses(folders.size(), Uses(groups.right_rows));
   FoldedRanges folded;
   folded.partners.resize(groups.left_rows);
   std::atomic<std::size_t> on_end{0};
@@ -393,28 +459,21 @@ FoldedRanges fold_all(const Context& context, const Matcher& matcher,
       each, groups.left_rows,
       [&](std::size_t, std::size_t begin, std::size_t end, Crew::Hand& hand) {
         Folder& folder = folders[hand.number()];
-        std::uint8_t* used = uses[hand.number()].data();
+        std::vector<Row> rows;
         std::size_t hint = 0;
-        for (std::size_t i = begin; i < end; ++i) {
-          const std::size_t before = folder.rows().size();
-          const bool lies_on_end = matcher.partners(i, hint, folder.rows());
-          const std::size_t n = folder.rows().size() - before;
-          folded.partners[i] = static_cast<Row>(n);
-          if (lies_on_end && n == 0) ++on_end;
-          for (std::size_t k = before; k < before + n; ++k) {
-            std::uint8_t& times = used[folder.rows()[k] - 1];
-            times = static_cast<std::uint8_t>(times + (times < 2));
-          }
-          folder.close(i);
-        }
+        for (std::size_t i = begin; i < end; ++i)
+          fold_row(matcher, i, hint, rows, folder, uses[hand.number()], folded,
+                   on_end);
         folder.flush();
       });
   folded.on_end = on_end;
-  folded.uses = std::move(uses[0]);
-  for (std::size_t t = 1; t < uses.size(); ++t)
+  folded.uses = uses[0].times();
+  for (std::size_t t = 1; t < uses.size(); ++t) {
+    const std::vector<std::uint8_t>& more = uses[t].times();
     for (std::size_t j = 0; j < groups.right_rows; ++j)
       folded.uses[j] =
-          static_cast<std::uint8_t>(std::min(2, folded.uses[j] + uses[t][j]));
+          static_cast<std::uint8_t>(std::min(2, folded.uses[j] + more[j]));
+  }
   return folded;
 }
 

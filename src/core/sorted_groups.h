@@ -46,6 +46,8 @@ class SortedGroups {
     return static_cast<Row>(
         std::upper_bound(starts_.begin(), starts_.end(), k) - starts_.begin());
   }
+  // position k holds right row k + 1
+  bool is_identity() const { return rows_ == nullptr; }
   // within groups rows ascend with the values
   bool rows_ascend() const { return rows_ascend_; }
 

@@ -128,7 +128,10 @@ oracle_turns <- function(left, right, spec) {
     left = rep(seq_len(nrow(left)), lengths(partners)),
     right = as.integer(unlist(partners))
   )
-  if (identical(spec$repeats, "once")) pairs <- oracle_once(pairs, left, right, spec)
+  if (identical(spec$repeats, "once")) {
+    in_turn <- order(steps[pairs$left], pairs$left, pairs$right)
+    pairs <- oracle_once(pairs[in_turn, ], left, right, spec)
+  }
   steps[setdiff(seq_along(steps), pairs$left)] <- NA
   list(pairs = pairs, steps = steps)
 }

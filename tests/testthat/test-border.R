@@ -20,7 +20,15 @@ comparisons <- list(list(
 ))
 plan <- list(list(name = "a", from = "left", left = "a"))
 
+folds <- list(
+  list(by = "sum", values = c(1, NA, 3), na_rm = TRUE),
+  list(by = "max", values = 3:1, na_rm = FALSE),
+  list(by = "distinct", values = c(0L, 2L, 1L), na_rm = FALSE),
+  list(by = "last", values = NULL, na_rm = FALSE)
+)
+
 sound_calls <- list(
+  fold_pairs_ = list(matches, folds, FALSE), fold_pairs_ = list(matches, folds[1:2], TRUE),
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
   gather_ = list(x = text, rows = c(3L, 0L, 1L)),
   deferred_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
@@ -132,7 +140,7 @@ test_that("every function that takes something of R's is tried", {
   takes <- Filter(function(name) length(formals(get(name, asNamespace("ronda")))) > 0L,
     grep("^[a-z].*_$", ls(asNamespace("ronda")), value = TRUE)
   )
-  searches <- c("range_all_", "range_block_", "outward_round_")
+  searches <- c("range_all_", "range_block_", "range_fold_", "outward_round_")
   expect_identical(setdiff(takes, c(names(sound_calls), searches, "write_stdout_")),
     character()
   )
@@ -144,7 +152,11 @@ test_that("searches are told from other pointers, and from those of another sess
   gone <- unserialize(serialize(ranges, NULL))
   for (wrong in list(rounds, gone, 1, NULL)) {
     expect_error(ronda:::range_all_(wrong, Inf), "unsound: a search")
+    expect_error(ronda:::range_fold_(wrong, folds), "unsound: a search")
   }
+  before <- ronda:::range_fold_(ranges, folds)
+  try_all("range_fold_", list(ranges, folds))
+  expect_identical(ronda:::range_fold_(ranges, folds), before)
   expect_error(ronda:::outward_round_(ranges, 1L, 1), "unsound: a search")
   expect_error(ronda:::outward_round_(rounds, 4L, 1), "unsound: open rows")
 })

@@ -201,8 +201,34 @@ test_that("help, version and the demo run", {
     "sailings_with_fares.csv", "sailings_with_tide.csv",
     "sailings_with_vessels.csv", "sailings_with_wind.csv",
     "sailings_without_vessel.csv", "traffic_by_port.csv",
-    "sailings_still_without_vessel.csv", "vessels_updated.csv"
+    "sailings_still_without_vessel.csv", "vessels_updated.csv", "last_three_tides.csv",
+    "trips_by_vessel.csv", "wind_before_departure.csv", "boardings_with_holders.csv"
   ))
+})
+
+test_that("folds, turns and rules of one file are taken as they are written", {
+  in_demo_folder()
+  run <- ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold",
+    "trips=nrow()", "--fold", "far=max(km, na.rm = TRUE)", "--fold",
+    "ports=length(unique(port))", "--fold", "last=port[length(port)]", "--if-absent", "far=0"
+  )
+  expect_lines(c(run$out, run$err))
+  expect_lines(c(
+    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold", "km=summ(km)")$err,
+    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold",
+      "km=system('ls')"
+    )$err,
+    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold", "seats=nrow()")$err
+  ))
+  run <- ronda("join", "boardings.csv", "card_holders.csv", "--in-turn", "card", "--in-turn",
+    "name", "--step", "by", "--take", "season", "--repeats", "once"
+  )
+  expect_lines(c(run$out, run$err))
+  run <- ronda("keys", "crew_shifts.csv", "--on", "vessel", "--overlap", "starts..ends",
+    "--repeated"
+  )
+  expect_lines(utils::head(run$out, 3L))
+  expect_identical(ronda("keys", "ports.csv", "vessels.csv", "--overlap", "a..b")$status, 2L)
 })
 
 test_that("the other commands say and write what their verbs give", {

@@ -32,8 +32,7 @@ test_that("the account adds up, and no pair is written out for it", {
   for (round in 1:60) {
     case <- if (round %% 2L) make_case() else make_ordered_case()
     spec <- if (round %% 2L) make_spec(case) else make_ordered_spec(case)
-    on <- structure(spec$right, names = spec$left)
-    pairing <- pair_rows(case$left, case$right, on = c(as.list(on), spec$calls),
+    pairing <- pair_rows(case$left, case$right, on = spec_rules(spec),
       expect = "rows-multiply", repeats = spec$repeats
     )
     account <- ronda:::account_frame(pairing)

@@ -117,3 +117,17 @@ test_that("a report shows columns that are matrices, and says how far it looked"
   page <- page_of(data.frame(k = 1:20002), data.frame(k = 1L))
   expect_match(page, "Of the unmatched keys 20,000 were looked at", fixed = TRUE)
 })
+
+test_that("a report shows folded partners and where columns disagree", {
+  skip_if_not_installed("htmltools")
+  file <- withr::local_tempfile(fileext = ".html")
+  pairing <- pair_rows(timetable_old, timetable_new, on = "trip")
+  write_report(pairing, file, fold = list(n = ~ nrow(right), all = ~ right))
+  page <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
+  for (text in c("Partners folded", "Columns that both frames have", "5 cells that are not equal",
+    "fold = list(\n  n = ~nrow(right)", "<pre><code>pairing"
+  )) {
+    expect_match(page, text, fixed = TRUE)
+  }
+  expect_errors(write_report(pairing, file, fold = ~ nrow(right)))
+})
