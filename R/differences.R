@@ -85,6 +85,18 @@ compared_columns <- function(pairing, columns, call) {
     check_column(left[k], pairing$left, frame_marks[1L], call, class = "argument")
     check_column(columns[[k]], pairing$right, frame_marks[2L], call, class = "argument")
   }
+  for (side in side_names) {
+    for (name in if (side == "left") left else columns) {
+      if (is.null(dim(.subset2(pairing[[side]], name)))) next
+      stop_argument(
+        sprintf("`%s` of `%s` is %s, and is not compared.", name, frame_mark(side),
+          described(.subset2(pairing[[side]], name))
+        ),
+        "Compare its columns, each as one of the frame.",
+        call = call
+      )
+    }
+  }
   again <- left[duplicated(left)]
   if (length(again)) {
     stop_argument(sprintf("`columns` names `%s` twice.", again[1L]), call = call)

@@ -60,7 +60,7 @@ difference_table <- function(x) {
   same <- counts$equal == length(x$pairs$left)
   if (nrow(counts) > most_columns_shown) counts <- counts[!same, ]
   shown <- utils::head(counts, most_columns_shown)
-  heads <- c("", "equal", "differ", paste("missing in", x$pairing$labels))
+  heads <- c("", "equal", "differ", paste("missing in", shortened(x$pairing$labels, 20L)))
   more <- nrow(counts) - nrow(shown)
   c(
     "",

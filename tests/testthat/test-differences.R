@@ -67,6 +67,11 @@ test_that("every cell that is not equal is found, whatever its type", {
   }
 })
 
+cbind_matrix <- function(frame) {
+  frame$grid <- matrix(0, nrow(frame), 2L)
+  frame
+}
+
 old <- data.frame(code = c("a", "b", "c"), seats = c(1L, 2L, 3L), name = c("x", NA, "z"),
   day = as.Date("2031-05-01") + 0:2
 )
@@ -94,6 +99,7 @@ test_that("differences print, and tell of types and of what repeats", {
     differences(pairing, columns = 1),
     differences(pairing, columns = c("name", "name")),
     differences(pairing, tolerance = -1),
+    differences(pair_rows(cbind_matrix(old), new, on = "code"), columns = c(grid = "name")),
     differences(pair_rows(old["code"], new["code"], on = "code")),
     as.data.frame(differences(pairing), column = "places")
   )
