@@ -1,8 +1,9 @@
 # `fold`: one row for each left row, its partners summed up, counted, listed or nested.
 
-# The frame itself: list(frame, n, folded)
+# The frame itself: list(frame, n, folded, several)
 folded_frame <- function(pairing, plan, call) {
-  values <- fold_values(pairing, plan$folds, call)
+  folded <- fold_values(pairing, plan$folds, call)
+  values <- folded$values
   row_map <- left_row_map(pairing$matches, folded_row_types[[plan$row_type]])
   n <- if (is.null(row_map$left)) pairing$sizes[1L] else length(row_map$left)
   row_map <- order_rows(pairing, c(row_map, n = n), plan$row_order, call)
@@ -18,7 +19,10 @@ folded_frame <- function(pairing, plan, call) {
       row_numbers = row_number_column(row_map, "left")
     )
   })
-  list(frame = frame_like(columns, n, pairing$left), n = n, folded = pairing$counts$pairs)
+  list(
+    frame = frame_like(columns, n, pairing$left), n = n, folded = pairing$counts$pairs,
+    several = folded$several
+  )
 }
 
 fold_origin <- function(pairing, row_map) {
@@ -56,18 +60,18 @@ fold_absent <- function(x, name, pairing, values, call) {
   put_value(x, alone, value)
 }
 
-# What each formula makes, for all left rows: a list by name. What the engine knows is
+# What each formula makes, for all left rows: list(values, by name, several). What the engine knows is
 # asked of it at once; R is asked about a few rows, too, for the type, and runs it all
 # where the two don't agree.
 fold_values <- function(pairing, folds, call) {
   some <- pairing$counts$matched_left > 0
-  found <- if (some) engine_folds(pairing, folds)
+  engine <- if (some) engine_folds(pairing, folds)
   asked <- if (some) few_matched(pairing$matches)
   values <- lapply(folds, function(fold) {
     if (!some) {
       return(fold_of_none(pairing, fold))
     }
-    made <- found[[fold$name]]
+    made <- engine$found[[fold$name]]
     if (!is.null(made)) {
       value <- checked_fold(pairing, fold, made, asked, call)
       if (!is.null(value)) {
@@ -78,17 +82,24 @@ fold_values <- function(pairing, folds, call) {
     run_fold(pairing, fold, call)
   })
   names(values) <- plan_names(folds)
-  values
+  list(values = values, several = engine$several)
 }
 
+# list(found, several): what the engine makes of each formula that it knows, and how many
+# left rows have several partners, where it counted them
 engine_folds <- function(pairing, folds) {
   folds <- known_folds(folds)
   if (!length(folds)) {
     return(NULL)
   }
   found <- pairing$folded$found
+  several <- NULL
   if (is.null(found)) {
-    found <- fold_again(pairing, fold_specs(folds, pairing$right))
+    made <- fold_pairs_(pairing$matches, fold_specs(folds, pairing$right),
+      shares_ranges(pairing$matches, pairing$counts$pairs)
+    )
+    found <- made$folds
+    several <- made$several
   }
   names(found) <- plan_names(folds)
   for (fold in folds) {
@@ -99,7 +110,7 @@ engine_folds <- function(pairing, folds) {
       found[[fold$name]] <- fold_again(pairing, spec)[[1L]]
     }
   }
-  found
+  list(found = found, several = several)
 }
 
 fold_again <- function(pairing, specs) {
@@ -107,7 +118,9 @@ fold_again <- function(pairing, specs) {
   if (!is.null(search)) {
     return(range_fold_(search, specs)$folds)
   }
-  fold_pairs_(pairing$matches, specs, shares_ranges(pairing$matches, pairing$counts$pairs))
+  fold_pairs_(pairing$matches, specs,
+    shares_ranges(pairing$matches, pairing$counts$pairs)
+  )$folds
 }
 
 # The engine's values in the type that R gives, NULL where some row has another value

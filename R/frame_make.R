@@ -5,6 +5,7 @@ make_frame <- function(pairing, plan, clock, call) {
   made <- frame_made(unclass(pairing), plan, call)
   record_receipt(pairing, list(
     rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
+    several = made$several,
     notes = key_type_notes(pairing, plan)
   ), c(clock, made$rows_done, columns = now_()))
   made$frame

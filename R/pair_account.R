@@ -46,9 +46,11 @@ account_frame <- function(pairing) {
 # when it is asked for, as that takes longer than matching a small frame. A clock is
 # the times at which stages ended, by name, the start first.
 told <- function(pairing, clock, built = NULL) {
+  several <- built$several
+  if (is.null(several)) several <- several_left(pairing)
   c(
     pairing[c("labels", "sides", "sizes", "counts", "row_names", "notes")],
-    list(several = several_left(pairing), clock = clock, built = built)
+    list(several = several, clock = clock, built = built)
   )
 }
 

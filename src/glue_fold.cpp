@@ -100,15 +100,17 @@ List Folds::results() const {
 
 }  // namespace ronda::glue
 
-// What each of `folds` makes of the partners: list(values, too_large,
-// no_value) of each. `by_range`: each range is looked at once.
+// What each of `folds` makes of the partners: list(folds, several), of each fold
+// list(values, too_large, no_value). `by_range`: each range is looked at once.
 // [[Rcpp::export(rng = false)]]
 List fold_pairs_(List matches, List folds, bool by_range) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs = glue::as_pairs(context, matches);
     const glue::Folds asked(context, folds, pairs.left_rows, pairs.right_rows);
-    core::fold_pairs(context, pairs, by_range, asked.jobs());
-    return asked.results();
+    const std::size_t several =
+        core::fold_pairs(context, pairs, by_range, asked.jobs());
+    return List::create(_["folds"] = asked.results(),
+                        _["several"] = static_cast<double>(several));
   });
 }

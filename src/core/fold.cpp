@@ -38,6 +38,7 @@ bool is_blank(double value) { return value != value; }
 bool is_blank(std::int32_t value) { return value == missing_int; }
 
 double sum_of(const double* x, std::size_t n, bool drop_missing) {
+  if (n == 1 && !is_blank(x[0])) return x[0] + 0.0;  // (-0 is 0)
   long double sum = 0;
   if (drop_missing) {
     for (std::size_t k = 0; k < n; ++k)
@@ -68,6 +69,7 @@ std::int32_t sum_of(const std::int32_t* x, std::size_t n, bool drop_missing,
 
 // (the second pass takes off what the first was rounded by)
 double mean_of(const double* x, std::size_t n, bool drop_missing) {
+  if (n == 1 && !is_blank(x[0])) return x[0] + 0.0;
   long double sum = 0;
   std::size_t count = 0;
   for (std::size_t k = 0; k < n; ++k)
@@ -262,7 +264,7 @@ void Folder::flush() {
       }
     });
   }
-  size_ = 0;
+  size_ = begun_ = 0;
   ends_.clear();
 }
 
@@ -296,8 +298,9 @@ void add_range(const PairsView& pairs, const Row& s, Folder& folder) {
              static_cast<std::size_t>(pairs.starts[s] - begin));
 }
 
-void fold_each(const Context& context, const PairsView& pairs,
-               const FoldJobs& jobs) {
+// how many left rows have several partners
+std::size_t fold_each(const Context& context, const PairsView& pairs,
+                      const FoldJobs& jobs) {
   std::vector<Folder> folders = make_folders(context, jobs);
   for_chunks_by_hand(
       context, pairs.left_rows,
@@ -317,6 +320,9 @@ void fold_each(const Context& context, const PairsView& pairs,
         }
         folder.flush();
       });
+  std::size_t several = 0;
+  for (const Folder& folder : folders) several += folder.several();
+  return several;
 }
 
 bool gives_ints(const FoldJob& job) {
@@ -341,8 +347,8 @@ std::vector<Folder> make_folders(const Context& context, const FoldJobs& jobs) {
   return folders;
 }
 
-void fold_pairs(const Context& context, const PairsView& pairs, bool by_range,
-                const FoldJobs& jobs) {
+std::size_t fold_pairs(const Context& context, const PairsView& pairs,
+                       bool by_range, const FoldJobs& jobs) {
   if (!by_range || !pairs.starts) return fold_each(context, pairs, jobs);
   const std::size_t ranges = pairs.ranges;
   Buffer<Row> every(ranges + 1);
@@ -370,6 +376,7 @@ void fold_pairs(const Context& context, const PairsView& pairs, bool by_range,
         static_cast<double*>(outs[k])[i] = held[k][s];
     });
   }
+  return count_several(context, pairs);
 }
 
 }  // namespace ronda::core

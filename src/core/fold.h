@@ -56,13 +56,17 @@ class Folder {
   }
   // those added since the last call are all of left row i
   void close(std::size_t i) {
+    several_ += size_ - begun_ > 1;
     ends_.push_back({i, size_});
+    begun_ = size_;
     if (size_ >= most_ || ends_.size() >= most_) flush();
   }
   // left row i has the n right rows from `first` (0-based) on: their values
   // stand in a row already
   void span(std::size_t i, std::size_t first, std::size_t n);
   void flush();
+  // how many left rows that were closed have several partners
+  std::size_t several() const { return several_; }
 
  private:
   struct End {
@@ -78,10 +82,10 @@ class Folder {
   template <class Each>
   void run(FoldJob& job, std::size_t number, const Values& values,
            const Row* rows, Each&& each);
-  static constexpr std::size_t most_ = 4096;
+  static constexpr std::size_t most_ = 8192;
   const FoldJobs& jobs_;
   std::vector<Row> rows_;
-  std::size_t size_ = 0;
+  std::size_t size_ = 0, begun_ = 0, several_ = 0;
   std::vector<End> ends_;
   std::vector<double> reals_;
   std::vector<std::int32_t> ints_;
@@ -92,8 +96,9 @@ class Folder {
 
 // `by_range`: each range once, and what it gives for all left rows that share
 // it
-void fold_pairs(const Context& context, const PairsView& pairs, bool by_range,
-                const FoldJobs& jobs);
+// Gives how many left rows have several partners.
+std::size_t fold_pairs(const Context& context, const PairsView& pairs,
+                       bool by_range, const FoldJobs& jobs);
 
 // one for each thread
 std::vector<Folder> make_folders(const Context& context, const FoldJobs& jobs);
