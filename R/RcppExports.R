@@ -105,8 +105,8 @@ once_in_order_ <- function(matches) {
     .Call(`_ronda_once_in_order_`, matches)
 }
 
-once_as_listed_ <- function(left, right, left_rows, right_rows) {
-    .Call(`_ronda_once_as_listed_`, left, right, left_rows, right_rows)
+once_as_listed_ <- function(matches, left, right) {
+    .Call(`_ronda_once_as_listed_`, matches, left, right)
 }
 
 heaviest_ranges_ <- function(matches, most) {

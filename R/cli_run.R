@@ -9,8 +9,8 @@
 #'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
 #'   went well.
 #' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
-#'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types` and the rules may be given several times and
-#'   add up; any other option given twice is wrong usage.
+#'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types` and the rules may be
+#'   given several times and add up; any other option given twice is wrong usage.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
 #' ronda_cli(c(

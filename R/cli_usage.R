@@ -61,7 +61,8 @@ cli_names <- c(
   collisions = "--collisions", sides = "--sides", origin = "--origin",
   partners = "--partners", row_numbers = "--row-numbers",
   if_absent = "--if-absent", fold = "--fold", expect = "--expect", repeats = "--repeats",
-  types = "--types", step = "--step", columns = "--columns", tolerance = "--tolerance", look = "--look",
+  types = "--types", step = "--step", columns = "--columns",
+  tolerance = "--tolerance", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends"
 )

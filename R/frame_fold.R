@@ -60,9 +60,9 @@ fold_absent <- function(x, name, pairing, values, call) {
   put_value(x, alone, value)
 }
 
-# What each formula makes, for all left rows: list(values, by name, several). What the engine knows is
-# asked of it at once; R is asked about a few rows, too, for the type, and runs it all
-# where the two don't agree.
+# What each formula makes, for all left rows: list(values, by name, several). What the
+# engine knows is asked of it at once; R is asked about a few rows, too, for the type, and
+# runs it all where the two don't agree.
 fold_values <- function(pairing, folds, call) {
   some <- pairing$counts$matched_left > 0
   engine <- if (some) engine_folds(pairing, folds)

@@ -11,8 +11,8 @@ make_frame <- function(pairing, plan, clock, call) {
   made$frame
 }
 
-# list(frame, n, changed, rows_done), of folded frames list(frame, n, folded). The row limit and stops that look at values come
-# before anything is made.
+# list(frame, n, changed, rows_done), of folded frames list(frame, n, folded). The row limit
+# and stops that look at values come before anything is made.
 frame_made <- function(pairing, plan, call) {
   if (!is.null(plan$folds)) {
     return(folded_frame(pairing, plan, call))

@@ -1,9 +1,9 @@
 # Which rows pair: by equal keys, by ordered rules within the groups that these make,
 # and by a condition.
 
-# `ordered` and `condition`: what ordered_plan() and where_plan() made of the rules and
-# of `where`, or NULL. The candidates: list(matches), with `counts` where these are known by now, and for
-# ordered rules with what their notes need
+# `ordered` and `condition`: what ordered_plan() and where_plan() made of the rules and of
+# `where`, or NULL. The candidates: list(matches), with `counts` where these are known by
+# now, and for ordered rules with what their notes need
 match_rows <- function(pairing, keys, ordered, condition, call) {
   if (!is.null(ordered)) {
     merged <- merge_sorted(pairing, keys, ordered)

@@ -56,10 +56,9 @@ once_by_distance <- function(pairing, plan, groups, call) {
   pairs <- pairs_in_reach(pairing, plan, groups, call)
   found <- standings_(plan$closest, pairs$left, pairs$right)
   order <- sort_rows(list(found$high, found$low, pairs$left, pairs$right))
-  sizes <- pairing$sizes
   new_matches(
-    once_as_listed_(pairs$left[order], pairs$right[order], sizes[1L], sizes[2L]),
-    sizes[2L]
+    once_as_listed_(pairing$matches, pairs$left[order], pairs$right[order]),
+    pairing$sizes[2L]
   )
 }
 

@@ -89,7 +89,8 @@ merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
   # (repeats = "once" asks about groups)
   fits <- !is_once(pairing$repeats) &&
-    !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) && length(keys$kinds) <= 1L &&
+    !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) &&
+    length(keys$kinds) <= 1L &&
     spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
     !identical(path_option(), "hashed")
   found <- if (fits) {

@@ -12,18 +12,18 @@
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @param receipt `[ronda_receipt]` What `receipt()` or `last_receipt()` gives.
 #' @return A list of class `ronda_receipt`: `labels`, `rows_left`,
-#'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`,
-#'   `unmatched_right`, `passed_over_left` and `passed_over_right` (rows that had a
-#'   candidate but no pair: left ones under `repeats = "once"`; right ones NA where
-#'   nearest() with other conditions did not need to try them all), `pairs`, `several_left` (left rows with several partners) and
-#'   `most_left` (the most that one has), `missing_left` and `missing_right` (rows with a
-#'   missing key), `key_shape` (one-to-one to many-to-many), `notes` (text: what is
-#'   worth a second look in ordered rules). `last_receipt()` has the `seconds` of
-#'   the call by stage, too; after a frame was built also `rows` (the join type),
-#'   `result_rows`, `paired`, `left_alone` and `right_alone`, and where columns were
-#'   updated `cells_changed` by column.
-#'   `matched + unmatched` always equals the rows of the frame.
-#'   `last_receipt()` is NULL before the first join. `as.data.frame()` gives
+#'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`, `unmatched_right`,
+#'   `passed_over_left` and `passed_over_right` (rows that had a candidate but no pair:
+#'   left ones under `repeats = "once"`; right ones NA where nearest() with other
+#'   conditions did not need to try them all), `pairs`, `several_left` (left rows with
+#'   several partners) and `most_left` (the most that one has), `missing_left` and
+#'   `missing_right` (rows with a missing key), `key_shape` (one-to-one to
+#'   many-to-many), `notes` (text: what is worth a second look in ordered rules).
+#'   `last_receipt()` has the `seconds` of the call by stage, too; after a frame was
+#'   built also `rows` (the join type), `result_rows`, `paired`, `left_alone` and
+#'   `right_alone`, where columns were updated `cells_changed` by column, and of a
+#'   folded frame `folded` (its pairs). `matched + unmatched` always equals the rows of
+#'   the frame. `last_receipt()` is NULL before the first join. `as.data.frame()` gives
 #'   one row of the counts, `receipt_json()` one JSON object with all of it.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one.
 #' @examples

@@ -63,7 +63,9 @@ fold_lines <- function(n) {
   set.seed(1)
   left <- data.frame(k = sample.int(n))
   right <- keyed(n)
-  fold <- list(n = ~ nrow(right), sum = ~ sum(right$v), mean = ~ mean(right$v), max = ~ max(right$v))
+  fold <- list(
+    n = ~ nrow(right), sum = ~ sum(right$v), mean = ~ mean(right$v), max = ~ max(right$v)
+  )
   by_key <- line("fold by key: count, sum, mean, max", n,
     function() join_frames(left, right, on = "k", fold = fold),
     function() {

@@ -294,15 +294,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // once_as_listed_
-IntegerVector once_as_listed_(IntegerVector left, IntegerVector right, double left_rows, double right_rows);
-RcppExport SEXP _ronda_once_as_listed_(SEXP leftSEXP, SEXP rightSEXP, SEXP left_rowsSEXP, SEXP right_rowsSEXP) {
+IntegerVector once_as_listed_(List matches, IntegerVector left, IntegerVector right);
+RcppExport SEXP _ronda_once_as_listed_(SEXP matchesSEXP, SEXP leftSEXP, SEXP rightSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
-    Rcpp::traits::input_parameter< double >::type left_rows(left_rowsSEXP);
-    Rcpp::traits::input_parameter< double >::type right_rows(right_rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(once_as_listed_(left, right, left_rows, right_rows));
+    rcpp_result_gen = Rcpp::wrap(once_as_listed_(matches, left, right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -625,7 +624,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_count_several_", (DL_FUNC) &_ronda_count_several_, 1},
     {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 2},
     {"_ronda_once_in_order_", (DL_FUNC) &_ronda_once_in_order_, 1},
-    {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 4},
+    {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 3},
     {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 1},

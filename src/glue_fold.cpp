@@ -100,8 +100,9 @@ List Folds::results() const {
 
 }  // namespace ronda::glue
 
-// What each of `folds` makes of the partners: list(folds, several), of each fold
-// list(values, too_large, no_value). `by_range`: each range is looked at once.
+// What each of `folds` makes of the partners: list(folds, several), of each
+// fold list(values, too_large, no_value). `by_range`: each range is looked at
+// once.
 // [[Rcpp::export(rng = false)]]
 List fold_pairs_(List matches, List folds, bool by_range) {
   return glue::guarded([&] {

@@ -177,27 +177,25 @@ IntegerVector once_in_order_(List matches) {
   });
 }
 
-// The same of pairs one by one, in the order in which they are to be taken
+// The same of pairs one by one, in the order in which they are to be taken;
+// `matches` says how many rows there are
 // [[Rcpp::export(rng = false)]]
-IntegerVector once_as_listed_(IntegerVector left, IntegerVector right,
-                              double left_rows, double right_rows) {
+IntegerVector once_as_listed_(List matches, IntegerVector left,
+                              IntegerVector right) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const R_xlen_t n = left.size();
     glue::require(right.size() == n, "row numbers");
-    glue::require(left_rows >= 0 && left_rows <= INT_MAX && right_rows >= 0 &&
-                      right_rows <= INT_MAX,
-                  "numbers of rows");
-    const auto rows = static_cast<std::size_t>(left_rows);
+    const core::PairsView all = glue::as_pairs(context, matches);
     glue::check_rows(context, left.begin(), n, 1,
-                     static_cast<R_xlen_t>(left_rows), "row numbers");
+                     static_cast<R_xlen_t>(all.left_rows), "row numbers");
     glue::check_rows(context, right.begin(), n, 1,
-                     static_cast<R_xlen_t>(right_rows), "row numbers");
-    Shield<SEXP> chosen(glue::new_rows(context, rows));
-    std::fill_n(INTEGER(chosen), rows, 0);
+                     static_cast<R_xlen_t>(all.right_rows), "row numbers");
+    Shield<SEXP> chosen(glue::new_rows(context, all.left_rows));
+    std::fill_n(INTEGER(chosen), all.left_rows, 0);
     core::once_as_listed(context, left.begin(), right.begin(),
-                         static_cast<std::size_t>(n),
-                         static_cast<std::size_t>(right_rows), INTEGER(chosen));
+                         static_cast<std::size_t>(n), all.right_rows,
+                         INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
 }

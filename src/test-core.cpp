@@ -365,9 +365,8 @@ context("order") {
       nearest.left = left.at.data();
       nearest.right = right.at.data();
       nearest.within = roll(1) ? INFINITY : roll(5);
-      const NearestPairs found =
-          match_nearest(context, listed.view, nearest, {}, nullptr, nullptr,
-                        INFINITY);
+      const NearestPairs found = match_nearest(context, listed.view, nearest,
+                                               {}, nullptr, nullptr, INFINITY);
       for (std::size_t i = 0; i < left.at.size(); ++i)
         differ +=
             found.partner_of[i] != slow_back(left, i, right, nearest.within);

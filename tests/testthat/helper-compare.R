@@ -28,7 +28,8 @@ run_spec <- function(case, spec) {
       on = spec_rules(spec), rows = spec$rows, where = spec$condition,
       missing_keys = spec$missing_keys, repeats = spec$repeats,
       expect = "rows-multiply", sides = spec$sides, take = spec$take,
-      omit = spec$omit, keys = if (is.null(spec$turns)) spec$keys else "one", collisions = spec$collisions,
+      omit = spec$omit, keys = if (is.null(spec$turns)) spec$keys else "one",
+      collisions = spec$collisions,
       name_pattern = spec$name_pattern, origin = spec$origin,
       partners = spec$partners, row_numbers = spec$row_numbers,
       if_absent = spec$if_absent, row_order = spec$row_order

@@ -50,7 +50,7 @@ sound_calls <- list(
   count_pairs_ = list(matches),
   one_partner_ = list(matches, TRUE),
   once_in_order_ = list(matches),
-  once_as_listed_ = list(1:2, c(2L, 1L), 2, 2),
+  once_as_listed_ = list(matches, 1:2, c(2L, 1L)),
   match_once_ = list(matches, nearest_spec, NULL, raw(3)),
   heaviest_ranges_ = list(matches, 2L),
   matched_right_ = list(matches),

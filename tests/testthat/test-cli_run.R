@@ -208,17 +208,15 @@ test_that("help, version and the demo run", {
 
 test_that("folds, turns and rules of one file are taken as they are written", {
   in_demo_folder()
-  run <- ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold",
-    "trips=nrow()", "--fold", "far=max(km, na.rm = TRUE)", "--fold",
+  fold_by <- function(...) {
+    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold", ...)
+  }
+  run <- fold_by("trips=nrow()", "--fold", "far=max(km, na.rm = TRUE)", "--fold",
     "ports=length(unique(port))", "--fold", "last=port[length(port)]", "--if-absent", "far=0"
   )
   expect_lines(c(run$out, run$err))
   expect_lines(c(
-    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold", "km=summ(km)")$err,
-    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold",
-      "km=system('ls')"
-    )$err,
-    ronda("join", "vessels.csv", "sailings.csv", "--on", "code=vessel", "--fold", "seats=nrow()")$err
+    fold_by("km=summ(km)")$err, fold_by("km=system('ls')")$err, fold_by("seats=nrow()")$err
   ))
   run <- ronda("join", "boardings.csv", "card_holders.csv", "--in-turn", "card", "--in-turn",
     "name", "--step", "by", "--take", "season", "--repeats", "once"

@@ -41,7 +41,9 @@ test_that("every cell that is not equal is found, whatever its type", {
       lapply(stats::setNames(types, types), function(type) key_makers[[type]](n))
     ), n)
     right <- version_of(left)
-    if (runif(1) < 0.5 && identical(class(left[[2L]]), "integer")) right[[2L]] <- as.double(right[[2L]])
+    if (runif(1) < 0.5 && identical(class(left[[2L]]), "integer")) {
+      right[[2L]] <- as.double(right[[2L]])
+    }
     tolerance <- one_of(c(0, 0, 1))
     pairing <- pair_rows(left, right, on = "id", expect = "rows-multiply")
     found <- differences(pairing, tolerance = tolerance)

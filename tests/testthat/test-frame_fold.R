@@ -32,7 +32,8 @@ fold_formulas <- function() {
     sprintf("length(unique(right$%s))", every), "nrow(right)", "length(right$xd)",
     # by R
     "median(right$xd)", "sum(right$xi * 1) + nrow(left)", "right$xlong[1]", "rev(right$xi)[1L]",
-    "unique(right$xt)", "range(right$xday)", "right", "list(right$xf)", "paste(right$xt, collapse = \"\")"
+    "unique(right$xt)", "range(right$xday)", "right", "list(right$xf)",
+    "paste(right$xt, collapse = \"\")"
   )
 }
 

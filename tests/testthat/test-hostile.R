@@ -65,7 +65,7 @@ reading <- function(bytes, ending = "csv") {
 
 test_that("what strangers write is read whole, or refused", {
   bom <- as.raw(c(0xef, 0xbb, 0xbf))
-  wide <- function(bytes) as.raw(rbind(charToRaw(bytes), 0x00))
+  wide <- function(bytes) as.raw(rbind(as.integer(charToRaw(bytes)), 0L))
   expect_lines(c(
     reading(c(bom, charToRaw("port,n\nA,1\n"))),
     reading(c(bom, charToRaw("\"port\",n\nA,1\n"))),

@@ -245,7 +245,9 @@ test_that("what the engine takes over of a condition gives the pairs that R give
     })
     terms <- lapply(1:sample(3, 1L), function(term) {
       left <- one_of(names(makers))
-      partners <- c(taken_with[[left]], if (left %in% c("flag", "text")) left, "hours"[left == "mins"])
+      partners <- c(taken_with[[left]],
+        if (left %in% c("flag", "text")) left, if (left == "mins") "hours"
+      )
       list(op = one_of(comparison_ops), left = left, right = one_of(partners))
     })
     code <- lapply(terms, function(term) {
