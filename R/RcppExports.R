@@ -73,6 +73,14 @@ plain_numbers_ <- function(text) {
     .Call(`_ronda_plain_numbers_`, text)
 }
 
+time_cells_ <- function(text) {
+    .Call(`_ronda_time_cells_`, text)
+}
+
+time_texts_ <- function(x, clock) {
+    .Call(`_ronda_time_texts_`, x, clock)
+}
+
 fold_pairs_ <- function(matches, folds, by_range) {
     .Call(`_ronda_fold_pairs_`, matches, folds, by_range)
 }

@@ -28,11 +28,11 @@ column_arguments <- function(options) {
   absent <- options[["if-absent"]]
   if (!is.null(absent)) absent <- lapply(as.list(split_pairs(absent)), as_unread)
   compact(list(
-    rows = options$rows, row_order = options$order,
+    rows = options$rows, row_order = options[["row-order"]],
     take = if (!is.null(options$take)) read_take(options$take),
     omit = if (!is.null(options$omit)) split_commas(options$omit),
     keys = options$keys, collisions = collisions,
-    name_pattern = options$pattern, origin = options$origin,
+    name_pattern = options[["name-pattern"]], origin = options$origin,
     partners = options$partners,
     row_numbers = if (!is.null(options[["row-numbers"]])) {
       split_commas(options[["row-numbers"]])

@@ -16,7 +16,8 @@ cli_read_all <- function(files, options) {
     stop_usage("- stands for one file: what comes on stdin can be read once.")
   }
   types <- as_types(options$types)
-  frames <- lapply(files, cli_read, types = types)
+  decimal <- if (is.null(options$decimal)) "." else options$decimal
+  frames <- lapply(files, cli_read, types = types, decimal = decimal)
   columns <- unlist(lapply(frames, names))
   unknown <- setdiff(names(types), columns)
   if (length(unknown)) {
@@ -29,17 +30,17 @@ cli_read_all <- function(files, options) {
   frames
 }
 
-cli_read <- function(file, types) {
+cli_read <- function(file, types, decimal) {
   if (file != "-") {
     header <- if (is.null(types)) NULL else names(read_frame(file))
-    return(read_frame(file, types[names(types) %in% header]))
+    return(read_frame(file, types[names(types) %in% header], decimal))
   }
   copy <- tempfile(fileext = ".csv")
   on.exit(unlink(copy))
   input <- file("stdin", "rb")
   writeBin(read_all(input), copy)
   close(input)
-  read_frame(copy, types)
+  read_frame(copy, types, decimal)
 }
 
 read_all <- function(con) {
@@ -57,7 +58,7 @@ cli_write <- function(frame, out) {
     return(write_frames(structure(list(frame), names = out), NULL))
   }
   check_writable_columns(frame, "csv", NULL)
-  frame <- as_written(frame)
+  frame <- as_cells(as_written(frame))
   most <- 100000L
   for (begin in seq(1, max(nrow(frame), 1), by = most)) {
     rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))
@@ -110,4 +111,19 @@ cli_pair <- function(files, options) {
   given <- cli_frames(files, options)
   found <- with_memory_told(match_frames(given$pairing, given$on, FALSE, given$call))
   structure(found$pairing, class = "ronda_pairing")
+}
+
+# what was written, and how large it is
+say_written <- function(file, options) {
+  if (!isTRUE(options$quiet)) {
+    to_stderr(sprintf("%s: %s", file, byte_words(file.size(file))))
+  }
+}
+
+byte_words <- function(bytes) {
+  if (bytes < 1000) sprintf("%d bytes", as.integer(bytes)) else {
+    units <- c("kB", "MB", "GB", "TB")
+    k <- min(floor(log10(bytes) / 3), length(units))
+    sprintf("%.3g %s", bytes / 1000^k, units[k])
+  }
 }

@@ -30,7 +30,7 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
     list(
       cli_option("on", "For one file: the columns of its key", "COLUMNS"),
       cli_option("repeated", "For one file: the rows whose key repeats"),
-      types_option
+      types_option, decimal_option
     ) |> c(rule_options())
   },
   examples = c(

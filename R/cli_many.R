@@ -33,7 +33,7 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
       ), "WORDS"),
       pattern_option,
       cli_option("origin", "Add a column with the files that hold a row", "NAME"),
-      missing_option, types_option
+      missing_option, types_option, decimal_option
     ), output_options)
   },
   examples = paste(

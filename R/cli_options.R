@@ -11,8 +11,13 @@ missing_option <- cli_option("missing-keys",
 
 types_option <- cli_option("types", paste(
   "Types of columns when reading: id=text,day=date",
-  "(text, number, integer, logical, date, datetime)"
+  "(text, number, integer, logical, date, datetime, or with the form of the cells",
+  "date:%d.%m.%Y)"
 ), "TYPES")
+
+decimal_option <- cli_option("decimal", paste(
+  "The decimal mark of the files: . (default) or a comma, as in --decimal ,"
+), "MARK")
 
 matching_options <- list(
   cli_option("on", paste(
@@ -36,7 +41,7 @@ matching_options <- list(
   ), "WORDS"),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
   cli_option("sides", "Names of the two sides (default: left,right)", "NAMES"),
-  types_option
+  types_option, decimal_option
 )
 
 # the options of all rules, each before the first that says more about it
@@ -69,10 +74,10 @@ row_options <- function() list(
   cli_option("rows", paste("Which rows stay:",
     paste(sub("^left$", "left (default)", names(row_types)), collapse = ", ")
   ), "WORD"),
-  cli_option("order", "Row order: left (default), right or keys", "WORD")
+  cli_option("row-order", "Row order: left (default), right or keys", "WORD")
 )
 
-pattern_option <- cli_option("pattern",
+pattern_option <- cli_option("name-pattern",
   "Names of renamed columns (default: {column}_{side})", "PATTERN"
 )
 
@@ -107,7 +112,7 @@ fold_option <- cli_option("fold", paste(
   "given several times"
 ), "NAME=FORM")
 
-quiet_option <- cli_option("quiet", "No receipt on stderr")
+quiet_option <- cli_option("quiet", "Nothing on stderr but errors and warnings")
 
 output_options <- list(
   cli_option("out", "The file to write (default: csv on stdout)", "FILE"),

@@ -6,6 +6,7 @@ cli_plot <- function(files, options) {
   pairing <- cli_pair(files, options)
   figure <- plot.ronda_pairing(pairing, view)
   save_figure(figure, out)
+  say_written(out, options)
 }
 
 register_command("plot", cli_plot, two_files, "Draw a pairing.",
@@ -14,7 +15,8 @@ register_command("plot", cli_plot, two_files, "Draw a pairing.",
       cli_option("view",
         listed(sub("^overlap$", "overlap (default)", figure_order), "or"), "WORD"
       ),
-      cli_option("out", "The .png, .pdf or .svg file to write (required)", "FILE")
+      cli_option("out", "The .png, .pdf or .svg file to write (required)", "FILE"),
+      quiet_option
     ))
   },
   examples = paste(

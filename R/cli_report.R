@@ -5,6 +5,7 @@ cli_report <- function(files, options) {
   pairing <- cli_pair(files, options)
   fold <- if (!is.null(options$fold)) read_folds(options$fold, pairing$right)
   write_report(pairing, out, fold)
+  say_written(out, options)
 }
 
 register_command("report", cli_report, two_files,
@@ -12,7 +13,8 @@ register_command("report", cli_report, two_files,
   options = function() {
     c(matching_options, rule_options(), list(
       fold_option,
-      cli_option("out", "The .html file to write (required)", "FILE")
+      cli_option("out", "The .html file to write (required)", "FILE"),
+      quiet_option
     ))
   },
   examples = paste(

@@ -55,13 +55,13 @@ with_type_options <- function(text) {
 }
 
 cli_names <- c(
-  missing_keys = "--missing-keys", row_order = "--order",
-  name_pattern = "--pattern", max_rows = "--max-rows", on = "--on",
+  missing_keys = "--missing-keys", row_order = "--row-order",
+  name_pattern = "--name-pattern", max_rows = "--max-rows", on = "--on",
   rows = "--rows", take = "--take", omit = "--omit", keys = "--keys",
   collisions = "--collisions", sides = "--sides", origin = "--origin",
   partners = "--partners", row_numbers = "--row-numbers",
   if_absent = "--if-absent", fold = "--fold", expect = "--expect", repeats = "--repeats",
-  types = "--types", step = "--step", columns = "--columns",
+  types = "--types", decimal = "--decimal", step = "--step", columns = "--columns",
   tolerance = "--tolerance", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends"

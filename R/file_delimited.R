@@ -2,10 +2,11 @@
 # be lost, text is read first and types are chosen after, so that blanks stay and
 # no number is rounded unseen.
 
-read_delimited <- function(path, delimiter, types, label, call) {
+read_delimited <- function(path, delimiter, types, decimal, label, call) {
   need_packages("readr", "Reading csv and tsv", class = "file")
   check_bytes(path, delimiter)
-  frame <- read_texts(path, delimiter, TRUE)
+  # (tabs alone are no blank line, but a row of missing values)
+  frame <- read_texts(path, delimiter, delimiter != "\t" || has_blank_lines(path))
   # (a blank line is a missing value where there is one column)
   if (length(frame) == 1L) frame <- read_texts(path, delimiter, FALSE)
   problems <- readr::problems(frame)
@@ -27,9 +28,9 @@ read_delimited <- function(path, delimiter, types, label, call) {
   }
   columns <- Map(function(text, name) {
     if (nzchar(name) && name %in% names(types)) {
-      parse_as(text, types[[name]], name)
+      parse_as(text, types[[name]], name, decimal)
     } else {
-      parse_column(text)
+      parse_column(text, decimal)
     }
   }, columns, names(columns))
   as_base_frame(columns, nrow(frame))

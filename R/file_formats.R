@@ -5,14 +5,21 @@ file_formats <- c(
   jsonl = "jsonl", ndjson = "jsonl"
 )
 
+# whether a file is compressed: its name ends in .gz
+is_gz <- function(path) grepl("[.]gz$", path, ignore.case = TRUE)
+
+# (only text comes compressed; other kinds are by themselves)
+packed_formats <- c("csv", "tsv", "jsonl")
+
 file_format <- function(path, call) {
-  extension <- tolower(tools::file_ext(path))
+  extension <- tolower(tools::file_ext(sub("[.]gz$", "", path, ignore.case = TRUE)))
+  if (is_gz(path) && !file_formats[extension] %in% packed_formats) extension <- "gz"
   if (!extension %in% names(file_formats)) {
     stop_ronda("file",
       sprintf("The kind of the file %s is not known.",
         encodeString(shortened(path, 200L), quote = "'")
       ),
-      sprintf("Its name must end in %s.",
+      sprintf("Its name must end in %s; .csv, .tsv and .jsonl may be followed by .gz.",
         listed(paste0(".", names(file_formats)), "or")
       ),
       call = call
@@ -26,4 +33,10 @@ stop_file <- function(text, path, call, ...) {
   stop_ronda("file", sprintf(text, path, ...),
     call = call
   )
+}
+
+# the extension, with .gz behind it where it is compressed
+file_ending <- function(path) {
+  inner <- tools::file_ext(sub("[.]gz$", "", path, ignore.case = TRUE))
+  paste0(".", inner, if (is_gz(path)) ".gz")
 }

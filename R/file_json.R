@@ -45,7 +45,7 @@ write_json_lines <- function(x, written, path) {
     ifelse(is.na(text), NA, paste0(mark, text))
   })
   stream <- function(path) {
-    con <- file(path, "wb")
+    con <- file_to_write(path)
     on.exit(close(con))
     jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
   }
@@ -56,7 +56,7 @@ write_json_lines <- function(x, written, path) {
   on.exit(unlink(marked))
   stream(marked)
   from <- file(marked, "r")
-  to <- file(path, "wb")
+  to <- file_to_write(path)
   on.exit({
     close(from)
     close(to)
@@ -66,6 +66,8 @@ write_json_lines <- function(x, written, path) {
     writeLines(gsub(pattern, "\\1", lines, useBytes = TRUE), to, useBytes = TRUE)
   }
 }
+
+file_to_write <- function(path) if (is_gz(path)) gzfile(path, "wb") else file(path, "wb")
 
 # whether 15 digits are too few for some value
 needs_all_digits <- function(x) {

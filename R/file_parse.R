@@ -1,13 +1,19 @@
 # Cells of text as numbers, days and other values, where no cell changes by it.
 
-parse_as <- function(text, type, name) {
+parse_as <- function(text, type, name, decimal = ".") {
+  form <- if (grepl(":", type, fixed = TRUE)) sub("^[a-z]+:", "", type)
+  type <- sub(":.*", "", type)
   parser <- switch(type,
     text = return(text),
-    number = parse_number,
-    integer = parse_whole,
+    number = function(text) parse_number(with_points(text, decimal)),
+    integer = function(text) parse_whole(with_points(text, decimal)),
     logical = readr::parse_logical,
-    date = readr::parse_date,
-    datetime = readr::parse_datetime
+    date = if (is.null(form)) readr::parse_date else function(text) {
+      as.Date(parse_form(text, form))
+    },
+    datetime = if (is.null(form)) readr::parse_datetime else function(text) {
+      parse_form(text, form)
+    }
   )
   value <- suppressWarnings(parser(text))
   wrong <- which(is.na(value) & !is.na(text))
@@ -27,6 +33,24 @@ parse_as <- function(text, type, name) {
   }
   attr(value, "problems") <- NULL
   value
+}
+
+# Cells in a form of the analyst's, as times; what has another form, or says a day that
+# doesn't exist, is missing.
+parse_form <- function(text, form) {
+  time <- as.POSIXct(strptime(text, form, tz = "UTC"))
+  back <- strptime(format(time, form), form, tz = "UTC")
+  time[is.na(back) | as.POSIXct(back) != time] <- NA
+  time
+}
+
+# Numbers with a decimal comma as they are with a point; those with a point are none then
+with_points <- function(text, decimal) {
+  if (decimal == ".") {
+    return(text)
+  }
+  text[grepl(".", text, fixed = TRUE)] <- "."
+  chartr(",", ".", text)
 }
 
 # what `types` asks for may be written with a plus sign or leading zeros
@@ -51,27 +75,58 @@ is_rounded_whole <- function(text, value) {
 
 # A column is of another type than text only where every cell is such a value, whole
 # and unrounded.
-parse_column <- function(text) {
+parse_column <- function(text, decimal = ".") {
   there <- !is.na(text)
   if (!any(there)) {
     return(as.logical(text))
   }
-  numbers <- plain_numbers_(text)
-  if (numbers$plain) {
-    return(number_column(text, numbers))
+  pointed <- with_points(text, decimal)
+  numbers <- plain_numbers_(pointed)
+  if (numbers$plain && !has_code_exponents(pointed, numbers)) {
+    return(number_column(text, pointed, numbers))
   }
-  value <- suppressWarnings(readr::parse_guess(text))
-  attr(value, "problems") <- NULL
-  kept <- is.character(value) || is.numeric(value) || inherits(value, "hms") ||
-    anyNA(value[there])
-  if (!kept && is.logical(value)) {
-    words <- c("TRUE", "FALSE", "true", "false", "True", "False")
-    kept <- !all(text[there] %in% words)
+  first <- text[which(there)[1L]]
+  if (first %in% flag_words) {
+    flags <- match(text, flag_words)
+    return(if (anyNA(flags[there])) text else flags %% 2L == 1L)
   }
-  if (kept) text else value
+  if (!grepl("^[0-9]{4}-", first)) {
+    return(text)
+  }
+  times <- time_cells_(text)
+  switch(times$kind,
+    date = structure(times$value, class = "Date"),
+    time = as_utc(times$value),
+    other_times(text, there)
+  )
 }
 
-number_column <- function(text, numbers) {
+# (TRUE at odd places)
+flag_words <- c("TRUE", "FALSE", "true", "false", "True", "False")
+
+as_utc <- function(seconds) {
+  structure(seconds, class = c("POSIXct", "POSIXt"), tzone = "UTC")
+}
+
+# other forms of ISO 8601, such as those with an offset from UTC
+other_times <- function(text, there) {
+  value <- suppressWarnings(readr::parse_guess(text))
+  attr(value, "problems") <- NULL
+  is_time <- inherits(value, "Date") || inherits(value, "POSIXct")
+  if (is_time && !anyNA(value[there])) value else text
+}
+
+# Whether some cell has an exponent that its number, written again, would not have: 12E4
+# may be a code
+has_code_exponents <- function(text, numbers) {
+  if (numbers$whole) {
+    return(FALSE)
+  }
+  at <- grep("[eE]", text)
+  any(!grepl("e", sprintf("%.15g", numbers$value[at]), fixed = TRUE))
+}
+
+number_column <- function(text, pointed, numbers) {
   value <- numbers$value
   if (!numbers$whole) {
     return(if (numbers$rounded) text else value)
@@ -82,7 +137,7 @@ number_column <- function(text, numbers) {
   } else if (largest < 2^53) {
     value
   } else {
-    parse_big(text)
+    parse_big(pointed)
   }
 }
 

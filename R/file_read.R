@@ -1,14 +1,15 @@
 #' Read and write data frames
 #'
 #' By the file's extension: `.csv`, `.tsv`, `.rds`, `.parquet` (with the
-#' package nanoparquet) and `.jsonl` or `.ndjson` (JSON lines, with jsonlite).
+#' package nanoparquet) and `.jsonl` or `.ndjson` (JSON lines, with jsonlite). Csv, tsv
+#' and JSON lines may be compressed: `.csv.gz`.
 #'
 #' In csv and tsv, text is kept as it stands, blanks included, and a column is of
 #' another type only where no cell changes by it. ISO 8601 text becomes dates and
 #' date-times (in UTC), unless a day among it doesn't exist. Numbers become
 #' doubles, or integers where all are whole and small; leading zeros, plus signs,
-#' thousands marks, decimal commas, and digits that a double can't keep leave a
-#' column text. Only `TRUE` and `FALSE` in full are logical values.
+#' thousands marks, decimal commas, exponents such as `12E4` (which may be a code), and
+#' digits that a double can't keep leave a column text. Only `TRUE` and `FALSE` in full are logical values.
 #'
 #' Whole numbers beyond 2^53 are never rounded, in any kind of file: they come as
 #' 64-bit integers (with the package bit64) or as text. Text must be UTF-8, with a
@@ -22,7 +23,11 @@
 #'
 #' @param path `[character(1)]` The file.
 #' @param types `[character]` For csv and tsv: types by column name, each
-#'   `"text"`, `"number"`, `"integer"`, `"logical"`, `"date"` or `"datetime"`.
+#'   `"text"`, `"number"`, `"integer"`, `"logical"`, `"date"` or `"datetime"`; with the
+#'   form of the cells `"date:%d.%m.%Y"` or `"datetime:%d.%m.%Y %H:%M"`, as in
+#'   [strptime()].
+#' @param decimal `[character(1)]` For csv and tsv: `"."`, or `","` where numbers are
+#'   written with a decimal comma.
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
@@ -38,10 +43,11 @@
 #' write_frame(vessels, copy)
 #' identical(read_frame(copy), vessels)
 #' @export
-read_frame <- function(path, types = NULL) {
+read_frame <- function(path, types = NULL, decimal = ".") {
   call <- quote(read_frame())
   check_name(path, "path", call)
   check_types(types, call)
+  check_choice(decimal, c(".", ","), "decimal", call)
   format <- file_format(path, call)
   if (!file.exists(path)) stop_file("There is no file %s.", path, call)
   if (dir.exists(path)) stop_file("%s is a folder, not a file.", path, call)
@@ -51,11 +57,11 @@ read_frame <- function(path, types = NULL) {
   # what reads files would take some names for addresses or for data
   file <- normalizePath(path)
   if (grepl("[\r\n]", file)) {
-    file <- tempfile(fileext = paste0(".", tools::file_ext(path)))
+    file <- tempfile(fileext = file_ending(path))
     on.exit(unlink(file))
     file.copy(path, file)
   }
-  tryCatch(read_as(format, file, types, path, call),
+  tryCatch(read_as(format, file, types, decimal, path, call),
     error = function(e) {
       if (inherits(e, "ronda_error")) stop(e)
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
@@ -73,10 +79,10 @@ write_frame <- function(x, path) {
   invisible(path)
 }
 
-read_as <- function(format, path, types, label, call) {
+read_as <- function(format, path, types, decimal, label, call) {
   switch(format,
-    csv = read_delimited(path, ",", types, label, call),
-    tsv = read_delimited(path, "\t", types, label, call),
+    csv = read_delimited(path, ",", types, decimal, label, call),
+    tsv = read_delimited(path, "\t", types, decimal, label, call),
     rds = as_plain_frame(readRDS(path), path),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file",
@@ -129,5 +135,7 @@ check_types <- function(types, call) {
       call = call
     )
   }
-  for (type in types) check_choice(type, type_parsers, "types", call)
+  for (type in types) {
+    if (!grepl("^(date|datetime):.+", type)) check_choice(type, type_parsers, "types", call)
+  }
 }

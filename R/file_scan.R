@@ -2,7 +2,8 @@
 
 # action(bytes, number of bytes before them) for a file, in pieces
 for_bytes <- function(path, action) {
-  con <- file(path, "rb")
+  # (what is compressed is read as what it holds)
+  con <- gzfile(path, "rb")
   on.exit(close(con))
   before <- 0
   while (length(bytes <- readBin(con, raw(), 1e7))) {
@@ -58,4 +59,18 @@ check_encoding <- function(columns) {
       ))
     }
   }
+}
+
+# whether some line has nothing in it
+has_blank_lines <- function(path) {
+  last <- 10L
+  found <- FALSE
+  for_bytes(path, function(bytes, before) {
+    bytes <- as.integer(bytes)
+    bytes <- bytes[bytes != 13L]
+    ends <- which(c(last, bytes) == 10L)
+    found <<- found || any(diff(ends) == 1L)
+    last <<- bytes[length(bytes)]
+  })
+  found
 }

@@ -5,7 +5,7 @@
 write_whole <- function(paths, call, write) {
   for (path in paths) check_place(path, call)
   parts <- vapply(paths, function(path) {
-    tempfile(".ronda-", dirname(path), paste0(".", tools::file_ext(path)))
+    tempfile(".ronda-", dirname(path), file_ending(path))
   }, "")
   on.exit(unlink(parts))
   for (k in seq_along(paths)) {

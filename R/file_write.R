@@ -14,7 +14,7 @@ write_frames <- function(frames, call) {
 
 write_as <- function(format, x, path) {
   class(x) <- "data.frame"
-  if (format %in% c("csv", "tsv")) x <- as_written(x)
+  if (format %in% c("csv", "tsv")) x <- as_cells(as_written(x))
   switch(format,
     csv = write_delimited(x, path, ","),
     tsv = write_delimited(x, path, "\t"),
@@ -36,6 +36,7 @@ write_as <- function(format, x, path) {
     jsonl = {
       need_packages("jsonlite", "Writing JSON lines", class = "file")
       write_json_lines(x, as_written(x), path)
+      if (is_gz(path)) check_compressed(path)
       check_lines(path, nrow(x))
     }
   )
@@ -46,6 +47,9 @@ write_delimited <- function(x, path, delimiter) {
   readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
     quote = "needed"
   )
+  if (is_gz(path)) {
+    return(check_compressed(path))
+  }
   last <- readr::format_delim(x[nrow(x), , drop = FALSE],
     delim = delimiter, na = "", quote = "needed", col_names = nrow(x) == 0L
   )
@@ -62,7 +66,23 @@ as_written <- function(frame) {
       frame[[name]] <- int64_text(x)
     } else if (inherits(x, "POSIXct")) {
       frame[[name]] <- time_texts(as.double(strip_class(x)))
+    } else if (identical(oldClass(x), "Date")) {
+      frame[[name]] <- day_texts(as.double(strip_class(x)))
     }
+  }
+  frame
+}
+
+# Numbers as cells of as few digits as give them back, with an exponent only where they
+# are read with one
+as_cells <- function(frame) {
+  for (name in names(frame)) {
+    x <- .subset2(frame, name)
+    if (!is.double(x) || is.object(x)) next
+    text <- shortest_texts_(x)
+    odd <- which(is.infinite(x) | is.nan(x))
+    text[odd] <- as.character(x[odd])
+    frame[[name]] <- text
   }
   frame
 }

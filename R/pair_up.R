@@ -16,14 +16,14 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   clock <- c(start = now_())
   pairing <- checked_pairing(pairing, on, no_on, call)
   plan <- if (!is.null(choices)) plan_frame(pairing, rows, choices, call)
-  pairing$folds <- plan$folds
+  if (!is.null(plan$folds)) pairing$folds <- plan$folds
   clock <- c(clock, check = now_())
   pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right,
     call
   )
   keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
   condition <- where_plan(pairing)
-  pairing$condition <- condition[c("taken", "rest")]
+  if (!is.null(condition)) pairing$condition <- condition[c("taken", "rest")]
   ordered <- if (!pairing$keyed_only) ordered_plan(pairing, condition, call)
   clock <- c(clock, align = now_())
   if (clock[["align"]] - clock[["start"]] > long_seconds ||
@@ -40,7 +40,8 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     show_stage("Counting", environment())
   }
   pairing$matches <- found$matches
-  for (name in c("folded", "parts", "steps", "keyless")) pairing[[name]] <- found[[name]]
+  more <- intersect(c("folded", "parts", "steps", "keyless"), names(found))
+  pairing[more] <- found[more]
   pairing$counts <- candidate_counts(found, keys)
   if (!is.null(ordered)) {
     pairing$notes <- ordered_notes(pairing, ordered, found)

@@ -19,7 +19,9 @@ time_values <- function(values) {
 # As text: with all of their fractions, in UTC
 time_texts <- function(seconds) {
   whole <- floor(seconds)
-  text <- format(as.POSIXct(whole, origin = "1970-01-01", tz = "UTC"),
+  text <- time_texts_(whole, TRUE)
+  odd <- which(is.na(text) & is.finite(whole))
+  text[odd] <- format(as.POSIXct(whole[odd], origin = "1970-01-01", tz = "UTC"),
     "%Y-%m-%dT%H:%M:%S", tz = "UTC"
   )
   fraction <- rep("", length(seconds))
@@ -35,5 +37,13 @@ time_texts <- function(seconds) {
   text <- paste0(text, fraction, "Z")
   text[is.infinite(seconds)] <- as.character(seconds[is.infinite(seconds)])
   text[is.na(seconds)] <- NA
+  text
+}
+
+# days as texts, fractions cut off
+day_texts <- function(days) {
+  text <- time_texts_(days, FALSE)
+  odd <- which(is.na(text) & !is.na(days))
+  text[odd] <- format(structure(days[odd], class = "Date"))
   text
 }

@@ -202,6 +202,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// time_cells_
+List time_cells_(CharacterVector text);
+RcppExport SEXP _ronda_time_cells_(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(time_cells_(text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// time_texts_
+CharacterVector time_texts_(NumericVector x, bool clock);
+RcppExport SEXP _ronda_time_texts_(SEXP xSEXP, SEXP clockSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< bool >::type clock(clockSEXP);
+    rcpp_result_gen = Rcpp::wrap(time_texts_(x, clock));
+    return rcpp_result_gen;
+END_RCPP
+}
 // fold_pairs_
 List fold_pairs_(List matches, List folds, bool by_range);
 RcppExport SEXP _ronda_fold_pairs_(SEXP matchesSEXP, SEXP foldsSEXP, SEXP by_rangeSEXP) {
@@ -616,6 +637,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_plain_numbers_", (DL_FUNC) &_ronda_plain_numbers_, 1},
+    {"_ronda_time_cells_", (DL_FUNC) &_ronda_time_cells_, 1},
+    {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},

@@ -207,3 +207,153 @@ List plain_numbers_(CharacterVector text) {
                       _["whole"] = whole,
                       _["rounded"] = static_cast<double>(rounded + 1));
 }
+
+namespace {
+
+int digits_at(const char*& at, int n) {
+  int value = 0;
+  for (int k = 0; k < n; ++k, ++at) {
+    if (*at < '0' || *at > '9') return -1;
+    value = 10 * value + (*at - '0');
+  }
+  return value;
+}
+
+bool skip_sign(const char*& at, char sign) {
+  if (*at != sign) return false;
+  ++at;
+  return true;
+}
+
+// days from 1970-01-01 on
+int day_number(int year, int month, int day) {
+  year -= month <= 2;
+  const int era = (year >= 0 ? year : year - 399) / 400;
+  const int of_era = year - era * 400;
+  const int of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+  const int days = of_era * 365 + of_era / 4 - of_era / 100 + of_year;
+  return era * 146097 + days - 719468;
+}
+
+enum class TimeText { none, date, time };
+
+// 2031-05-01, or with 10:05, 10:05:30 or 10:05:30.25 behind T or a blank, and a
+// Z or none; a day that doesn't exist is none
+TimeText read_time(const char* at, double& value) {
+  static const int lengths[] = {31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  const int year = digits_at(at, 4);
+  if (year < 0 || !skip_sign(at, '-')) return TimeText::none;
+  const int month = digits_at(at, 2);
+  if (month < 1 || month > 12 || !skip_sign(at, '-')) return TimeText::none;
+  const int day = digits_at(at, 2);
+  const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+  const int last = month == 2 && !leap ? 28 : lengths[month - 1];
+  if (day < 1 || day > last) return TimeText::none;
+  const double days = day_number(year, month, day);
+  if (*at == 0) {
+    value = days;
+    return TimeText::date;
+  }
+  if (*at != 'T' && *at != ' ') return TimeText::none;
+  ++at;
+  const int hour = digits_at(at, 2);
+  if (hour < 0 || hour > 23 || !skip_sign(at, ':')) return TimeText::none;
+  const int minute = digits_at(at, 2);
+  if (minute < 0 || minute > 59) return TimeText::none;
+  double second = 0;
+  if (skip_sign(at, ':')) {
+    const char* from = at;
+    const int whole = digits_at(at, 2);
+    if (whole < 0 || whole > 59) return TimeText::none;
+    second = whole;
+    if (*at == '.') {
+      const char* point = at++;
+      while (*at >= '0' && *at <= '9') ++at;
+      if (at == point + 1) return TimeText::none;
+      second = std::strtod(from, nullptr);
+    }
+  }
+  skip_sign(at, 'Z');
+  if (*at != 0) return TimeText::none;
+  value = days * 86400 + hour * 3600 + minute * 60 + second;
+  return TimeText::time;
+}
+
+}  // namespace
+
+// Texts as days or as seconds in UTC: list(kind, value), `kind` "date" or
+// "time" where all of them are one such, else "none".
+// [[Rcpp::export(rng = false)]]
+List time_cells_(CharacterVector text) {
+  NumericVector value(no_init(text.size()));
+  TimeText kind = TimeText::none;
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    if (i % 100000 == 0) glue::check_user();
+    value[i] = NA_REAL;
+    SEXP one = STRING_ELT(text, i);
+    if (one == NA_STRING) continue;
+    const TimeText own = read_time(CHAR(one), value[i]);
+    if (own == TimeText::none || (kind != TimeText::none && own != kind))
+      return List::create(_["kind"] = "none", _["value"] = R_NilValue);
+    kind = own;
+  }
+  return List::create(_["kind"] = kind == TimeText::date   ? "date"
+                                  : kind == TimeText::time ? "time"
+                                                           : "none",
+                      _["value"] = value);
+}
+
+namespace {
+
+// puts n digits, with leading zeros
+void put_digits(char* at, int value, int n) {
+  for (int k = n - 1; k >= 0; --k, value /= 10)
+    at[k] = static_cast<char>('0' + value % 10);
+}
+
+// puts a day as 2031-05-01
+void put_day(char* at, int days) {
+  days += 719468;
+  const int era = (days >= 0 ? days : days - 146096) / 146097;
+  const int of_era = days - era * 146097;
+  const int years =
+      (of_era - of_era / 1460 + of_era / 36524 - of_era / 146096) / 365;
+  const int of_year = of_era - (365 * years + years / 4 - years / 100);
+  const int part = (5 * of_year + 2) / 153;
+  const int month = part < 10 ? part + 3 : part - 9;
+  put_digits(at, years + era * 400 + (month <= 2), 4);
+  at[4] = at[7] = '-';
+  put_digits(at + 5, month, 2);
+  put_digits(at + 8, of_year - (153 * part + 2) / 5 + 1, 2);
+}
+
+// the days of the years 0001 to 9999
+constexpr double first_day = -719162, last_day = 2932896;
+
+}  // namespace
+
+// Days, or seconds with `clock`, as 2031-05-01 or 2031-05-01T10:05:00;
+// fractions are cut off. Missing where there is none, or a year that has not
+// four digits.
+// [[Rcpp::export(rng = false)]]
+CharacterVector time_texts_(NumericVector x, bool clock) {
+  CharacterVector out(x.size());
+  char text[] = "0000-00-00T00:00:00";
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    if (i % 100000 == 0) glue::check_user();
+    const double days = std::floor(clock ? x[i] / 86400 : x[i]);
+    if (!(days >= first_day && days <= last_day)) {
+      out[i] = NA_STRING;
+      continue;
+    }
+    put_day(text, static_cast<int>(days));
+    if (clock) {
+      const int second = static_cast<int>(std::floor(x[i]) - days * 86400);
+      put_digits(text + 11, second / 3600, 2);
+      put_digits(text + 14, second / 60 % 60, 2);
+      put_digits(text + 17, second % 60, 2);
+    }
+    out[i] = Rf_mkCharLen(text, clock ? 19 : 10);
+  }
+  return out;
+}

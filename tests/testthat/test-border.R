@@ -73,7 +73,8 @@ sound_calls <- list(
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
   scan_bytes_ = list(as.raw(34:36), 44L, c(0, 10, 0, 1, 0, 0)),
-  shortest_texts_ = list(c(1, NA)), plain_numbers_ = list(c("1", NA, "x"))
+  shortest_texts_ = list(c(1, NA)), plain_numbers_ = list(c("1", NA, "x")),
+  time_cells_ = list(c("2031-05-01", NA)), time_texts_ = list(c(0.5, NA, 1e300), TRUE)
 )
 
 odd_parts <- list(

@@ -49,10 +49,10 @@ test_that("every option of a join reaches it", {
   run <- ronda("join", "sailings.csv", "vessels.csv", "--on=vessel=code",
     "--rows", "full", "--take", "ship=name,status,seats", "--keys", "both",
     "--collisions", "status=rename_right,.other=rename",
-    "--pattern", "-{side}-{column}", "--sides", "trip,ship",
+    "--name-pattern", "-{side}-{column}", "--sides", "trip,ship",
     "--origin", "from", "--partners", "n", "--if-absent", "ship=none,seats=0",
     "--expect", "many-to-one", "--missing-keys", "unmatched",
-    "--repeats", "highest:seats", "--order", "right", "--max-rows", "100",
+    "--repeats", "highest:seats", "--row-order", "right", "--max-rows", "100",
     "--types", "sailing=text,seats=number", "--out", "all.rds"
   )
   expect_identical(run$err,

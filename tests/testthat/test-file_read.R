@@ -59,7 +59,8 @@ test_that("a column is read as numbers or days only where no cell changes by it"
   as_text <- list(
     c("1,5", "2,75"), "1.234,56", c("+9007199254740993", "1"),
     "9,007,199,254,740,993", c("2024-01-31", "2024-02-30"), "2023-02-29",
-    c("007", "8"), "F", c("T", "F"), "9007199254740993.5", "Inf", "0x1A",
+    c("007", "8"), c("12E4", "100"), c("1e5", "2"), "F", c("T", "F"), "9007199254740993.5",
+    "Inf", "0x1A",
     "123456789012345678901", "1e", "-", ".", c("10:30", "11:00")
   )
   for (cells in as_text) expect_identical(read_cells(cells), cells)
@@ -181,4 +182,95 @@ test_that("whole numbers are read as the smallest type that holds them all", {
   expect_identical(class_of("9007199254740993", "-7"), "integer64")
   expect_identical(read_frame(path)$id, bit64::as.integer64(c("9007199254740993", "-7")))
   expect_identical(class_of("99999999999999999999", "1"), "character")
+})
+
+test_that("numbers are written so that they are read as numbers", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  x <- c(1e5, 123456789012, 1e15, 2^60, 1e-7, 0.1, -3e22, 1 / 3, Inf, -Inf, NaN, 5e-324)
+  write_frame(data.frame(x = x), path)
+  expect_identical(read_frame(path)$x, x)
+  expect_identical(readLines(path, 2L)[2L], "100000")
+})
+
+test_that("decimal commas and other forms of days are read when asked, never guessed", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("fare;x,made_on,at", "\"1,5\",03.04.2031,03.04.2031 10:05",
+    "\"-2,75\",28.02.2031,01.01.2031 00:00"), path)
+  as_is <- read_frame(path)
+  expect_identical(as_is[[1L]], c("1,5", "-2,75"))
+  expect_identical(as_is$made_on, c("03.04.2031", "28.02.2031"))
+  asked <- read_frame(path, decimal = ",", types = c(made_on = "date:%d.%m.%Y",
+    at = "datetime:%d.%m.%Y %H:%M"
+  ))
+  expect_identical(asked[[1L]], c(1.5, -2.75))
+  expect_identical(asked$made_on, as.Date(c("2031-04-03", "2031-02-28")))
+  expect_identical(asked$at, as.POSIXct(c("2031-04-03 10:05", "2031-01-01"), tz = "UTC",
+    format = c("%Y-%m-%d %H:%M", "%Y-%m-%d")
+  ))
+  writeLines(c("n,day", "\"1,5\",31.02.2031", "2.5,"), path)
+  expect_identical(read_frame(path, decimal = ",")$n, c("1,5", "2.5"))
+  expect_error(read_frame(path, types = c(day = "date:%d.%m.%Y")),
+    "\"31.02.2031\" in row 1, which is no date", class = "ronda_error_file"
+  )
+  expect_error(read_frame(path, decimal = ";"), "`decimal` must be", class = "ronda_error")
+  run <- run_cli("keys", path, "--on", "n", "--decimal", ",", "--types", "day=text")
+  expect_identical(run$code, 0L)
+})
+
+test_that("compressed text files are read and written", {
+  folder <- withr::local_tempdir()
+  frame <- data.frame(a = c("x", NA, "z,\"q\""), n = c(1.5, NA, -2))
+  for (extension in c("csv.gz", "tsv.gz", "jsonl.gz", "CSV.GZ")) {
+    path <- file.path(folder, paste0("frame.", extension))
+    write_frame(frame, path)
+    expect_identical(readBin(path, raw(), 2L), as.raw(c(0x1f, 0x8b)), label = extension)
+    expect_identical(read_frame(path), frame, label = extension)
+  }
+  expect_error(write_frame(frame, file.path(folder, "frame.rds.gz")), "not known",
+    class = "ronda_error_file"
+  )
+  con <- gzfile(file.path(folder, "zero.csv.gz"), "wb")
+  writeBin(as.raw(c(97, 10, 0, 10)), con)
+  close(con)
+  expect_error(read_frame(file.path(folder, "zero.csv.gz")), "byte 3 is 0",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("days and times are read in all their forms, or stay text", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  read_cells <- function(cells) {
+    writeLines(c("cell,n", paste0(cells, ",1")), path)
+    read_frame(path)$cell
+  }
+  days <- as.Date("1899-12-28") + c(0:5, 60000:60500, 36524, 2e5)
+  expect_identical(read_cells(format(days)), days)
+  at <- as.POSIXct("2031-02-28 23:59:59", tz = "UTC") + c(0, 1, 0.25, 86400 * 500)
+  for (form in c("%Y-%m-%dT%H:%M:%OS2Z", "%Y-%m-%d %H:%M:%OS2")) {
+    expect_identical(read_cells(format(at, form)), at)
+  }
+  expect_identical(read_cells(c("2031-05-01T10:05", "2031-05-01T10:06Z")),
+    as.POSIXct("2031-05-01 10:05", tz = "UTC") + c(0, 60)
+  )
+  expect_identical(read_cells("2031-05-01T10:05:00+02:00"),
+    as.POSIXct("2031-05-01 08:05", tz = "UTC")
+  )
+  for (cell in c("2100-02-29", "2031-13-01", "2031-00-01", "2031-05-01T24:30",
+    "2031-05-01T10:60", "2031-05-01x", "2031-5-1x", "2031-05-01 10:05:61"
+  )) {
+    expect_identical(read_cells(cell), cell)
+  }
+})
+
+test_that("days and times of all years are written as R writes them", {
+  days <- c(-354285:-354200, -800000, seq(-35e4, 29e5, by = 997), 2932896, 2932897, NA, 0.75)
+  dates <- structure(days, class = "Date")
+  expect_identical(ronda:::day_texts(days), format(dates))
+  at <- as.POSIXct(days[is.finite(days)] * 86400 + 86399, origin = "1970-01-01", tz = "UTC")
+  expect_identical(ronda:::time_texts(as.numeric(at)), format(at, "%Y-%m-%dT%H:%M:%OS0Z"))
+  # (years below 1000 with all four digits, so that they are read again)
+  path <- withr::local_tempfile(fileext = ".csv")
+  early <- data.frame(day = structure(c(-719162, -500000, -354286), class = "Date"))
+  write_frame(early, path)
+  expect_identical(read_frame(path), early)
 })

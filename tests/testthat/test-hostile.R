@@ -43,7 +43,7 @@ test_that("file names are names, whatever is in them", {
     )$out, pair$out)
   }
   odd <- run_cli("join", "a b.csv", "closures.csv", "--on", "port", "--take", "",
-    "--pattern", "={side}{column}=", "--origin", "=from="
+    "--name-pattern", "={side}{column}=", "--origin", "=from="
   )
   expect_match(odd$out[1L], ",=from=$")
 })
