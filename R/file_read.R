@@ -6,10 +6,11 @@
 #'
 #' In csv and tsv, text is kept as it stands, blanks included, and a column is of
 #' another type only where no cell changes by it. ISO 8601 text becomes dates and
-#' date-times (in UTC), unless a day among it doesn't exist. Numbers become
-#' doubles, or integers where all are whole and small; leading zeros, plus signs,
-#' thousands marks, decimal commas, exponents such as `12E4` (which may be a code), and
-#' digits that a double can't keep leave a column text. Only `TRUE` and `FALSE` in full are logical values.
+#' date-times (in UTC), unless a day among it doesn't exist. Numbers become doubles, or
+#' integers where all are whole and small; leading zeros, plus signs, thousands marks,
+#' decimal commas, exponents such as `12E4` (which may be a code), and digits that a
+#' double can't keep leave a column text. Only `TRUE` and `FALSE` in full are logical
+#' values.
 #'
 #' Whole numbers beyond 2^53 are never rounded, in any kind of file: they come as
 #' 64-bit integers (with the package bit64) or as text. Text must be UTF-8, with a
