@@ -68,6 +68,11 @@ match_in_turn <- function(pairing, call) {
   choices <- c("where", "missing_keys", "max_rows", "sides")
   part[choices] <- pairing[choices]
   part["expect"] <- list("rows-multiply")
+  # (each step keeps its pairs, and where they are to be folded there is no limit on them)
+  if (!is.null(part$folds)) {
+    part["folds"] <- list(NULL)
+    part$max_rows <- Inf
+  }
   if (part$missing_keys == "stop") part$missing_keys <- "unmatched"
   ons <- turns_of(pairing)$ons
   for (on in ons) checked_pairing(part, on, FALSE, call)

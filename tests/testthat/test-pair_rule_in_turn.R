@@ -20,6 +20,11 @@ test_that("steps hold rules and conditions, and `repeats` chooses at the end", {
   expect_identical(joined$by, c(1L, 2L, 2L, 2L))
   folded <- join_frames(left, right, on = in_turn("id", "name"), fold = list(n = ~ nrow(right)))
   expect_identical(folded$n, c(2L, 1L, 1L, 0L))
+  windows <- join_frames(left, right, on = in_turn("id", around("x", "y", after = 1)),
+    fold = list(n = ~ nrow(right), y = ~ max(right$y)), max_rows = 1
+  )
+  expect_identical(windows$n, c(2L, 2L, 2L, 1L))
+  expect_identical(windows$y, c(2L, 3L, 4L, 4L))
   once <- join_frames(left, right, on = in_turn("id", "name"), repeats = "once", take = "y")
   expect_identical(once$y, c(1L, 2L, 3L, NA))
 })
