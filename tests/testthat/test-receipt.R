@@ -161,3 +161,11 @@ test_that("a key's new type, and what an update changed, are told", {
   expect_identical(joined, a)
   expect_identical(last_receipt()$notes, character())
 })
+
+test_that("the seconds of a call are those that it took", {
+  left <- data.frame(k = seq_len(1e5))
+  taken <- system.time(join_frames(left, left, on = "k"))[["elapsed"]]
+  seconds <- last_receipt()$seconds
+  expect_true(all(seconds >= 0))
+  expect_lte(sum(seconds), taken + 0.1)
+})

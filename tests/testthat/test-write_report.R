@@ -131,3 +131,14 @@ test_that("a report shows folded partners and where columns disagree", {
   }
   expect_errors(write_report(pairing, file, fold = ~ nrow(right)))
 })
+
+test_that("what is cut to a sample is said, and what is whole is not", {
+  skip_if_not_installed("htmltools")
+  file <- withr::local_tempfile(fileext = ".html")
+  for (n in 10:11) {
+    write_report(pair_rows(data.frame(k = seq_len(n)), data.frame(k = 0L), on = "k"), file)
+    page <- paste(readLines(file, encoding = "UTF-8"), collapse = " ")
+    expect_match(page, sprintf("%d rows of left without partner", n))
+    expect_identical(grepl("rows of left without partner, the first ten", page), n > 10L)
+  }
+})
