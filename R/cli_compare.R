@@ -24,8 +24,7 @@ cli_compare <- function(files, options) {
 # the differences, NULL where the files have only keys in common
 compared_or_none <- function(pairing, options, call) {
   columns <- if (!is.null(options$columns)) split_pairs(options$columns)
-  shared <- intersect(names(pairing$left), names(pairing$right))
-  if (is.null(columns) && !length(setdiff(shared, rule_columns(pairing$rules, "left")))) {
+  if (is.null(columns) && !length(shared_columns(pairing))) {
     return(NULL)
   }
   tolerance <- cli_number(options$tolerance, "--tolerance")

@@ -55,15 +55,7 @@ differences <- function(pairing, columns = NULL, tolerance = 0) {
 # list(left, right): the names of the columns to compare
 compared_columns <- function(pairing, columns, call) {
   if (is.null(columns)) {
-    keys <- pairing$key_rules[vapply(pairing$key_rules, function(rule) {
-      rule$left == rule$right
-    }, NA)]
-    names <- setdiff(intersect(names(pairing$left), names(pairing$right)),
-      rule_columns(keys, "left")
-    )
-    names <- names[vapply(names, function(name) {
-      is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
-    }, NA)]
+    names <- shared_columns(pairing)
     if (!length(names)) {
       stop_argument("The frames have no column in common but keys.",
         "Write, for example: columns = c(seats = \"places\") (left = right)",
@@ -102,6 +94,17 @@ compared_columns <- function(pairing, columns, call) {
     stop_argument(sprintf("`columns` names `%s` twice.", again[1L]), call = call)
   }
   list(left = left, right = unname(columns))
+}
+
+# the columns that both frames have and that are no key; matrices and frames are left out
+shared_columns <- function(pairing) {
+  keys <- Filter(function(rule) rule$left == rule$right, pairing$key_rules)
+  names <- setdiff(intersect(names(pairing$left), names(pairing$right)),
+    rule_columns(keys, "left")
+  )
+  Filter(function(name) {
+    is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
+  }, names)
 }
 
 find_differences <- function(pairing, columns, tolerance) {

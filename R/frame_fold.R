@@ -41,15 +41,7 @@ fold_absent <- function(x, name, pairing, values, call) {
   }
   value <- absent_value(if (by_name) values[[name]] else values$.other, x)
   if (is.null(value$fits)) {
-    if (by_name) {
-      stop_ronda("type",
-        sprintf("`if_absent` can't put %s into `%s` (%s).", shown(value$given), name,
-          type_word(x)
-        ),
-        "Give one value of the column's own type.",
-        call = call, data = list(column = name, value = value$given)
-      )
-    }
+    if (by_name) stop_absent_value(value$given, name, x, call)
     return(x)
   }
   if (!length(value$fits)) {

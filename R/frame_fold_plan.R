@@ -104,12 +104,7 @@ check_fold_absent <- function(values, folds, call) {
   if (is.null(values)) {
     return()
   }
-  if (!is.list(values) || !length(names(values)) || !all(nzchar(names(values)))) {
-    stop_argument("`if_absent` must be a list of values by column name.",
-      "Write, for example: if_absent = list(total = 0)",
-      call = call
-    )
-  }
+  check_absent_list(values, call)
   known <- c(plan_names(folds), ".other")
   unknown <- setdiff(names(values), known)
   if (length(unknown)) {

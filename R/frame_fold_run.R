@@ -152,19 +152,9 @@ fold_list <- function(values, map, n) {
 
 empty_of <- function(x) {
   if (is.data.frame(x)) {
-    return(slice_frame_rows(x))
+    return(slice_frame(x, integer(), NULL))
   }
   if (is.null(x) || is.function(x) || is.environment(x)) NULL else x[0L]
-}
-
-slice_frame_rows <- function(x) {
-  columns <- lapply(names(x), function(name) {
-    slice_column(.subset2(x, name), integer(), name, NULL)
-  })
-  kept <- attributes(x)
-  kept$row.names <- .set_row_names(0L)
-  attributes(columns) <- kept
-  columns
 }
 
 # Partners row by row --------------------------------------------------------------

@@ -4,6 +4,17 @@ as_if_absent <- function(values, plan, pairing, call) {
   if (is.null(values)) {
     return(NULL)
   }
+  check_absent_list(values, call)
+  columns <- names(values)
+  c(
+    absent_values(values[columns != ".other"], plan, pairing, call),
+    if (".other" %in% columns) {
+      absent_others(values$.other, plan[setdiff(names(plan), columns)], pairing, call)
+    }
+  )
+}
+
+check_absent_list <- function(values, call) {
   columns <- names(values)
   if (!is.list(values) || length(columns) != length(values) ||
     !all(nzchar(columns)) || anyDuplicated(columns)) {
@@ -12,12 +23,6 @@ as_if_absent <- function(values, plan, pairing, call) {
       call = call
     )
   }
-  c(
-    absent_values(values[columns != ".other"], plan, pairing, call),
-    if (".other" %in% columns) {
-      absent_others(values$.other, plan[setdiff(names(plan), columns)], pairing, call)
-    }
-  )
 }
 
 absent_values <- function(values, plan, pairing, call) {
@@ -32,7 +37,9 @@ absent_values <- function(values, plan, pairing, call) {
     }
     check_can_be_set(column, call)
     value <- absent_value(value, source_of(column, pairing))
-    if (is.null(value$fits)) stop_absent_value(value$given, column, pairing, call)
+    if (is.null(value$fits)) {
+      stop_absent_value(value$given, column$name, source_of(column, pairing), call)
+    }
     value$fits
   }, values, names(values))
 }
@@ -127,14 +134,14 @@ fitting_value <- function(value, x) {
   if (!is.null(converted)) list(converted)
 }
 
-stop_absent_value <- function(value, column, pairing, call) {
+# (`x`: the column that can't hold it)
+stop_absent_value <- function(value, name, x, call) {
   stop_ronda("type",
     sprintf("`if_absent` can't put %s into `%s` (%s).",
-      if (is.object(value)) described(value) else shown(value), column$name,
-      type_word(source_of(column, pairing))
+      if (is.object(value)) described(value) else shown(value), name, type_word(x)
     ),
     "Give one value of the column's own type.",
-    call = call, data = list(column = column$name, value = value)
+    call = call, data = list(column = name, value = value)
   )
 }
 

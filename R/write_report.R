@@ -212,11 +212,7 @@ report_columns <- function(pairing) {
 
 # where the pairs' columns of one name disagree, a few cells of each
 report_differences <- function(pairing) {
-  keys <- rule_columns(pairing$rules, "left")
-  shared <- setdiff(intersect(names(pairing$left), names(pairing$right)), keys)
-  shared <- shared[vapply(shared, function(name) {
-    is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
-  }, NA)]
+  shared <- shared_columns(pairing)
   if (!length(shared) || !pairing$counts$pairs || pairing$counts$pairs > row_limit(pairing)) {
     return(NULL)
   }

@@ -105,9 +105,9 @@ class PairsOfGroup {
     std::size_t i = left_.begin(group), j = right_.begin(group);
     const std::size_t i_end = left_.end(group), j_end = right_.end(group);
     while (i < i_end || j < j_end) {
-      const bool by_left =
+      const bool left_comes_first =
           j == j_end || (i < i_end && left_.value(i) <= right_.value(j));
-      Place place{by_left ? left_.value(i) : right_.value(j),
+      Place place{left_comes_first ? left_.value(i) : right_.value(j),
                   {i, i},
                   {j, j},
                   places_.empty() ? none : places_.size() - 1,
