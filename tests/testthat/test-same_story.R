@@ -91,9 +91,9 @@ test_that("the command line writes what the function gives, whatever the options
       sides = maybe(0.3, "trip,call"), keys = maybe(0.3, "both"),
       take = if (!plain) maybe(0.3, "note,places=seats"),
       collisions = maybe(0.6, one_of(c("rename_left", "left", "right", "fill"))),
-      pattern = maybe(0.3, "{side}-{column}"),
+      `name-pattern` = maybe(0.3, "{side}-{column}"),
       origin = if (!plain) maybe(0.4, "from"), partners = maybe(0.4, "n"),
-      order = if (!plain) maybe(0.4, one_of(c("right", "keys")))
+      `row-order` = if (!plain) maybe(0.4, one_of(c("right", "keys")))
     )
     choices <- Filter(Negate(is.null), choices)
     run <- run_cli("join", "trips.csv", "calls.csv", "--on", paste(on, collapse = ","),
@@ -107,8 +107,8 @@ test_that("the command line writes what the function gives, whatever the options
       sides = if (!is.null(choices$sides)) c("trip", "call"),
       take = if (!is.null(choices$take)) c("note", places = "seats"),
       keys = choices$keys, collisions = choices$collisions,
-      name_pattern = choices$pattern, origin = choices$origin,
-      partners = choices$partners, row_order = choices$order
+      name_pattern = choices[["name-pattern"]], origin = choices$origin,
+      partners = choices$partners, row_order = choices[["row-order"]]
     )
     expected <- do.call(join_frames, Filter(Negate(is.null), arguments))
     expect_identical(read_frame("out.rds"), expected)
