@@ -87,9 +87,7 @@ engine_folds <- function(pairing, folds) {
   found <- pairing$folded$found
   several <- NULL
   if (is.null(found)) {
-    made <- fold_pairs_(pairing$matches, fold_specs(folds, pairing$right),
-      shares_ranges(pairing$matches, pairing$counts$pairs)
-    )
+    made <- fold_matches(pairing, fold_specs(folds, pairing$right))
     found <- made$folds
     several <- made$several
   }
@@ -110,9 +108,13 @@ fold_again <- function(pairing, specs) {
   if (!is.null(search)) {
     return(range_fold_(search, specs)$folds)
   }
+  fold_matches(pairing, specs)$folds
+}
+
+fold_matches <- function(pairing, specs) {
   fold_pairs_(pairing$matches, specs,
     shares_ranges(pairing$matches, pairing$counts$pairs)
-  )$folds
+  )
 }
 
 # The engine's values in the type that R gives, NULL where some row has another value
