@@ -57,8 +57,28 @@ count_deferred_ <- function(frame) {
     .Call(`_ronda_count_deferred_`, frame)
 }
 
-scan_bytes_ <- function(bytes, delimiter, state) {
-    .Call(`_ronda_scan_bytes_`, bytes, delimiter, state)
+read_delimited_ <- function(bytes, delimiter, decimal, as_text) {
+    .Call(`_ronda_read_delimited_`, bytes, delimiter, decimal, as_text)
+}
+
+line_of_row_ <- function(bytes, delimiter, row) {
+    .Call(`_ronda_line_of_row_`, bytes, delimiter, row)
+}
+
+without_blank_lines_ <- function(bytes, delimiter) {
+    .Call(`_ronda_without_blank_lines_`, bytes, delimiter)
+}
+
+numbers_ <- function(text, decimal) {
+    .Call(`_ronda_numbers_`, text, decimal)
+}
+
+times_ <- function(text) {
+    .Call(`_ronda_times_`, text)
+}
+
+quoted_texts_ <- function(text, delimiter) {
+    .Call(`_ronda_quoted_texts_`, text, delimiter)
 }
 
 write_stdout_ <- function(text) {
@@ -67,14 +87,6 @@ write_stdout_ <- function(text) {
 
 shortest_texts_ <- function(x) {
     .Call(`_ronda_shortest_texts_`, x)
-}
-
-plain_numbers_ <- function(text) {
-    .Call(`_ronda_plain_numbers_`, text)
-}
-
-time_cells_ <- function(text) {
-    .Call(`_ronda_time_cells_`, text)
 }
 
 time_texts_ <- function(x, clock) {

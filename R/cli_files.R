@@ -58,12 +58,12 @@ cli_write <- function(frame, out) {
     return(write_frames(structure(list(frame), names = out), NULL))
   }
   check_writable_columns(frame, "csv", NULL)
-  frame <- as_cells(as_written(frame))
+  frame <- as_cells(frame, ",")
   most <- 100000L
   for (begin in seq(1, max(nrow(frame), 1), by = most)) {
     rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))
     to_stdout(readr::format_csv(frame[rows, , drop = FALSE], na = "",
-      col_names = begin == 1
+      col_names = begin == 1, quote = "none", escape = "none"
     ))
   }
 }

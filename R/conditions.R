@@ -128,6 +128,14 @@ warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
   warning(condition)
 }
 
+# a message of a class of its own, so that it alone can be silenced
+say_classed <- function(class, lines, ...) {
+  message(structure(
+    class = c(paste0("ronda_message_", class), "ronda_message", "message", "condition"),
+    list(message = paste0(paste(lines, collapse = "\n"), "\n"), call = NULL, ...)
+  ))
+}
+
 ronda_condition <- function(class, text, details, call, data) {
   message <- paste(c(text, paste("*", details)[nzchar(details)]),
     collapse = "\n"

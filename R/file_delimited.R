@@ -1,46 +1,113 @@
-# Reading csv and tsv: what is wrong with the file is found before a row could
-# be lost, text is read first and types are chosen after, so that blanks stay and
-# no number is rounded unseen.
+# Reading csv and tsv. The engine looks at every cell once: what is wrong with the file
+# is found before a row could be lost, each column gets its type, and numbers, days and
+# times are read there to the last digit. Texts are read by readr.
 
 read_delimited <- function(path, delimiter, types, decimal, label, call) {
   need_packages("readr", "Reading csv and tsv", class = "file")
-  check_bytes(path, delimiter)
-  # (tabs alone are no blank line, but a row of missing values)
-  frame <- read_texts(path, delimiter, delimiter != "\t" || has_blank_lines(path))
-  # (a blank line is a missing value where there is one column)
-  if (length(frame) == 1L) frame <- read_texts(path, delimiter, FALSE)
-  problems <- readr::problems(frame)
-  if (nrow(problems)) {
-    first <- problems[1L, ]
-    stop(sprintf("line %d has %s where %s were expected", first$row,
-      first$actual, first$expected
-    ))
-  }
-  columns <- lapply(seq_along(frame), function(k) .subset2(frame, k))
-  names(columns) <- names(frame)
-  if (!length(columns)) stop("it is empty")
-  check_encoding(columns)
-  unknown <- setdiff(names(types), names(columns))
-  if (length(unknown)) {
-    stop_argument(sprintf("`types` names a column `%s`, which %s doesn't have.",
-      unknown[1L], encodeString(label, quote = "'")
-    ), closest_name(unknown[1L], names(columns)), call = call)
-  }
-  columns <- Map(function(text, name) {
-    if (nzchar(name) && name %in% names(types)) {
-      parse_as(text, types[[name]], name, decimal)
-    } else {
-      parse_column(text, decimal)
-    }
-  }, columns, names(columns))
-  as_base_frame(columns, nrow(frame))
+  bytes <- file_bytes(path)
+  found <- read_delimited_(bytes, delimiter, decimal, as.character(names(types)))
+  names <- found$names
+  stop_at_fault(found$fault, names)
+  if (!length(names)) stop("it is empty")
+  check_typed_names(types, names, label, call)
+  is_text <- vapply(found$columns, function(column) column$type == "text", NA)
+  columns <- lapply(found$columns, as_typed_column, rows = found$rows)
+  columns[is_text] <- read_texts(path, bytes, delimiter, found, is_text)
+  names(columns) <- names
+  asked <- nzchar(names) & names %in% names(types)
+  line_of <- function(row) line_of_row_(bytes, delimiter, row)
+  columns[asked] <- Map(function(text, name) {
+    parse_as(text, types[[name]], name, decimal, line_of)
+  }, columns[asked], names[asked])
+  say_kept_as_text(found$columns[!asked], names[!asked])
+  as_base_frame(columns, found$rows)
 }
 
-read_texts <- function(path, delimiter, skip_empty) {
-  suppressWarnings(readr::read_delim(path,
-    delim = delimiter, col_types = readr::cols(.default = "c"),
-    trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
-    name_repair = "minimal", quote = "\"", escape_double = TRUE,
-    skip_empty_rows = skip_empty
-  ))
+stop_at_fault <- function(fault, names) {
+  switch(fault$fault,
+    utf16 = stop("it is in UTF-16; save it as UTF-8"),
+    zero = stop_zero_byte(fault$byte),
+    unclosed = stop(sprintf("the quote opened in line %.0f is never closed", fault$line)),
+    ragged = stop(sprintf("line %.0f has %s where %s were expected", fault$line,
+      counted(fault$cells, "column"), counted(length(names), "column")
+    )),
+    encoding = stop(sprintf(
+      "column `%s` has text in line %.0f that is not UTF-8; save it as UTF-8",
+      names[fault$column], fault$line
+    ))
+  )
+  wrong <- which(!validUTF8(names))
+  if (length(wrong)) {
+    stop(sprintf("the name of column %d is not UTF-8; save it as UTF-8", wrong[1L]))
+  }
 }
+
+# a column that is no text
+as_typed_column <- function(column, rows) {
+  switch(column$type,
+    empty = rep(NA, rows),
+    date = structure(column$values, class = "Date"),
+    time = as_utc(column$values),
+    int64 = as_big_numbers(column$values),
+    column$values
+  )
+}
+
+# (text where the package is missing that gives 64-bit integers a meaning)
+as_big_numbers <- function(values) {
+  values <- structure(values, class = "integer64")
+  if (requireNamespace("bit64", quietly = TRUE)) values else int64_text(values)
+}
+
+# The text columns of a file, by readr. It takes quoted cells that are empty, or NA, for
+# missing: the engine has told which these are.
+read_texts <- function(path, bytes, delimiter, found, is_text) {
+  if (!any(is_text)) {
+    return(list())
+  }
+  if (found$blank_lines || is_gz(path)) {
+    if (found$blank_lines) bytes <- without_blank_lines_(bytes, delimiter)
+    path <- tempfile(fileext = ".csv")
+    on.exit(unlink(path))
+    writeBin(bytes, path)
+  }
+  texts <- suppressWarnings(readr::read_delim(path,
+    delim = delimiter, col_types = paste(ifelse(is_text, "c", "-"), collapse = ""),
+    na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
+    name_repair = "minimal", quote = "\"", escape_double = TRUE,
+    skip_empty_rows = FALSE, lazy = FALSE
+  ))
+  if (nrow(texts) != found$rows || length(texts) != sum(is_text)) {
+    stop(sprintf("%.0f rows were found, and %d read", found$rows, nrow(texts)))
+  }
+  Map(function(text, column) {
+    text[column$empty_texts] <- ""
+    text[column$na_texts] <- "NA"
+    text
+  }, lapply(seq_along(texts), function(k) .subset2(texts, k)), found$columns[is_text])
+}
+
+# What is text for the sake of a few cells is said, once.
+say_kept_as_text <- function(columns, names) {
+  kept <- vapply(columns, function(column) {
+    column$type == "text" && column$most != "text" && column$others > 0 &&
+      column$others <= max(1, column$there / 10)
+  }, NA)
+  lines <- Map(function(column, name) {
+    sprintf("Column `%s` is kept as text: %s of %s %s no %s; line %.0f has %s.",
+      name, with_commas(column$others), counted(column$there, "cell"),
+      if (column$others == 1) "is" else "are", cell_words[[column$most]],
+      column$odd_line, shown(column$odd)
+    )
+  }, columns[kept], names[kept])
+  if (length(lines)) {
+    say_classed("note", c(unlist(lines, use.names = FALSE), sprintf(
+      "Where that is right, types = c(%s = \"text\") says so.", name_code(names[kept][1L])
+    )))
+  }
+}
+
+cell_words <- c(
+  flag = "TRUE or FALSE", number = "plain number", date = "day such as 2031-05-01",
+  time = "time such as 2031-05-01 10:05"
+)

@@ -8,12 +8,12 @@ file_formats <- c(
 # whether a file is compressed: its name ends in .gz
 is_gz <- function(path) grepl("[.]gz$", path, ignore.case = TRUE)
 
-# (only text comes compressed; other kinds are by themselves)
-packed_formats <- c("csv", "tsv", "jsonl")
+# (only text comes compressed, and without types of its own)
+text_formats <- c("csv", "tsv", "jsonl")
 
 file_format <- function(path, call) {
   extension <- tolower(tools::file_ext(sub("[.]gz$", "", path, ignore.case = TRUE)))
-  if (is_gz(path) && !file_formats[extension] %in% packed_formats) extension <- "gz"
+  if (is_gz(path) && !file_formats[extension] %in% text_formats) extension <- "gz"
   if (!extension %in% names(file_formats)) {
     stop_ronda("file",
       sprintf("The kind of the file %s is not known.",

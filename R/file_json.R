@@ -1,55 +1,110 @@
-# JSON lines, with numbers that are never rounded.
+# JSON lines, with numbers that are never rounded, and days and times that are texts as
+# they are written here.
 
-read_json_lines <- function(path) {
+read_json_lines <- function(path, types, label, call) {
   check_bytes(path)
   # (a last line without a line break is as good as one with it)
   lines <- suppressWarnings(readLines(path, encoding = "UTF-8"))
   lines <- lines[grepl("[^[:space:]]", lines)]
-  frame <- jsonlite::fromJSON(paste0("[", paste(lines, collapse = ","), "]"),
-    bigint_as_char = TRUE
-  )
   if (!length(lines)) {
     return(data.frame())
   }
+  frame <- jsonlite::fromJSON(paste0("[", paste(lines, collapse = ","), "]"),
+    bigint_as_char = TRUE
+  )
   if (is.data.frame(frame) && nrow(frame) != length(lines)) {
     stop("some line does not hold one object, a row")
   }
+  check_typed_names(types, names(frame), label, call)
   for (name in names(frame)) {
-    if (holds_big_numbers(frame[[name]], name, lines)) {
-      frame[[name]] <- parse_big(frame[[name]])
+    x <- frame[[name]] <- as_odd_words(frame[[name]], name, lines)
+    if (!is.character(x)) next
+    frame[[name]] <- if (name %in% names(types)) {
+      parse_as(x, types[[name]], name, ".", identity)
+    } else if (holds_big_numbers(x, name, lines)) {
+      parse_big(x)
+    } else {
+      as_times(x, name, lines)
     }
   }
   frame
 }
 
+# jsonlite takes texts that are all "Inf", "NaN" or "NA" for numbers; JSON has no such
+# numbers, so they are the texts that stand in the file.
+as_odd_words <- function(x, name, lines) {
+  is_odd <- is.atomic(x) && !is.character(x) && !any(is.finite(x))
+  pattern <- "\"(NA|NaN|-?Inf)\""
+  if (!is_odd || !some_line_has(lines, name, pattern)) {
+    return(x)
+  }
+  found <- regexec(sprintf("%s(?:%s|null)", field_pattern(name), pattern), lines, perl = TRUE)
+  vapply(regmatches(lines, found), function(parts) {
+    if (length(parts) == 2L && nzchar(parts[2L])) parts[2L] else NA_character_
+  }, "")
+}
+
 # Whether a column that came as text is one of whole numbers beyond 2^53: such
 # numbers stand without quotes in the file.
 holds_big_numbers <- function(x, name, lines) {
-  if (!is.character(x) || !all(is.na(x) | grepl("^-?[0-9]+$", x))) {
+  if (!all(is.na(x) | grepl("^-?[0-9]+$", x))) {
     return(FALSE)
   }
+  some_line_has(lines, name, "-?[0-9]{16}")
+}
+
+some_line_has <- function(lines, name, pattern) {
+  any(grepl(paste0(field_pattern(name), pattern), lines, perl = TRUE))
+}
+
+# what stands before a field's value
+field_pattern <- function(name) {
   name <- as.character(jsonlite::toJSON(name, auto_unbox = TRUE))
-  any(grepl(sprintf("\\Q%s\\E\\s*:\\s*-?[0-9]{16}", name), lines, perl = TRUE))
+  sprintf("\\Q%s\\E\\s*:\\s*", name)
+}
+
+# Days and times, where each is written as write_frame() writes it. A text that only
+# looks so has the first of its digits escaped there.
+as_times <- function(x, name, lines) {
+  found <- as_times_written(x)
+  if (is.character(found) || some_line_has(lines, name, "\"\\\\u003[0-9]")) x else found
+}
+
+# texts as days or times, if written again all would be what they are
+as_times_written <- function(x) {
+  found <- times_(x)
+  value <- switch(found$kind,
+    date = structure(found$value, class = "Date"), time = as_utc(found$value), x
+  )
+  if (is.character(value) || !identical(written_column(value), x)) x else value
 }
 
 # (jsonlite writes 15 digits of a number at the most, and 64-bit integers where their
 # package is loaded. Where that is too little, numbers go through it as texts with a
-# mark, which is taken off afterwards.)
-write_json_lines <- function(x, written, path) {
+# mark, which is taken off afterwards; so do texts that look like days.)
+write_json_lines <- function(x, path) {
+  durations <- vapply(x, inherits, NA, "difftime")
+  x[durations] <- lapply(x[durations], function(column) as.double(strip_class(column)))
+  written <- as_written(x)
+  is_factor <- vapply(x, is.factor, NA)
+  written[is_factor] <- lapply(x[is_factor], as.character)
   whole <- vapply(x, is_int64, NA)
   long <- which(whole | vapply(x, needs_all_digits, NA))
-  mark <- paste0("number", basename(tempfile("")), ":")
-  x <- written
-  x[long] <- lapply(x[long], function(number) {
+  timely <- which(vapply(x, looks_timely, NA))
+  mark <- basename(tempfile("mark"))
+  written[long] <- lapply(written[long], function(number) {
     text <- if (is.character(number)) number else shortest_texts_(number)
-    ifelse(is.na(text), NA, paste0(mark, text))
+    ifelse(is.na(text), NA, paste0(mark, "number:", text))
+  })
+  written[timely] <- lapply(written[timely], function(text) {
+    ifelse(is.na(text), NA, paste0(mark, "text:", text))
   })
   stream <- function(path) {
     con <- file_to_write(path)
     on.exit(close(con))
-    jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, na = "null")
+    jsonlite::stream_out(written, con, verbose = FALSE, digits = NA, na = "null")
   }
-  if (!length(long)) {
+  if (!length(c(long, timely))) {
     return(stream(path))
   }
   marked <- tempfile(fileext = ".jsonl")
@@ -61,15 +116,22 @@ write_json_lines <- function(x, written, path) {
     close(from)
     close(to)
   }, add = TRUE)
-  pattern <- sprintf("\"%s([^\"]*)\"", mark)
   while (length(lines <- readLines(from, 10000L, encoding = "bytes"))) {
-    writeLines(gsub(pattern, "\\1", lines, useBytes = TRUE), to, useBytes = TRUE)
+    lines <- gsub(sprintf("\"%snumber:([^\"]*)\"", mark), "\\1", lines, useBytes = TRUE)
+    lines <- gsub(sprintf("\"%stext:", mark), "\"\\\\u003", lines, useBytes = TRUE)
+    writeLines(lines, to, useBytes = TRUE)
   }
+}
+
+# whether a column of texts would be read as days or times
+looks_timely <- function(x) {
+  (is.character(x) || is.factor(x)) && !is.character(as_times_written(as.character(x)))
 }
 
 file_to_write <- function(path) if (is_gz(path)) gzfile(path, "wb") else file(path, "wb")
 
-# whether 15 digits are too few for some value
+# whether 15 digits are too few for some value, or its sign would be lost
 needs_all_digits <- function(x) {
-  is.double(x) && !is.object(x) && any(nchar(shortest_texts_(x)) > 15L, na.rm = TRUE)
+  is.double(x) && !is.object(x) &&
+    (any(nchar(shortest_texts_(x)) > 15L, na.rm = TRUE) || any(x == 0 & 1 / x < 0, na.rm = TRUE))
 }

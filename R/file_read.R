@@ -2,28 +2,38 @@
 #'
 #' By the file's extension: `.csv`, `.tsv`, `.rds`, `.parquet` (with the
 #' package nanoparquet) and `.jsonl` or `.ndjson` (JSON lines, with jsonlite). Csv, tsv
-#' and JSON lines may be compressed: `.csv.gz`.
+#' and JSON lines may be compressed: `.csv.gz`. A folder of parquet files is read as one
+#' frame, in the order of their names.
 #'
-#' In csv and tsv, text is kept as it stands, blanks included, and a column is of
-#' another type only where no cell changes by it. ISO 8601 text becomes dates and
-#' date-times (in UTC), unless a day among it doesn't exist. Numbers become doubles, or
-#' integers where all are whole and small; leading zeros, plus signs, thousands marks,
-#' decimal commas, exponents such as `12E4` (which may be a code), and digits that a
-#' double can't keep leave a column text. Only `TRUE` and `FALSE` in full are logical
-#' values.
+#' In csv and tsv, a column is of another type than text only where no cell changes by it;
+#' all rows are looked at. Numbers become integers where all are whole and small, else
+#' doubles; whole numbers beyond 2^53 are never rounded, but 64-bit integers (with the
+#' package bit64) or text. ISO 8601 text becomes dates, and date-times in UTC, unless a
+#' day among it doesn't exist. Only `TRUE` and `FALSE` in full are logical values.
+#' Leading zeros, plus signs, thousands marks, decimal commas, exponents such as `12E4`
+#' (which may be a code; `1.2e4` and `1e+05` are numbers), and digits that a double can't
+#' keep leave a column text. What is text for the sake of a few cells is said in a message,
+#' with the first of them and its line.
 #'
-#' Whole numbers beyond 2^53 are never rounded, in any kind of file: they come as
-#' 64-bit integers (with the package bit64) or as text. Text must be UTF-8, with a
-#' byte-order mark or without. A csv or tsv file can't tell an empty text, or the
-#' text `NA`, from a missing value; the other kinds can. Times are written with
-#' their fractions of seconds, in UTC.
+#' A cell with nothing in it, or with `NA`, is missing; in quotes both are texts. A column
+#' whose cells are all in quotes that none of them needs, under a name without quotes, is
+#' text: so `write_frame()` marks texts that look like numbers or days. (Where quotes
+#' stand around names, too, they say nothing.) Blanks are kept. Text must be UTF-8, with a
+#' byte-order mark or without.
+#'
+#' What was written comes back as it was: values, missing ones, empty texts, fractions of
+#' seconds. Text files have no types of their own: whole numbers come back as integers
+#' where they fit, a factor as text, a column without values as logical; a
+#' message says which times are written in UTC and which durations as numbers. Parquet
+#' keeps zones, levels and units in notes of its own that other programs pass over; .rds
+#' keeps everything. What a file can't hold is an error before anything is written.
 #'
 #' `write_frame()` writes under a temporary name and renames at the end, so a
 #' file is there whole or not at all. Text that begins with `=`, `+`, `-` or `@`
 #' is written as it is; a spreadsheet may take it for a formula.
 #'
-#' @param path `[character(1)]` The file.
-#' @param types `[character]` For csv and tsv: types by column name, each
+#' @param path `[character(1)]` The file; for reading, or a folder of parquet files.
+#' @param types `[character]` For csv, tsv and JSON lines: types by column name, each
 #'   `"text"`, `"number"`, `"integer"`, `"logical"`, `"date"` or `"datetime"`; with the
 #'   form of the cells `"date:%d.%m.%Y"` or `"datetime:%d.%m.%Y %H:%M"`, as in
 #'   [strptime()].
@@ -34,9 +44,10 @@
 #'   invisibly.
 #' @section Errors: `ronda_error_file` when a file can't be read or written, when
 #'   its extension is not known, when a cell is not of the type asked for, or when
-#'   the file can't hold a value (infinite ones in JSON lines, text with bytes that
-#'   are none in its encoding); `ronda_error_type` when a column can't be
-#'   written to that kind of file; `ronda_error_argument` otherwise.
+#'   the file can't hold a value (infinite ones in JSON lines; in text files parts of days
+#'   and years of more than four digits; text with bytes that are none in its encoding);
+#'   `ronda_error_type` when a column can't be written to that kind of file;
+#'   `ronda_error_argument` otherwise.
 #' @examples
 #' path <- system.file("extdata", "vessels.csv", package = "ronda")
 #' vessels <- read_frame(path)
@@ -49,9 +60,14 @@ read_frame <- function(path, types = NULL, decimal = ".") {
   check_name(path, "path", call)
   check_types(types, call)
   check_choice(decimal, c(".", ","), "decimal", call)
-  format <- file_format(path, call)
+  # (a folder is one of parquet files)
+  format <- if (dir.exists(path)) "parquet" else file_format(path, call)
   if (!file.exists(path)) stop_file("There is no file %s.", path, call)
-  if (dir.exists(path)) stop_file("%s is a folder, not a file.", path, call)
+  if (length(types) && !format %in% text_formats) {
+    stop_argument(sprintf("`types` is for csv, tsv and JSON lines; %s has types of its own.",
+      encodeString(shortened(path, 200L), quote = "'")
+    ), call = call)
+  }
   if (file.access(path, 4L) != 0L) {
     stop_file("The file %s may not be read.", path, call)
   }
@@ -84,59 +100,14 @@ read_as <- function(format, path, types, decimal, label, call) {
   switch(format,
     csv = read_delimited(path, ",", types, decimal, label, call),
     tsv = read_delimited(path, "\t", types, decimal, label, call),
-    rds = as_plain_frame(readRDS(path), path),
+    rds = as_plain_frame(readRDS(path)),
     parquet = {
-      need_packages("nanoparquet", "Reading parquet", class = "file",
-        least = "0.5.1"
-      )
-      with_big_numbers(as_plain_frame(nanoparquet::read_parquet(path,
-        options = nanoparquet::parquet_options(read_int64_type = "integer64")
-      ), path))
+      need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
+      if (dir.exists(path)) read_parquet_folder(path) else read_parquet_file(path)
     },
     jsonl = {
       need_packages("jsonlite", "Reading JSON lines", class = "file")
-      as_plain_frame(read_json_lines(path), path)
+      as_plain_frame(read_json_lines(path, types, label, call))
     }
   )
-}
-
-# 64-bit integers are of use only with their package; without it they are doubles
-# where these hold them.
-with_big_numbers <- function(frame) {
-  if (requireNamespace("bit64", quietly = TRUE)) {
-    return(frame)
-  }
-  for (name in names(frame)) {
-    x <- .subset2(frame, name)
-    if (!is_int64(x)) next
-    number <- int64_double(x)
-    if (any(abs(number) >= 2^53, na.rm = TRUE)) {
-      need_packages("bit64", sprintf("Column `%s`", name), class = "file")
-    }
-    frame[[name]] <- number
-  }
-  frame
-}
-
-as_plain_frame <- function(x, path) {
-  if (!is.data.frame(x)) stop("it holds no data frame")
-  class(x) <- "data.frame"
-  x
-}
-
-type_parsers <- c("text", "number", "integer", "logical", "date", "datetime")
-
-check_types <- function(types, call) {
-  if (is.null(types)) {
-    return()
-  }
-  if (!is.character(types) || is.null(names(types))) {
-    stop_argument("`types` must be types by column name.",
-      "Write, for example: types = c(id = \"text\")",
-      call = call
-    )
-  }
-  for (type in types) {
-    if (!grepl("^(date|datetime):.+", type)) check_choice(type, type_parsers, "types", call)
-  }
 }

@@ -64,14 +64,8 @@ record_receipt <- function(pairing, built, clock) {
   }
 }
 
-# a message of a class of its own, so that it alone can be silenced
 tell_receipt <- function(lines, account) {
-  message(structure(
-    class = c("ronda_message_receipt", "ronda_message", "message", "condition"),
-    list(message = paste0(paste(lines, collapse = "\n"), "\n"), call = NULL,
-      receipt = account
-    )
-  ))
+  say_classed("receipt", lines, receipt = account)
 }
 
 receipt_of_call <- function(latest) {

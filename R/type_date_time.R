@@ -17,26 +17,24 @@ time_values <- function(values) {
 }
 
 # As text: with all of their fractions, in UTC
-time_texts <- function(seconds) {
+time_texts <- function(seconds, digits = 9L) {
   whole <- floor(seconds)
   text <- time_texts_(whole, TRUE)
   odd <- which(is.na(text) & is.finite(whole))
   text[odd] <- format(as.POSIXct(whole[odd], origin = "1970-01-01", tz = "UTC"),
-    "%Y-%m-%dT%H:%M:%S", tz = "UTC"
+    "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"
   )
-  fraction <- rep("", length(seconds))
-  open <- which(!is.na(seconds) & seconds != whole)
+  open <- which(seconds != whole)
   # as few digits as give the same number back
-  for (digits in 1:9) {
-    tenths <- round((seconds[open] - whole[open]) * 10^digits)
-    fits <- whole[open] + tenths / 10^digits == seconds[open] | digits == 9
+  for (n in seq_len(digits)) {
+    fraction <- sprintf("%.*f", n, seconds[open] - whole[open])
+    fits <- whole[open] + as.numeric(fraction) == seconds[open] | n == digits
     at <- open[fits]
-    fraction[at] <- sprintf(".%0*.0f", digits, tenths[fits])
+    text[at] <- paste0(sub("Z", "", text[at], fixed = TRUE), substring(fraction[fits], 2L), "Z")
     open <- open[!fits]
   }
-  text <- paste0(text, fraction, "Z")
-  text[is.infinite(seconds)] <- as.character(seconds[is.infinite(seconds)])
-  text[is.na(seconds)] <- NA
+  endless <- which(is.infinite(seconds))
+  text[endless] <- as.character(seconds[endless])
   text
 }
 

@@ -160,15 +160,71 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// scan_bytes_
-NumericVector scan_bytes_(RawVector bytes, int delimiter, NumericVector state);
-RcppExport SEXP _ronda_scan_bytes_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP stateSEXP) {
+// read_delimited_
+List read_delimited_(RawVector bytes, std::string delimiter, std::string decimal, CharacterVector as_text);
+RcppExport SEXP _ronda_read_delimited_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP as_textSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< int >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< NumericVector >::type state(stateSEXP);
-    rcpp_result_gen = Rcpp::wrap(scan_bytes_(bytes, delimiter, state));
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    Rcpp::traits::input_parameter< CharacterVector >::type as_text(as_textSEXP);
+    rcpp_result_gen = Rcpp::wrap(read_delimited_(bytes, delimiter, decimal, as_text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// line_of_row_
+double line_of_row_(RawVector bytes, std::string delimiter, double row);
+RcppExport SEXP _ronda_line_of_row_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< double >::type row(rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(line_of_row_(bytes, delimiter, row));
+    return rcpp_result_gen;
+END_RCPP
+}
+// without_blank_lines_
+RawVector without_blank_lines_(RawVector bytes, std::string delimiter);
+RcppExport SEXP _ronda_without_blank_lines_(SEXP bytesSEXP, SEXP delimiterSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    rcpp_result_gen = Rcpp::wrap(without_blank_lines_(bytes, delimiter));
+    return rcpp_result_gen;
+END_RCPP
+}
+// numbers_
+List numbers_(CharacterVector text, std::string decimal);
+RcppExport SEXP _ronda_numbers_(SEXP textSEXP, SEXP decimalSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    rcpp_result_gen = Rcpp::wrap(numbers_(text, decimal));
+    return rcpp_result_gen;
+END_RCPP
+}
+// times_
+List times_(CharacterVector text);
+RcppExport SEXP _ronda_times_(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(times_(text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// quoted_texts_
+CharacterVector quoted_texts_(CharacterVector text, std::string delimiter);
+RcppExport SEXP _ronda_quoted_texts_(SEXP textSEXP, SEXP delimiterSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    rcpp_result_gen = Rcpp::wrap(quoted_texts_(text, delimiter));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -189,26 +245,6 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< NumericVector >::type x(xSEXP);
     rcpp_result_gen = Rcpp::wrap(shortest_texts_(x));
-    return rcpp_result_gen;
-END_RCPP
-}
-// plain_numbers_
-List plain_numbers_(CharacterVector text);
-RcppExport SEXP _ronda_plain_numbers_(SEXP textSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
-    rcpp_result_gen = Rcpp::wrap(plain_numbers_(text));
-    return rcpp_result_gen;
-END_RCPP
-}
-// time_cells_
-List time_cells_(CharacterVector text);
-RcppExport SEXP _ronda_time_cells_(SEXP textSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
-    rcpp_result_gen = Rcpp::wrap(time_cells_(text));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -633,11 +669,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
-    {"_ronda_scan_bytes_", (DL_FUNC) &_ronda_scan_bytes_, 3},
+    {"_ronda_read_delimited_", (DL_FUNC) &_ronda_read_delimited_, 4},
+    {"_ronda_line_of_row_", (DL_FUNC) &_ronda_line_of_row_, 3},
+    {"_ronda_without_blank_lines_", (DL_FUNC) &_ronda_without_blank_lines_, 2},
+    {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
+    {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
+    {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
-    {"_ronda_plain_numbers_", (DL_FUNC) &_ronda_plain_numbers_, 1},
-    {"_ronda_time_cells_", (DL_FUNC) &_ronda_time_cells_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},

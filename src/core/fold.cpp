@@ -9,31 +9,6 @@ namespace ronda::core {
 
 namespace {
 
-// the payload that tells R's NA from other NaNs
-constexpr std::uint32_t missing_payload = 1954;
-
-std::uint64_t bits_of(double value) {
-  std::uint64_t bits;
-  std::memcpy(&bits, &value, sizeof bits);
-  return bits;
-}
-
-}  // namespace
-
-double missing_double() {
-  const std::uint64_t bits = 0x7FF0000000000000u | missing_payload;
-  double value;
-  std::memcpy(&value, &bits, sizeof value);
-  return value;
-}
-
-bool is_missing_double(double value) {
-  return value != value &&
-         static_cast<std::uint32_t>(bits_of(value)) == missing_payload;
-}
-
-namespace {
-
 bool is_blank(double value) { return value != value; }
 bool is_blank(std::int32_t value) { return value == missing_int; }
 

@@ -6,6 +6,7 @@
 #include <limits>
 #include <vector>
 
+#include "missing.h"
 #include "pairs.h"
 
 namespace ronda::core {
@@ -37,11 +38,6 @@ struct FoldJob {
   std::atomic<std::size_t> too_large{0}, no_value{0};
 };
 using FoldJobs = std::vector<FoldJob*>;
-
-// what stands for a missing value
-constexpr std::int32_t missing_int = std::numeric_limits<std::int32_t>::min();
-double missing_double();  // R's NA, which is one of the NaNs
-bool is_missing_double(double value);
 
 // Takes the partners of left rows, a few thousand at a time, and makes of them
 // what the jobs ask for. One a thread.

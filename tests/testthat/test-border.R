@@ -72,9 +72,12 @@ sound_calls <- list(
   release_rows_ = list(list(1L, NULL)), count_several_ = list(matches),
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
-  scan_bytes_ = list(as.raw(34:36), 44L, c(0, 10, 0, 1, 0, 0)),
-  shortest_texts_ = list(c(1, NA)), plain_numbers_ = list(c("1", NA, "x")),
-  time_cells_ = list(c("2031-05-01", NA)), time_texts_ = list(c(0.5, NA, 1e300), TRUE)
+  read_delimited_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", ".", "b"),
+  line_of_row_ = list(charToRaw("a,b\n1,x\n\n2,\"y\nz\"\n3,"), ",", 3),
+  without_blank_lines_ = list(charToRaw("\na,b\n1,x\n\n2,\"y\""), ","),
+  numbers_ = list(c("+1,5", NA, "x"), ","), quoted_texts_ = list(c("1", NA, "a,b"), ","),
+  shortest_texts_ = list(c(1, NA)), times_ = list(c("2031-05-01", NA)),
+  time_texts_ = list(c(0.5, NA, 1e300), TRUE)
 )
 
 odd_parts <- list(

@@ -1,73 +1,192 @@
-test_that("frames go through every kind of file unchanged", {
-  folder <- withr::local_tempdir()
-  frame <- data.frame(
-    text = c("a", " b,\"c\"", "=1+1", NA), whole = c(1:3, NA),
-    number = c(0.1, 1e300, NA, -5), flag = c(TRUE, FALSE, NA, TRUE),
-    day = as.Date("2031-05-01") + c(0:2, NA),
-    time = as.POSIXct("2031-05-01 10:00:00", tz = "UTC") + c(0, 30, NA, 60)
+# Columns with what is hard about their types, in an order of their own
+hard_columns <- function(n, seed) {
+  set.seed(seed)
+  pick <- function(x) sample(x, n, TRUE)
+  at <- as.POSIXct("2031-05-01 10:00", tz = "UTC") + runif(n, -2e9, 2e9)
+  list(
+    words = pick(c("a", " b ", "=1+1", "", NA, "NA", "a\"b", "c,d\te", "two\nlines", "\u00e9")),
+    codes = pick(c("1", "20", NA)), flags_as_text = pick(c("TRUE", "FALSE", NA)),
+    days_as_text = pick(c("2031-05-01", "2032-02-29")), zeros = pick(c("007", "8", "+1")),
+    lone = c(NA, rep("x", n - 1L)), empty_alone = rep("", n), infinite_text = rep("Inf", n),
+    whole = c(0.5, pick(c(1, 1e5, -3, 1e15, 2^53 + 2, NA))[-1L]),
+    integer = pick(c(1:3, NA, -2147483647L)),
+    number = c(1 / 3, exp(rnorm(n - 1L, 0, 60))), few = pick(c(0.1, -2.75, NA, 1e-300)),
+    odd = pick(c(-0.5, Inf, -Inf, NaN, NA, -0, 5e-324)), flag = pick(c(TRUE, FALSE, NA)),
+    long = bit64::as.integer64(c("9007199254740993", rep(c("-4", NA), length.out = n - 1L))),
+    day = as.Date("2031-05-01") + pick(c(-5e5, 0, 365, NA)), time = at,
+    second = as.POSIXct("2031-05-01", tz = "UTC") + pick(c(0, 59, 0.25, 0.123456, NA)),
+    micro = structure(round(as.numeric(at) * 1e6) / 1e6, class = class(at), tzone = "UTC"),
+    zoned = structure(at, tzone = "Europe/Oslo"), local = structure(at, tzone = NULL),
+    label = factor(pick(c("x", "y", NA)), c("z", "y", "x")),
+    rank = factor(pick(c("low", "high", NA)), c("low", "mid", "high"), ordered = TRUE),
+    took = as.difftime(pick(c(0.1, 90, NA, 1 / 3)), units = "mins"),
+    part = as.Date("2031-05-01") + pick(c(0.5, 0))
   )
-  frame$long <- bit64::as.integer64(c("9007199254740993", "1", NA, "-4"))
-  for (extension in c("csv", "tsv", "rds")) {
-    path <- file.path(folder, paste0("frame.", extension))
-    expect_invisible(write_frame(frame, path))
-    expect_identical(read_frame(path), frame)
-  }
-  plain <- c("text", "whole", "number", "flag", "long")
-  json <- file.path(folder, "frame.jsonl")
-  write_frame(frame[plain], json)
-  expect_identical(read_frame(json), frame[plain])
-  skip_if_not_installed("nanoparquet")
-  parquet <- file.path(folder, "frame.parquet")
-  write_frame(frame, parquet)
-  expect_equal(read_frame(parquet), frame)
-  # many missing and repeated ones, which a dictionary can't hold
-  long <- data.frame(k = rep(frame$long, 50))
-  write_frame(long, parquet)
-  expect_identical(read_frame(parquet), long)
-})
+}
 
-test_that("doubles, times and the cells of one column come back to the last digit", {
+test_that("frames go through every kind of file and come back as they were", {
+  skip_if_not_installed("nanoparquet")
   folder <- withr::local_tempdir()
-  set.seed(4)
-  frame <- data.frame(
-    number = c(runif(2000), exp(rnorm(2000, 0, 60)), -1 / 3, 0.1, 2^53 + 2, 1e16),
-    time = as.POSIXct("2031-05-01 10:00", tz = "UTC") + runif(4004, 0, 1e6)
+  # (text has no zones, levels, units or parts of days; JSON no infinite numbers)
+  typed <- c("zoned", "local", "label", "rank", "took", "part")
+  kinds <- list(csv = typed, tsv = typed, csv.gz = typed, jsonl = c(typed, "odd"),
+    jsonl.gz = c(typed, "odd"), rds = character(), parquet = character()
   )
-  frame$time[1:3] <- frame$time[1:3] + c(0, 0.25, 0.123456)
-  for (extension in c("csv", "tsv", "jsonl")) {
-    path <- file.path(folder, paste0("frame.", extension))
-    write_frame(frame, path)
-    back <- read_frame(path)
-    expect_identical(back$number, frame$number, label = extension)
-    if (extension != "jsonl") {
-      expect_lt(max(abs(as.numeric(back$time) - as.numeric(frame$time))), 1e-6)
+  for (seed in 1:20) {
+    all <- hard_columns(sample(2:30, 1L), seed)
+    for (kind in names(kinds)) {
+      columns <- all[sample(setdiff(names(all), kinds[[kind]]))]
+      frame <- as.data.frame(columns[seq_len(sample(c(1L, 2L, length(columns)), 1L))])
+      frame <- frame[rep(seq_len(nrow(frame)), if (seed == 1) 500 else 1), , drop = FALSE]
+      rownames(frame) <- NULL
+      path <- file.path(folder, paste0("frame.", kind))
+      expect_invisible(write_frame(frame, path))
+      back <- read_frame(path)
+      expect_identical(names(back), names(frame))
+      # (a column of no value has no type in a text file)
+      some <- vapply(frame, function(x) !all(is.na(x)), NA) | kind %in% c("rds", "parquet")
+      for (name in names(frame)[some]) {
+        expect_identical(back[[name]], frame[[name]],
+          label = paste(kind, seed, name), ignore_attr = FALSE
+        )
+      }
     }
   }
-  json <- readLines(path, 1L)
-  expect_match(json, "\"time\":\"2031-[-0-9]+T[:.0-9]+Z\"")
-  one <- data.frame(id = c("a", NA, "b", NA))
-  write_frame(one, file.path(folder, "one.csv"))
-  expect_identical(read_frame(file.path(folder, "one.csv")), one)
+})
+
+test_that("what a text file has no place for is said, and what can't be held refused", {
+  folder <- withr::local_tempdir()
+  path <- function(kind) file.path(folder, paste0("frame.", kind))
+  all <- hard_columns(5L, 1)
+  noted <- data.frame(zoned = all$zoned, took = all$took)
+  for (kind in c("csv", "tsv", "jsonl")) {
+    expect_message(write_frame(noted, path(kind)),
+      "`zoned` \\(Europe/Oslo\\) is written in UTC.*`took` is written as a number of mins",
+      class = "ronda_message_note"
+    )
+    back <- read_frame(path(kind))
+    expect_identical(back$took, as.numeric(noted$took))
+    expect_identical(back$zoned, structure(noted$zoned, tzone = "UTC"))
+    late <- data.frame(at = as.POSIXct("2031-05-01", tz = "UTC") + c(0, 3e11))
+    expect_error(write_frame(late, path(kind)), "`at` has a time outside of the years",
+      class = "ronda_error_file"
+    )
+    expect_error(write_frame(data.frame(day = all$part), path(kind)),
+      "`day` has a day with a part of a day in row", class = "ronda_error_file"
+    )
+    expect_error(write_frame(data.frame(row.names = 1:2), path(kind)),
+      "rows without columns", class = "ronda_error_file"
+    )
+  }
+  expect_message(write_frame(noted[0L, ], path("jsonl")), "no rows hold no names")
+})
+
+test_that("times are parquet's own down to the microsecond, and stored as numbers below it", {
+  skip_if_not_installed("nanoparquet")
+  path <- withr::local_tempfile(fileext = ".parquet")
+  set.seed(3)
+  fine <- structure(runif(2000L, -2e9, 2e9), class = c("POSIXct", "POSIXt"), tzone = "UTC")
+  micro <- structure(round(as.numeric(fine) * 1e6) / 1e6, class = class(fine), tzone = "UTC")
+  expect_no_message(write_frame(data.frame(at = micro), path))
+  expect_identical(read_frame(path)$at, micro)
+  expect_s3_class(nanoparquet::read_parquet(path)$at, "POSIXct")
+  expect_message(write_frame(data.frame(at = fine), path), "`at` is stored as numbers",
+    class = "ronda_message_note"
+  )
+  expect_identical(read_frame(path)$at, fine)
+})
+
+test_that("a folder of parquet files is one frame", {
+  skip_if_not_installed("nanoparquet")
+  folder <- withr::local_tempdir()
+  put <- function(frame, name) write_frame(frame, file.path(folder, paste0(name, ".parquet")))
+  expect_error(read_frame(folder), "no .parquet file", class = "ronda_error_file")
+  at <- as.POSIXct("2031-05-01", tz = "Europe/Oslo")
+  put(data.frame(id = 1:2, kind = factor(c("b", "a")), x = NA, at = at), "part-2")
+  put(data.frame(id = 0.5, kind = factor("c"), x = "t", at = at + 0.1), "part-10")
+  put(data.frame(id = 9L), "_other")
+  expect_identical(read_frame(folder), data.frame(id = c(0.5, 1, 2),
+    kind = factor(c("c", "b", "a"), c("c", "a", "b")), x = c("t", NA, NA),
+    at = at + c(0.1, 0, 0)
+  ))
+  put(data.frame(id = "x", kind = factor("c"), x = "t", at = at), "part-3")
+  expect_error(read_frame(folder), "column `id` is double in part-10.parquet and text in part-3",
+    class = "ronda_error_file"
+  )
+  put(data.frame(id = 1), "part-3")
+  expect_error(read_frame(folder), "part-3.parquet has other columns", class = "ronda_error_file")
+  expect_error(read_frame(folder, types = c(id = "text")), "`types` is for",
+    class = "ronda_error_argument"
+  )
+})
+
+test_that("quotes say text where they mark no more than that", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  read_lines <- function(...) {
+    writeLines(c(...), path)
+    read_frame(path)
+  }
+  expect_identical(read_lines("id,n", "\"1\",2", "\"20\",3"),
+    data.frame(id = c("1", "20"), n = 2:3)
+  )
+  # quotes around everything say nothing
+  expect_identical(read_lines("\"id\",\"n\"", "\"1\",\"\"", "\"20\",\"3\""),
+    data.frame(id = c(1L, 20L), n = c(NA, 3L))
+  )
+  expect_identical(read_lines("id,n", "\"1\",2", "20,3")$id, c(1L, 20L))
+  expect_identical(read_lines("id,n", "\"\",NA", ",\"NA\""),
+    data.frame(id = c("", NA), n = c(NA, "NA"))
+  )
+})
+
+test_that("what is text for the sake of a few cells is said once, with the line", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("id,note,amount,day", "1,\"two\nlines\",1.5,2031-05-01", "",
+    "2,b,\"1.234,56\",2031-02-30", "x,c,3,2031-05-02"
+  ), path)
+  expect_message(frame <- read_frame(path), paste(sep = "\n",
+    "Column `id` is kept as text: 1 of 3 cells is no plain number; line 6 has \"x\".",
+    "Column `amount` is kept as text: 1 of 3 cells is no plain number; line 5 has \"1.234,56\".",
+    paste("Column `day` is kept as text: 1 of 3 cells is no day such as 2031-05-01;",
+      "line 5 has \"2031-02-30\"."
+    ),
+    "Where that is right, types = c(id = \"text\") says so."
+  ), fixed = TRUE, class = "ronda_message_note")
+  expect_identical(frame$amount, c("1.5", "1.234,56", "3"))
+  expect_no_message(read_frame(path, types = c(id = "text", amount = "text", day = "text")))
+  expect_error(read_frame(path, types = c(amount = "number")),
+    "column `amount` has \"1.234,56\" in line 5 \\(row 2\\), which is no number",
+    class = "ronda_error_file"
+  )
+  # (all rows are looked at, and words are no numbers gone wrong)
+  writeLines(c("n,word", paste0(1:50000, ",v", 1:50000), "12E4,1"), path)
+  expect_message(frame <- read_frame(path), "1 of 50,001 cells .*line 50002 has \"12E4\"")
+  expect_type(frame$n, "character")
 })
 
 test_that("a column is read as numbers or days only where no cell changes by it", {
   path <- withr::local_tempfile(fileext = ".csv")
   read_cells <- function(...) {
-    writeLines(c("cell,n", paste0("\"", c(...), "\",1")), path)
-    read_frame(path)$cell
+    cells <- c(...)
+    odd <- grepl(",", cells)
+    cells[odd] <- paste0("\"", cells[odd], "\"")
+    writeLines(c("cell,n", paste0(cells, ",1")), path)
+    suppressMessages(read_frame(path))$cell
   }
   as_text <- list(
     c("1,5", "2,75"), "1.234,56", c("+9007199254740993", "1"),
     "9,007,199,254,740,993", c("2024-01-31", "2024-02-30"), "2023-02-29",
     c("007", "8"), c("12E4", "100"), c("1e5", "2"), "F", c("T", "F"), "9007199254740993.5",
-    "Inf", "0x1A",
+    "0x1A", "5.", "1 000", c("2031-05-01", "2031-05-01 10:00"),
     "123456789012345678901", "1e", "-", ".", c("10:30", "11:00")
   )
   for (cells in as_text) expect_identical(read_cells(cells), cells)
   expect_identical(read_cells("2024-01-31", "2024-02-29"),
     as.Date(c("2024-01-31", "2024-02-29"))
   )
-  expect_identical(read_cells("1.50", "-2", "3e-7", ".5"), c(1.5, -2, 3e-7, 0.5))
+  expect_identical(read_cells("1.50", "-2", "3e-7", ".5", "1e+05", "1.5e3"),
+    c(1.5, -2, 3e-7, 0.5, 1e5, 1500)
+  )
   expect_identical(read_cells("0.1", "Inf", "-Inf", "NaN"), c(0.1, Inf, -Inf, NaN))
   expect_identical(read_cells("0.30000000000000004", "0.11360494676046073"),
     c(0.1 + 0.2, 0.11360494676046073)
@@ -84,9 +203,9 @@ test_that("types that were asked for hold what is there, or are refused", {
   refused <- function(types, text) {
     expect_error(read_frame(path, types = types), text, class = "ronda_error_file")
   }
-  refused(c(id = "integer"), "\"4294967298\" in row 1, which is no integer")
-  refused(c(amount = "integer"), "\"1.5\" in row 1, which is no integer")
-  refused(c(id = "number"), "in row 2, which a number would round: read it as text")
+  refused(c(id = "integer"), "\"4294967298\" in line 2 .row 1., which is no integer")
+  refused(c(amount = "integer"), "\"1.5\" in line 2 .row 1., which is no integer")
+  refused(c(id = "number"), "in line 3 .row 2., which a number would round: read it as text")
   writeLines(c("id", "+5", "007"), path)
   expect_identical(read_frame(path, types = c(id = "integer"))$id, c(5L, 7L))
 })
@@ -148,7 +267,7 @@ test_that("text stays as it stands, and types can be chosen", {
   expect_identical(typed$id, 7:8)
   expect_identical(typed$day, c("2031-05-01", NA))
   expect_error(read_frame(path, types = c(code = "number")),
-    "column `code` has \" A \" in row 1",
+    "column `code` has \" A \" in line 2 .row 1.",
     class = "ronda_error_file"
   )
 })
@@ -210,7 +329,7 @@ test_that("decimal commas and other forms of days are read when asked, never gue
   writeLines(c("n,day", "\"1,5\",31.02.2031", "2.5,"), path)
   expect_identical(read_frame(path, decimal = ",")$n, c("1,5", "2.5"))
   expect_error(read_frame(path, types = c(day = "date:%d.%m.%Y")),
-    "\"31.02.2031\" in row 1, which is no date", class = "ronda_error_file"
+    "\"31.02.2031\" in line 2 .row 1., which is no date", class = "ronda_error_file"
   )
   expect_error(read_frame(path, decimal = ";"), "`decimal` must be", class = "ronda_error")
   run <- run_cli("keys", path, "--on", "n", "--decimal", ",", "--types", "day=text")

@@ -105,7 +105,6 @@ test_that("a quote that is never closed is found", {
     if (!broken) {
       expect_identical(nrow(frame), 6L)
       back <- gsub("\"\"", "\"", sub("^\"(.*)\"$", "\\1", cells))
-      back[cells == "\"\""] <- NA
       expect_identical(c(frame$u, frame$v), back)
     } else {
       expect_match(frame, "the quote opened in line \\d+ is never closed")

@@ -1,0 +1,53 @@
+# Columns as the cells of text files.
+
+# Columns as text files hold them: times with all of their fractions, in UTC (what
+# others write of them is cut to seconds, or says no zone), 64-bit integers by their
+# digits, whether their package is loaded or not.
+as_written <- function(frame) {
+  for (k in seq_along(frame)) frame[[k]] <- written_column(.subset2(frame, k))
+  frame
+}
+
+written_column <- function(x) {
+  if (is_int64(x)) {
+    int64_text(x)
+  } else if (inherits(x, "POSIXct")) {
+    time_texts(as.double(strip_class(x)), digits = 17L)
+  } else if (identical(oldClass(x), "Date")) {
+    day_texts(as.double(strip_class(x)))
+  } else {
+    x
+  }
+}
+
+# A frame as the cells of a text file: numbers of as few digits as give them back, texts
+# in quotes where they need them (so do those that would be read as something else)
+as_cells <- function(frame, delimiter) {
+  for (k in seq_along(frame)) {
+    x <- .subset2(frame, k)
+    frame[[k]] <- if (is.factor(x)) {
+      quoted_texts_(levels(x), delimiter)[x]
+    } else if (is.character(x)) {
+      quoted_texts_(x, delimiter)
+    } else if (is.double(x) && (!is.object(x) || inherits(x, "difftime"))) {
+      number_cells(as.double(strip_class(x)))
+    } else {
+      written_column(x)
+    }
+  }
+  names(frame) <- header_cells(names(frame), delimiter)
+  frame
+}
+
+number_cells <- function(x) {
+  text <- shortest_texts_(x)
+  odd <- which(is.infinite(x) | is.nan(x))
+  text[odd] <- as.character(x[odd])
+  text
+}
+
+# names of columns, in quotes only where they need them
+header_cells <- function(names, delimiter) {
+  quoted <- quoted_texts_(c(names, "text"), delimiter)[seq_along(names)]
+  ifelse(names %in% "NA", names, quoted)
+}

@@ -1,0 +1,170 @@
+# Parquet, one file or a folder of them. What it has no place for stands in the file's
+# notes: the zone of times, the order of levels, the unit of durations.
+
+parquet_note <- "ronda:columns"
+
+read_parquet_file <- function(path) {
+  frame <- as_plain_frame(nanoparquet::read_parquet(path,
+    options = nanoparquet::parquet_options(read_int64_type = "integer64")
+  ))
+  notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
+  note <- notes$value[match(parquet_note, notes$key)]
+  is_day <- vapply(frame, inherits, NA, "Date")
+  frame[is_day] <- lapply(frame[is_day], function(x) structure(as.double(x), class = "Date"))
+  with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))
+}
+
+write_parquet_file <- function(x, path) {
+  long <- names(x)[vapply(x, is_int64, NA)]
+  note <- notes_of_columns(x)
+  as_number <- vapply(x, is_stored_as_number, NA)
+  x[as_number] <- lapply(x[as_number], function(column) as.double(strip_class(column)))
+  is_time <- vapply(x, inherits, NA, "POSIXct")
+  x[is_time] <- lapply(x[is_time], function(column) {
+    column[] <- structure(before_cutting(as.double(strip_class(column))), class = class(column))
+    column
+  })
+  nanoparquet::write_parquet(x, path,
+    # (a dictionary of 64-bit integers with missing ones can't be written)
+    encoding = if (length(long)) structure(rep("PLAIN", length(long)), names = long),
+    metadata = if (length(note)) structure(note, names = parquet_note)
+  )
+  check_end(path, charToRaw("PAR1"))
+}
+
+# Columns that parquet would round: parts of days and of microseconds, and durations of
+# more digits than it has room for
+is_stored_as_number <- function(x) {
+  number <- if (is.double(x) && is.object(x)) as.double(strip_class(x))
+  if (is_plain_duration(x) && !is.null(number)) {
+    scale <- duration_seconds[[attr(x, "units")]]
+    return(!all(is.na(number) | round(number * scale * 1e9) / 1e9 / scale == number))
+  }
+  if (inherits(x, "POSIXct")) {
+    return(!is.null(number) && !all(is.na(number) | whole_microseconds(cut_microseconds(
+      before_cutting(number)
+    )) == number))
+  }
+  identical(oldClass(x), "Date") && has_parts_of_days(x)
+}
+
+# nanoparquet cuts times below the microsecond and reads them a little off. What it cuts
+# is put between two microseconds, what it has read is put on the nearest.
+cut_microseconds <- function(seconds) trunc(seconds * 1e6) / 1000 / 1000
+
+before_cutting <- function(seconds) {
+  micros <- round(seconds * 1e6)
+  low <- which(trunc(seconds * 1e6) != micros)
+  seconds[low] <- (micros[low] + sign(micros[low]) / 2) / 1e6
+  seconds
+}
+
+whole_microseconds <- function(seconds) round(seconds * 1e6) / 1e6
+
+has_parts_of_days <- function(x) {
+  days <- as.double(strip_class(x))
+  any(is.finite(days) & days != floor(days))
+}
+
+is_plain_duration <- function(x) identical(oldClass(x), "difftime")
+
+# A line for each column that has something to note: its name, what, and the value
+notes_of_columns <- function(x) {
+  lines <- unlist(Map(function(column, name) {
+    note <- note_of(column)
+    if (!is.null(note)) paste(utils::URLencode(name, TRUE), note[1L], note[2L])
+  }, x, names(x)))
+  if (length(lines)) paste(lines, collapse = "\n")
+}
+
+note_of <- function(x) {
+  if (inherits(x, "POSIXct")) {
+    zone <- attr(x, "tzone")[1L]
+    c("zone", if (is.null(zone)) "-" else zone)
+  } else if (is.ordered(x)) {
+    c("levels", "ordered")
+  } else if (is_plain_duration(x)) {
+    c("units", attr(x, "units"))
+  } else if (is_stored_as_number(x)) {
+    c("days", "parts")
+  }
+}
+
+# A frame with what its file has noted
+as_noted <- function(frame, note) {
+  for (line in strsplit(strsplit(note, "\n", fixed = TRUE)[[1L]], " ", fixed = TRUE)) {
+    name <- utils::URLdecode(line[1L])
+    Encoding(name) <- "UTF-8"
+    if (length(line) == 3L && name %in% names(frame)) {
+      frame[[name]] <- noted_column(frame[[name]], line[2L], line[3L])
+    }
+  }
+  frame
+}
+
+noted_column <- function(x, what, value) {
+  is_number <- is.double(x) && !is.object(x)
+  if (what == "zone" && (is_number || inherits(x, "POSIXct"))) {
+    if (!is_number) x <- whole_microseconds(as.double(strip_class(x)))
+    class(x) <- c("POSIXct", "POSIXt")
+    attr(x, "tzone") <- if (value != "-") value
+  } else if (what == "levels" && is.factor(x)) {
+    class(x) <- c("ordered", "factor")
+  } else if (what == "units" && value %in% names(duration_seconds)) {
+    if (is_plain_duration(x)) units(x) <- value
+    if (is_number) x <- as_duration(x, value)
+  } else if (what == "days" && is_number) {
+    class(x) <- "Date"
+  }
+  x
+}
+
+# The files of a folder, in the order of their names, as one frame
+read_parquet_folder <- function(path) {
+  files <- sort(list.files(path, "[.]parquet$", full.names = TRUE, ignore.case = TRUE),
+    method = "radix"
+  )
+  files <- files[!grepl("^[._]", basename(files))]
+  if (!length(files)) stop("it is a folder with no .parquet file in it")
+  frames <- lapply(files, read_parquet_file)
+  first <- frames[[1L]]
+  for (k in seq_along(frames)) {
+    if (!identical(names(frames[[k]]), names(first))) {
+      stop(sprintf("%s has other columns than %s", basename(files[k]), basename(files[1L])))
+    }
+  }
+  columns <- lapply(seq_along(first), function(k) {
+    one_below_other(lapply(frames, .subset2, k), names(first)[k], basename(files))
+  })
+  names(columns) <- names(first)
+  as_base_frame(columns, sum(vapply(frames, nrow, 0L)))
+}
+
+# One column of several files, in the type that holds all of its values; a column without
+# any value has no type of its own.
+one_below_other <- function(parts, name, files) {
+  typed <- !vapply(parts, function(x) is.logical(x) && all(is.na(x)), NA)
+  common <- NULL
+  for (k in which(typed)) {
+    none <- parts[[k]][0L]
+    if (is.null(common)) common <- none
+    if (!has_common_type(common, none)) {
+      stop(sprintf("column `%s` is %s in %s and %s in %s", name, type_word(common),
+        files[match(TRUE, typed)], type_word(none), files[k]
+      ))
+    }
+    common <- common_columns(common, none)$left
+  }
+  if (is.null(common)) {
+    return(unlist(parts))
+  }
+  parts <- Map(function(x, typed) {
+    strip_class(if (typed) common_columns(common, x)$right else missing_values(common, length(x)))
+  }, parts, typed)
+  whole <- unlist(parts, use.names = FALSE)
+  attributes(whole) <- attributes(common)
+  whole
+}
+
+# so many missing values as a column has them
+missing_values <- function(like, n) gather_(like, integer(n))

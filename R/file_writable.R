@@ -1,0 +1,148 @@
+# What a kind of file can't hold is told before anything is written.
+
+check_writable_columns <- function(x, format, call) {
+  if (format == "rds") {
+    return()
+  }
+  flat <- vapply(x, function(column) {
+    is.atomic(column) && is.null(dim(column)) && !is.complex(column) &&
+      !is.raw(column)
+  }, NA)
+  if (!all(flat) && format != "jsonl") {
+    name <- names(x)[!flat][1L]
+    stop_ronda("type",
+      sprintf("Column `%s` (%s) can't be written to a %s file.", name,
+        type_word(.subset2(x, name)), format
+      ),
+      "Leave it out, or write an .rds file.",
+      call = call
+    )
+  }
+  check_writable_names(names(x), format, call)
+  if (!length(x) && nrow(x)) {
+    stop_ronda("file", sprintf("A %s file can't hold rows without columns.", format),
+      "Write an .rds file.",
+      call = call
+    )
+  }
+  for (k in seq_along(x)) {
+    column <- .subset2(x, k)
+    name <- names(x)[k]
+    check_writable_text(column, name, format, call)
+    if (format == "jsonl") check_finite(column, name, call)
+    if (format %in% text_formats) check_days(column, name, format, call)
+  }
+}
+
+# What is no text in its own encoding would be written as something else.
+check_writable_names <- function(names, format, call) {
+  wrong <- which(!is_sound_text(names))
+  if (length(wrong)) {
+    stop_ronda("file",
+      sprintf("The name of column %d (%s) is no text in its encoding.", wrong[1L],
+        readable(names[wrong[1L]])
+      ),
+      "Give it another name.",
+      call = call
+    )
+  }
+}
+
+check_writable_text <- function(x, name, format, call) {
+  if (!is.character(x) && !is.factor(x)) {
+    return()
+  }
+  texts <- if (is.factor(x)) levels(x) else x
+  wrong <- which(!is_sound_text(texts))
+  if (!length(wrong)) {
+    return()
+  }
+  stop_ronda("file",
+    sprintf("`%s` has %s in %s %d, which is no text in its encoding.", name,
+      shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]
+    ),
+    sprintf("A %s file would hold other bytes.", format),
+    "Fix them with iconv(), or write an .rds file.",
+    call = call
+  )
+}
+
+# Text files have years of four digits, and whole days
+check_days <- function(x, name, format, call) {
+  is_day <- identical(oldClass(x), "Date")
+  if (!is_day && !inherits(x, "POSIXct")) {
+    return()
+  }
+  value <- as.double(strip_class(x))
+  days <- if (is_day) value else value / 86400
+  outside <- which(!is.na(value) & (days < day_limits[1L] | days >= day_limits[2L] + 1))
+  parts <- if (is_day) which(is.finite(value) & value != floor(value))
+  wrong <- c(outside, parts)[1L]
+  if (is.na(wrong)) {
+    return()
+  }
+  what <- if (length(outside)) "outside of the years 1 to 9999" else "with a part of a day"
+  stop_ronda("file",
+    sprintf("`%s` has a %s %s in row %d, which a %s file can't hold.", name,
+      if (is_day) "day" else "time", what, wrong, format
+    ),
+    sprintf("Write %s.", if (length(outside)) "an .rds file" else "a .parquet or .rds file"),
+    call = call
+  )
+}
+
+# 0001-01-01 and 9999-12-31
+day_limits <- c(-719162, 2932896)
+
+# What comes back as something else is said, once.
+say_changed <- function(x, format) {
+  if (format == "parquet") say_stored_as_number(x)
+  if (!format %in% text_formats) {
+    return()
+  }
+  lines <- unlist(Map(function(column, name) {
+    zone <- if (inherits(column, "POSIXct")) zone_or_local(column)
+    if (!is.null(zone) && !zone %in% utc_names) {
+      sprintf("`%s` (%s) is written in UTC.", name, zone)
+    } else if (inherits(column, "difftime")) {
+      sprintf("`%s` is written as a number of %s.", name, units(column))
+    }
+  }, x, names(x)))
+  if (!nrow(x) && format == "jsonl") {
+    lines <- "JSON lines of no rows hold no names of columns."
+  }
+  if (length(lines)) say_classed("note", c(lines, "A .parquet or .rds file keeps it."))
+}
+
+say_stored_as_number <- function(x) {
+  for (name in names(x)[vapply(x, is_stored_as_number, NA)]) {
+    say_classed("note", sprintf(
+      "`%s` is stored as numbers: its values are finer than parquet's own. read_frame() gives %s.",
+      name, "them back"
+    ))
+  }
+}
+
+utc_names <- c("UTC", "GMT", "Etc/UTC")
+
+# the zone that a column names, or the machine's
+zone_or_local <- function(x) {
+  zone <- attr(x, "tzone")[1L]
+  if (is.null(zone) || !nzchar(zone)) as.POSIXlt(Sys.time())$zone else zone
+}
+
+check_finite <- function(x, name, call) {
+  if (!is.double(x) || is_int64(x)) {
+    return()
+  }
+  wrong <- which(is.infinite(x) | is.nan(x))
+  if (length(wrong)) {
+    stop_ronda("file",
+      sprintf("`%s` has %s in row %d, which JSON can't hold.", name,
+        format(strip_class(x)[wrong[1L]]), wrong[1L]
+      ),
+      "Write a csv, parquet or .rds file, or make it missing.",
+      call = call
+    )
+  }
+}

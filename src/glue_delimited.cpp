@@ -1,0 +1,294 @@
+// Csv and tsv files, and cells: what the core finds, as R's vectors.
+#include "core/typed_columns.h"
+#include "glue.h"
+
+using namespace Rcpp;
+using namespace ronda;
+
+namespace {
+
+char as_sign(const std::string& text) {
+  glue::require(text.size() == 1, "a delimiter or decimal mark");
+  return text[0];
+}
+
+core::Delimited lay_out(const core::Context& context, const RawVector& bytes,
+                        const std::string& delimiter) {
+  return core::lay_out(context, reinterpret_cast<const char*>(bytes.begin()),
+                       static_cast<std::size_t>(bytes.size()),
+                       as_sign(delimiter));
+}
+
+SEXP utf8(const std::string& text) {
+  return Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
+}
+
+NumericVector as_numbers(const std::vector<std::size_t>& rows) {
+  return NumericVector(rows.begin(), rows.end());
+}
+
+const char* word_of(core::Fault fault) {
+  static const char* const words[] = {"none",     "utf16",  "zero",
+                                      "unclosed", "ragged", "encoding"};
+  return words[static_cast<std::size_t>(fault)];
+}
+
+const char* word_of(core::ColumnType type) {
+  static const char* const words[] = {"empty", "flag", "integer", "number",
+                                      "int64", "date", "time",    "text"};
+  return words[static_cast<std::size_t>(type)];
+}
+
+const char* word_of(core::CellKind kind) {
+  static const char* const words[] = {"missing", "flag", "number",
+                                      "date",    "time", "text"};
+  return words[static_cast<std::size_t>(kind)];
+}
+
+List as_list(const core::FaultAt& fault) {
+  auto number = [](std::size_t n) { return static_cast<double>(n); };
+  return List::create(
+      _["fault"] = word_of(fault.fault), _["byte"] = number(fault.byte),
+      _["line"] = number(fault.line), _["row"] = number(fault.row),
+      _["column"] = number(fault.column), _["cells"] = number(fault.cells));
+}
+
+CharacterVector names_of(const core::Delimited& file) {
+  CharacterVector names(static_cast<R_xlen_t>(file.names.size()));
+  for (std::size_t k = 0; k < file.names.size(); ++k)
+    names[static_cast<R_xlen_t>(k)] = utf8(file.names[k]);
+  return names;
+}
+
+// the text of one cell; empty where there is none
+std::string text_at(const core::Delimited& file, std::size_t column,
+                    std::size_t row) {
+  for (const core::Block& block : file.blocks) {
+    if (&block != &file.blocks.back() && (&block)[1].row <= row) continue;
+    core::CellReader reader(file, block);
+    core::Cell cell;
+    for (std::size_t at = block.row; reader.next_row(); ++at)
+      for (std::size_t k = 0; reader.next_cell(cell); ++k)
+        if (at == row && k == column) return core::cell_text(cell);
+  }
+  return {};
+}
+
+// doubles as R's integers or flags
+template <class Vector>
+Vector as_whole(const core::Context& context, const double* values,
+                std::size_t n) {
+  Vector out(no_init(static_cast<R_xlen_t>(n)));
+  int* to = &out[0];
+  core::for_rows(context, n, [&](std::size_t i) {
+    to[i] = values[i] != values[i] ? NA_INTEGER : static_cast<int>(values[i]);
+  });
+  return out;
+}
+
+SEXP as_vector(const core::Context& context, core::ColumnType type, SEXP values,
+               std::size_t rows) {
+  switch (type) {
+    case core::ColumnType::flag:
+      return as_whole<LogicalVector>(context, REAL(values), rows);
+    case core::ColumnType::integer:
+      return as_whole<IntegerVector>(context, REAL(values), rows);
+    case core::ColumnType::text:
+    case core::ColumnType::empty:
+      return R_NilValue;
+    default:
+      return values;
+  }
+}
+
+}  // namespace
+
+// A delimited text file, given as its bytes: names, rows, what is wrong with
+// it, and of each column its type, its values (none of text), what most of its
+// cells are, the first that is something else, and the rows of quoted cells
+// that without quotes would be missing. `as_text`: names of columns that are
+// text, whatever they hold.
+// [[Rcpp::export(rng = false)]]
+List read_delimited_(RawVector bytes, std::string delimiter,
+                     std::string decimal, CharacterVector as_text) {
+  return glue::guarded([&]() -> List {
+    const core::Context context = glue::current_context();
+    const core::Delimited file = lay_out(context, bytes, delimiter);
+    const CharacterVector names = names_of(file);
+    const std::size_t columns = file.names.size();
+    List fault = as_list(file.fault);
+    if (file.fault.fault != core::Fault::none || columns == 0)
+      return List::create(_["fault"] = fault, _["names"] = names,
+                          _["rows"] = 0.0);
+    std::vector<bool> is_text(columns, false);
+    for (std::size_t k = 0; k < columns; ++k)
+      for (const auto& name : as_text)
+        if (file.names[k] == Rf_translateCharUTF8(name)) is_text[k] = true;
+    List values(static_cast<R_xlen_t>(columns));
+    const auto new_values = [&](std::size_t k) {
+      SEXP column = glue::new_vector(REALSXP, file.rows);
+      values[static_cast<R_xlen_t>(k)] = column;
+      return REAL(column);
+    };
+    const core::TypedColumns typed = core::type_columns(
+        context, file, as_sign(decimal), is_text, new_values);
+    List found(static_cast<R_xlen_t>(typed.found.size()));
+    for (std::size_t k = 0; k < typed.found.size(); ++k) {
+      const core::ColumnFound& column = typed.found[k];
+      const core::ColumnSeen& seen = typed.seen[k];
+      const auto at = static_cast<R_xlen_t>(k);
+      CharacterVector odd(1);
+      odd[0] = utf8(column.odd_row ? text_at(file, k, column.odd_row) : "");
+      found[at] = List::create(
+          _["type"] = word_of(column.type),
+          _["values"] = as_vector(context, column.type, values[at], file.rows),
+          _["most"] = word_of(column.most),
+          _["there"] = static_cast<double>(seen.there()),
+          _["others"] = static_cast<double>(column.others), _["odd"] = odd,
+          _["odd_line"] = static_cast<double>(
+              column.odd_row ? core::line_of(file, column.odd_row) : 0),
+          _["empty_texts"] = as_numbers(seen.empty_texts),
+          _["na_texts"] = as_numbers(seen.na_texts));
+    }
+    return List::create(_["fault"] = as_list(typed.fault), _["names"] = names,
+                        _["rows"] = static_cast<double>(file.rows),
+                        _["blank_lines"] = file.blank_lines,
+                        _["columns"] = found);
+  });
+}
+
+// The line of a delimited text that a row begins on; 0 where there is none.
+// [[Rcpp::export(rng = false)]]
+double line_of_row_(RawVector bytes, std::string delimiter, double row) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::Delimited file = lay_out(context, bytes, delimiter);
+    if (!(row >= 1) || row > static_cast<double>(file.rows)) return 0.0;
+    return static_cast<double>(
+        core::line_of(file, static_cast<std::size_t>(row)));
+  });
+}
+
+// A delimited text without the lines that are no rows.
+// [[Rcpp::export(rng = false)]]
+RawVector without_blank_lines_(RawVector bytes, std::string delimiter) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::Delimited file = lay_out(context, bytes, delimiter);
+    std::string out;
+    core::Cell cell;
+    auto copy_rows = [&](const core::Block& block) {
+      core::CellReader reader(file, block);
+      while (reader.next_row()) {
+        while (reader.next_cell(cell)) {
+        }
+        out.append(reader.row_begin(), reader.position());
+      }
+    };
+    const char* below =
+        file.blocks.empty() ? file.end : file.blocks.front().begin;
+    copy_rows({file.begin, below, 0, 1});
+    for (const core::Block& block : file.blocks) copy_rows(block);
+    return RawVector(out.begin(), out.end());
+  });
+}
+
+// Texts as doubles, missing where they are no such number, with plus signs and
+// leading zeros or without; `kept`: whether the double gives all digits back.
+// [[Rcpp::export(rng = false)]]
+List numbers_(CharacterVector text, std::string decimal) {
+  NumericVector value(no_init(text.size()));
+  LogicalVector kept(no_init(text.size()));
+  const char mark = as_sign(decimal);
+  std::string bare;
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    if (i % 100000 == 0) glue::check_user();
+    value[i] = NA_REAL;
+    kept[i] = true;
+    SEXP one = STRING_ELT(text, i);
+    if (one == NA_STRING) continue;
+    const char* at = CHAR(one);
+    while (*at == ' ') ++at;
+    const bool minus = *at == '-';
+    if (minus || *at == '+') ++at;
+    while (*at == '0' && at[1] >= '0' && at[1] <= '9') ++at;
+    bare = minus ? "-" : "";
+    bare += at;
+    const core::CellValue cell =
+        core::read_number(bare.data(), bare.size(), mark, true);
+    if (cell.kind != core::CellKind::number) continue;
+    value[i] = cell.value;
+    kept[i] = cell.kept;
+  }
+  return List::create(_["value"] = value, _["kept"] = kept);
+}
+
+// Texts as days, or as seconds in UTC: list(kind, value), `kind` "date" or
+// "time" where all of them are one such, else "none".
+// [[Rcpp::export(rng = false)]]
+List times_(CharacterVector text) {
+  NumericVector value(no_init(text.size()));
+  core::CellKind kind = core::CellKind::missing;
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    if (i % 100000 == 0) glue::check_user();
+    value[i] = NA_REAL;
+    SEXP one = STRING_ELT(text, i);
+    if (one == NA_STRING) continue;
+    const core::CellValue cell =
+        core::read_cell(CHAR(one), static_cast<std::size_t>(LENGTH(one)), '.');
+    const bool is_time =
+        cell.kind == core::CellKind::date || cell.kind == core::CellKind::time;
+    if (!is_time || (kind != core::CellKind::missing && kind != cell.kind))
+      return List::create(_["kind"] = "none", _["value"] = R_NilValue);
+    kind = cell.kind;
+    value[i] = cell.value;
+  }
+  return List::create(
+      _["kind"] = kind == core::CellKind::missing ? "none" : word_of(kind),
+      _["value"] = value);
+}
+
+// Texts as a file has them: in quotes where they hold a delimiter, a quote or a
+// line break, or would be taken for missing; and all of them where they would
+// be read as another type than text.
+// [[Rcpp::export(rng = false)]]
+CharacterVector quoted_texts_(CharacterVector text, std::string delimiter) {
+  const std::string special = delimiter + "\"\n\r";
+  const char mark = as_sign(delimiter);
+  core::ColumnSeen seen;
+  bool others = false;
+  for (R_xlen_t i = 0; i < text.size() && !others; ++i) {
+    SEXP one = STRING_ELT(text, i);
+    if (one == NA_STRING) continue;
+    const char* at = CHAR(one);
+    const core::Cell cell{at, at + LENGTH(one), false, true};
+    if (cell.size() == 0) continue;
+    const core::CellValue value = core::read_cell(cell.at, cell.size(), '.');
+    seen.see(cell, value, 1, mark);
+    others = value.kind == core::CellKind::text;
+  }
+  const bool all =
+      !others && seen.there() > 0 &&
+      core::settle_type(seen, false).type != core::ColumnType::text;
+  CharacterVector out(text.size());
+  std::string quoted;
+  for (R_xlen_t i = 0; i < text.size(); ++i) {
+    if (i % 100000 == 0) glue::check_user();
+    SEXP one = STRING_ELT(text, i);
+    out[i] = one;
+    if (one == NA_STRING) continue;
+    const char* at = CHAR(one);
+    const bool needed = all || *at == 0 || !std::strcmp(at, "NA") ||
+                        std::strpbrk(at, special.c_str()) != nullptr;
+    if (!needed) continue;
+    quoted = '"';
+    for (; *at; ++at) {
+      if (*at == '"') quoted += '"';
+      quoted += *at;
+    }
+    quoted += '"';
+    out[i] = Rf_mkCharLenCE(quoted.data(), static_cast<int>(quoted.size()),
+                            Rf_getCharCE(one));
+  }
+  return out;
+}
