@@ -65,8 +65,8 @@ line_of_row_ <- function(bytes, delimiter, row) {
     .Call(`_ronda_line_of_row_`, bytes, delimiter, row)
 }
 
-without_blank_lines_ <- function(bytes, delimiter) {
-    .Call(`_ronda_without_blank_lines_`, bytes, delimiter)
+cells_of_columns_ <- function(bytes, delimiter, columns) {
+    .Call(`_ronda_cells_of_columns_`, bytes, delimiter, columns)
 }
 
 numbers_ <- function(text, decimal) {

@@ -4,18 +4,17 @@
 
 read_delimited <- function(path, delimiter, types, decimal, label, call) {
   need_packages("readr", "Reading csv and tsv", class = "file")
-  bytes <- file_bytes(path)
-  found <- read_delimited_(bytes, delimiter, decimal, as.character(names(types)))
+  found <- read_delimited_(file_bytes(path), delimiter, decimal, as.character(names(types)))
   names <- found$names
   stop_at_fault(found$fault, names)
   if (!length(names)) stop("it is empty")
   check_typed_names(types, names, label, call)
   is_text <- vapply(found$columns, function(column) column$type == "text", NA)
   columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  columns[is_text] <- read_texts(path, bytes, delimiter, found, is_text)
+  columns[is_text] <- read_texts(path, delimiter, found, is_text)
   names(columns) <- names
   asked <- nzchar(names) & names %in% names(types)
-  line_of <- function(row) line_of_row_(bytes, delimiter, row)
+  line_of <- function(row) line_of_row_(file_bytes(path), delimiter, row)
   columns[asked] <- Map(function(text, name) {
     parse_as(text, types[[name]], name, decimal, line_of)
   }, columns[asked], names[asked])
@@ -59,23 +58,21 @@ as_big_numbers <- function(values) {
   if (requireNamespace("bit64", quietly = TRUE)) values else int64_text(values)
 }
 
-# The text columns of a file, by readr. It takes quoted cells that are empty, or NA, for
-# missing: the engine has told which these are.
-read_texts <- function(path, bytes, delimiter, found, is_text) {
-  if (!any(is_text)) {
-    return(list())
+# The text columns of a file, by readr, which gets a file of these alone. It takes quoted
+# cells that are empty, or NA, for missing: the engine has told which these are.
+read_texts <- function(path, delimiter, found, is_text) {
+  if (!any(is_text) || !found$rows) {
+    return(rep(list(character()), sum(is_text)))
   }
-  if (found$blank_lines || is_gz(path)) {
-    if (found$blank_lines) bytes <- without_blank_lines_(bytes, delimiter)
-    path <- tempfile(fileext = ".csv")
-    on.exit(unlink(path))
-    writeBin(bytes, path)
-  }
-  texts <- suppressWarnings(readr::read_delim(path,
-    delim = delimiter, col_types = paste(ifelse(is_text, "c", "-"), collapse = ""),
+  copy <- tempfile(fileext = ".csv")
+  on.exit(unlink(copy))
+  writeBin(cells_of_columns_(file_bytes(path), delimiter, which(is_text)), copy)
+  # (so that the bytes are let go of before readr makes its own)
+  if (file.size(path) > 1e7) gc(FALSE)
+  texts <- suppressWarnings(readr::read_delim(copy,
+    delim = delimiter, col_types = strrep("c", sum(is_text)),
     na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
-    name_repair = "minimal", quote = "\"", escape_double = TRUE,
-    skip_empty_rows = FALSE, lazy = FALSE
+    quote = "\"", escape_double = TRUE, skip_empty_rows = FALSE, lazy = FALSE
   ))
   if (nrow(texts) != found$rows || length(texts) != sum(is_text)) {
     stop(sprintf("%.0f rows were found, and %d read", found$rows, nrow(texts)))

@@ -25,8 +25,8 @@ check_bytes <- function(path) {
     if (before == 0 && identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
       stop("it is in UTF-16; save it as UTF-8")
     }
-    zero <- match(as.raw(0L), bytes)
-    if (!is.na(zero)) stop_zero_byte(before + zero)
+    zero <- grepRaw(as.raw(0L), bytes, fixed = TRUE)
+    if (length(zero)) stop_zero_byte(before + zero)
     before <<- before + length(bytes)
   })
 }

@@ -185,14 +185,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// without_blank_lines_
-RawVector without_blank_lines_(RawVector bytes, std::string delimiter);
-RcppExport SEXP _ronda_without_blank_lines_(SEXP bytesSEXP, SEXP delimiterSEXP) {
+// cells_of_columns_
+RawVector cells_of_columns_(RawVector bytes, std::string delimiter, IntegerVector columns);
+RcppExport SEXP _ronda_cells_of_columns_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    rcpp_result_gen = Rcpp::wrap(without_blank_lines_(bytes, delimiter));
+    Rcpp::traits::input_parameter< IntegerVector >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cells_of_columns_(bytes, delimiter, columns));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -671,7 +672,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
     {"_ronda_read_delimited_", (DL_FUNC) &_ronda_read_delimited_, 4},
     {"_ronda_line_of_row_", (DL_FUNC) &_ronda_line_of_row_, 3},
-    {"_ronda_without_blank_lines_", (DL_FUNC) &_ronda_without_blank_lines_, 2},
+    {"_ronda_cells_of_columns_", (DL_FUNC) &_ronda_cells_of_columns_, 3},
     {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
     {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
     {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},

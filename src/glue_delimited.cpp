@@ -169,26 +169,43 @@ double line_of_row_(RawVector bytes, std::string delimiter, double row) {
   });
 }
 
-// A delimited text without the lines that are no rows.
+// The cells of some columns of a delimited text, as a delimited text of their
+// own: without blank lines, NA where nothing stands, and numbers as names.
+// `columns` are counted from 1 on.
 // [[Rcpp::export(rng = false)]]
-RawVector without_blank_lines_(RawVector bytes, std::string delimiter) {
+RawVector cells_of_columns_(RawVector bytes, std::string delimiter,
+                            IntegerVector columns) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::Delimited file = lay_out(context, bytes, delimiter);
+    std::vector<bool> wanted(file.names.size(), false);
+    for (const int column : columns) {
+      glue::require(
+          column >= 1 && static_cast<std::size_t>(column) <= wanted.size(),
+          "the number of a column");
+      wanted[static_cast<std::size_t>(column) - 1] = true;
+    }
     std::string out;
+    for (const int column : columns) {
+      if (!out.empty()) out += file.delimiter;
+      out += std::to_string(column);
+    }
+    out += '\n';
     core::Cell cell;
-    auto copy_rows = [&](const core::Block& block) {
+    for (const core::Block& block : file.blocks) {
       core::CellReader reader(file, block);
       while (reader.next_row()) {
-        while (reader.next_cell(cell)) {
+        bool first = true;
+        for (std::size_t k = 0; reader.next_cell(cell); ++k) {
+          if (k >= wanted.size() || !wanted[k]) continue;
+          if (!first) out += file.delimiter;
+          first = false;
+          out.append(cell.at - (cell.quoted ? 1 : 0), cell.behind);
+          if (!cell.quoted && cell.size() == 0) out += "NA";
         }
-        out.append(reader.row_begin(), reader.position());
+        out += '\n';
       }
-    };
-    const char* below =
-        file.blocks.empty() ? file.end : file.blocks.front().begin;
-    copy_rows({file.begin, below, 0, 1});
-    for (const core::Block& block : file.blocks) copy_rows(block);
+    }
     return RawVector(out.begin(), out.end());
   });
 }
@@ -261,7 +278,7 @@ CharacterVector quoted_texts_(CharacterVector text, std::string delimiter) {
     SEXP one = STRING_ELT(text, i);
     if (one == NA_STRING) continue;
     const char* at = CHAR(one);
-    const core::Cell cell{at, at + LENGTH(one), false, true};
+    const core::Cell cell{at, at + LENGTH(one), false, true, at};
     if (cell.size() == 0) continue;
     const core::CellValue value = core::read_cell(cell.at, cell.size(), '.');
     seen.see(cell, value, 1, mark);

@@ -181,6 +181,7 @@ void CellReader::read_plain(Cell& cell) {
   at_ = at;
   const bool last = at == end_ || *at == line_end;
   if (last && cell.end != cell.at && cell.end[-1] == '\r') --cell.end;
+  cell.behind = cell.end;
   behind_cell();
 }
 
@@ -201,6 +202,7 @@ void CellReader::read_quoted(Cell& cell) {
   const char* behind = at;
   if ((at == end_ || *at == line_end) && behind != at_ && behind[-1] == '\r')
     --behind;
+  cell.behind = behind;
   if (behind != at_) {
     cell.as_is = false;
     cell.end = behind;

@@ -11,10 +11,11 @@
 namespace ronda::core {
 
 struct Cell {
-  const char* at;
+  const char* at;  // without its quotes
   const char* end;
   bool quoted;
   bool as_is;  // (of a quoted one) no doubled quote in it, nothing behind it
+  const char* behind;  // all that belongs to it, its quotes, too
   std::size_t size() const { return static_cast<std::size_t>(end - at); }
 };
 

@@ -1,0 +1,96 @@
+# Reading and writing files, each beside the package underneath alone. Both numbers come
+# from one run, best of three; `memory` is the peak of a fresh process that reads the file,
+# beyond what it takes before, in times of the frame.
+#
+#   Rscript bench/files.R [rows, default 1e6]
+#
+# Written to bench/files.csv when rows is 1e6.
+arguments <- commandArgs(TRUE)
+n <- if (length(arguments)) as.numeric(arguments[1]) else 1e6
+library(ronda)
+set.seed(5)
+frame <- data.frame(
+  id = seq_len(n), code = sprintf("v%05d", sample.int(1e5, n, TRUE)),
+  amount = round(runif(n) * 1000, 2), day = as.Date("2031-01-01") + sample.int(2000L, n, TRUE),
+  at = as.POSIXct("2031-01-01", tz = "UTC") + sample.int(1e7L, n, TRUE),
+  port = sample(c("Aldby", "Brim", "Corr"), n, TRUE)
+)
+folder <- tempfile("files")
+dir.create(folder)
+path_of <- function(kind) file.path(folder, paste0("frame.", kind))
+
+readers <- list(
+  csv = function(path) {
+    readr::read_csv(path, show_col_types = FALSE, progress = FALSE, lazy = FALSE)
+  },
+  tsv = function(path) {
+    readr::read_tsv(path, show_col_types = FALSE, progress = FALSE, lazy = FALSE)
+  },
+  csv.gz = function(path) {
+    readr::read_csv(path, show_col_types = FALSE, progress = FALSE, lazy = FALSE)
+  },
+  parquet = function(path) nanoparquet::read_parquet(path),
+  rds = readRDS,
+  jsonl = function(path) {
+    jsonlite::fromJSON(paste0("[", paste(readLines(path), collapse = ","), "]"))
+  }
+)
+writers <- list(
+  csv = function(x, path) readr::write_csv(x, path, progress = FALSE),
+  tsv = function(x, path) readr::write_tsv(x, path, progress = FALSE),
+  csv.gz = function(x, path) readr::write_csv(x, path, progress = FALSE),
+  parquet = function(x, path) nanoparquet::write_parquet(x, path),
+  rds = saveRDS,
+  jsonl = function(x, path) {
+    con <- file(path, "wb")
+    on.exit(close(con))
+    jsonlite::stream_out(x, con, verbose = FALSE, digits = NA, POSIXt = "ISO8601")
+  }
+)
+
+# peak memory of reading in a fresh process, in times of the frame
+memory <- function(path) {
+  if (!file.exists("/proc/self/status")) return(NA)
+  code <- sprintf("
+    suppressMessages(library(ronda))
+    peak <- function() {
+      line <- grep('VmHWM', readLines('/proc/self/status'), value = TRUE)
+      1024 * as.numeric(gsub('[^0-9]', '', line))
+    }
+    before <- peak()
+    x <- read_frame('%s')
+    cat((peak() - before) / as.numeric(object.size(x)))
+  ", path)
+  script <- tempfile(fileext = ".R")
+  writeLines(code, script)
+  out <- system2(file.path(R.home("bin"), "Rscript"), script, stdout = TRUE)
+  round(as.numeric(out[length(out)]), 2)
+}
+
+seconds <- function(f) {
+  gc(FALSE)
+  system.time(f())[["elapsed"]]
+}
+best <- function(ours, other, times) {
+  apply(replicate(times, c(seconds(ours), seconds(other))), 1, min)
+}
+
+table <- do.call(rbind, lapply(names(readers), function(kind) {
+  path <- path_of(kind)
+  other <- path_of(paste0("other.", kind))
+  times <- if (kind == "jsonl") 1L else 3L
+  wrote <- best(function() write_frame(frame, path),
+    function() writers[[kind]](frame, other), times
+  )
+  read <- best(function() read_frame(path), function() readers[[kind]](path), times)
+  stopifnot(identical(read_frame(path), frame))
+  data.frame(
+    kind, rows = n, read = round(read[1], 2), reader = round(read[2], 2),
+    read_ratio = round(read[1] / read[2], 2), memory = memory(path),
+    write = round(wrote[1], 2), writer = round(wrote[2], 2),
+    write_ratio = round(wrote[1] / wrote[2], 2)
+  )
+}))
+print(table, row.names = FALSE)
+if (n == 1e6) write.csv(table, "bench/files.csv", row.names = FALSE)
+unlink(folder, recursive = TRUE)
