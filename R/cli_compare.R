@@ -10,7 +10,7 @@ cli_compare <- function(files, options) {
   shared <- compared_or_none(pairing, options, given$call)
   if (!is.null(options$out)) cli_write(all_changes(pairing, shared), options$out)
   lines_to_stdout(c(change_lines(pairing, shared), if (!is.null(shared)) {
-    c(difference_table(shared), difference_notes(shared), difference_lines(shared))
+    as_cli_words(c(difference_table(shared), difference_notes(shared), difference_lines(shared)))
   }))
   if (!is.null(options$expect) && !all_same(pairing, shared)) {
     stop_expectation(pairing, sprintf("%s and %s are not the same.", pairing$labels[1L],
@@ -95,15 +95,17 @@ register_command("compare", cli_compare, c("OLD", "NEW"),
   "Compare two versions of a file: rows added, removed, changed, and which cells.",
   options = function() {
     c(
-      Filter(function(option) option$name != "expect", matching_options), rule_options(),
-      list(
-        cli_option("expect", "same: exit code 3 where anything differs", "WORD"),
+      Filter(function(option) option$name != "expect", matching_options()), rule_options(),
+      in_group("Comparing", list(
+        cli_option("expect", "same: exit code 3 where anything differs", "WORD", "same"),
         cli_option("columns", paste(
           "Columns to compare; old=new where the names differ (default: all that both have)"
         ), "COLUMNS"),
-        cli_option("tolerance", "Numbers no farther apart than this are equal", "NUMBER"),
-        cli_option("out", "A file for all changes, one a line", "FILE")
-      )
+        cli_option("tolerance", "Numbers no farther apart than this are equal", "NUMBER")
+      )),
+      in_group("Output", list(
+        cli_option("out", "A file for all changes, one a line", "FILE", is_file = TRUE)
+      ))
     )
   },
   examples = c(

@@ -244,9 +244,9 @@ cli_demo <- function(files, options) {
 register_command("demo", cli_demo, character(),
   "Run the example on the demo data.",
   options = function() {
-    list(cli_option("out", "The folder to write to (default: demo-output)",
-      "FOLDER"
-    ))
+    in_group("Output", list(cli_option("out",
+      "The folder to write to (default: demo-output)", "FOLDER", is_file = TRUE
+    )))
   },
-  examples = "ronda demo --out demo-output"
+  examples = c("ronda demo", "ronda demo --out demo-output")
 )

@@ -32,7 +32,8 @@ cli_read_all <- function(files, options) {
 
 cli_read <- function(file, types, decimal) {
   if (file != "-") {
-    header <- if (is.null(types)) NULL else names(read_frame(file))
+    tell_reading(file)
+    header <- if (is.null(types) || has_own_types(file)) NULL else names(read_frame(file))
     return(read_frame(file, types[names(types) %in% header], decimal))
   }
   copy <- tempfile(fileext = ".csv")
@@ -41,6 +42,20 @@ cli_read <- function(file, types, decimal) {
   writeBin(read_all(input), copy)
   close(input)
   read_frame(copy, types, decimal)
+}
+
+has_own_types <- function(file) {
+  dir.exists(file) || !file_format(file, NULL) %in% text_formats
+}
+
+# What is read, and how large it is, where that will take over a second
+tell_reading <- function(file, frame = parent.frame()) {
+  parts <- if (dir.exists(file)) list.files(file, full.names = TRUE) else file
+  size <- sum(file.size(parts), na.rm = TRUE)
+  slow <- grepl("[.](jsonl|ndjson|gz)$", file, ignore.case = TRUE)
+  if (size > (if (slow) 5e6 else 4e7)) {
+    show_stage(sprintf("Reading %s (%s)", file, byte_words(size)), frame)
+  }
 }
 
 read_all <- function(con) {
@@ -89,7 +104,8 @@ cli_frames <- function(files, options) {
   arguments <- matching_arguments(options)
   frames <- cli_read_all(files, options)
   labels <- file_labels(files)
-  call <- call_with_frames(quote(ronda()), labels, labels)
+  given <- ifelse(files == "-", "stdin", files)
+  call <- call_with_frames(quote(ronda()), given, labels)
   sides <- if (is.null(options$sides)) {
     c("left", "right")
   } else {
@@ -97,6 +113,9 @@ cli_frames <- function(files, options) {
   }
   on <- arguments$on
   arguments$on <- NULL
+  if (!is.null(options$where)) {
+    arguments$where <- read_where(options$where, frames[[1L]], frames[[2L]])
+  }
   list(
     pairing = new_pairing(frames[[1L]], frames[[2L]],
       with_usual_choices(c(arguments, list(sides = sides))),

@@ -18,14 +18,14 @@ cli_join <- function(files, options) {
 
 cli_receipt <- function(options) {
   if (!isTRUE(options$quiet)) {
-    to_stderr(c(receipt_line(last_receipt()), last_receipt()$notes))
+    to_stderr(as_cli_words(c(receipt_line(last_receipt()), last_receipt()$notes)))
   }
 }
 
 register_command("join", cli_join, two_files, "Join two files.",
   options = function() {
-    c(matching_options, rule_options(), row_options(), column_options,
-      list(fold_option), output_options
+    c(matching_options(), rule_options(), row_options(), column_options, fold_options,
+      output_options()
     )
   },
   examples = c(

@@ -8,13 +8,13 @@ cli_keys <- function(files, options) {
     }
     found <- suggest_keys(frames[[1L]], frames[[2L]])
     attr(found, "sides") <- file_labels(files)
-    return(lines_to_stdout(format(found)))
+    return(lines_to_stdout(as_cli_words(format(found))))
   }
   on <- cli_rules(options)
   if (!length(on)) {
     stop_usage("--on is missing: name the columns of the key.")
   }
-  if (all(vapply(on, is.character, NA))) on <- unlist(on)
+  on <- plain_keys(on)
   result <- if (isTRUE(options$repeated)) {
     repeated_keys(frames[[1L]], on)
   } else {
@@ -27,11 +27,10 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
   "Suggest keys of two files, or check the key of one.",
   least = 1L,
   options = function() {
-    list(
+    c(in_group("Matching", list(
       cli_option("on", "For one file: the columns of its key", "COLUMNS"),
-      cli_option("repeated", "For one file: the rows whose key repeats"),
-      types_option, decimal_option
-    ) |> c(rule_options())
+      cli_option("repeated", "For one file: the rows whose key repeats")
+    )), rule_options(), reading_options)
   },
   examples = c(
     "ronda keys sailings.csv vessels.csv",

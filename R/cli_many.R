@@ -24,20 +24,29 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
   "Join several files on keys that all have.",
   least = 2L, most = Inf,
   options = function() {
-    c(list(
-      cli_option("on", "Key columns that all files have", "KEYS"),
-      cli_option("rows", "full (default), left or inner", "WORD"),
-      cli_option("collisions", paste(
-        "rename (default), left, right, fill, update, agree or stop; or by column:",
-        "note=fill,.other=rename"
-      ), "WORDS"),
-      pattern_option,
-      cli_option("origin", "Add a column with the files that hold a row", "NAME"),
-      missing_option, types_option, decimal_option
-    ), output_options)
+    c(
+      in_group("Matching", list(
+        cli_option("on", "Key columns that all files have", "KEYS"), missing_option
+      )),
+      in_group("Rows", list(cli_option("rows", "full (default), left or inner", "WORD",
+        c("full", "left", "inner")
+      ))),
+      in_group("Columns", list(
+        cli_option("collisions", paste(
+          "rename (default), left, right, fill, update, agree or stop; or by column:",
+          "note=fill,.other=rename"
+        ), "WORDS", c("rename", "left", "right", "fill", "update", "agree", "stop")),
+        pattern_option,
+        cli_option("origin", "Add a column with the files that hold a row", "NAME")
+      )),
+      reading_options, output_options()
+    )
   },
-  examples = paste(
-    "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
-    "--origin held_by --out readings.csv"
+  examples = c(
+    paste(
+      "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
+      "--origin held_by --out readings.csv"
+    ),
+    "ronda many tide_readings.csv wind_readings.csv --on port,read_at --rows inner"
   )
 )

@@ -1,13 +1,19 @@
-# The options of the commands and how their text becomes arguments. Parsing
-# itself is optparse's.
+# The options of the commands: help, completion and the parser are made of these records.
+# Parsing itself is optparse's.
 
-cli_option <- function(name, help, value = NULL) {
-  list(name = name, help = help, value = value)
+# `value`: what its value is called, NULL for a flag; `choices`: the words that it may
+# be; `is_file`: its value is a file
+cli_option <- function(name, help, value = NULL, choices = NULL, is_file = FALSE) {
+  list(name = name, help = help, value = value, choices = choices, is_file = is_file)
 }
 
-missing_option <- cli_option("missing-keys",
-  "unmatched (default), match or stop", "WORD"
-)
+# options under a heading of the help
+in_group <- function(group, options) lapply(options, function(option) c(option, group = group))
+
+missing_option <- cli_option("missing-keys", paste(
+  "What a missing key does: unmatched (default, it equals nothing), match (missing equals",
+  "missing) or stop"
+), "WORD", c("unmatched", "match", "stop"))
 
 types_option <- cli_option("types", paste(
   "Types of columns when reading: id=text,day=date",
@@ -19,7 +25,9 @@ decimal_option <- cli_option("decimal", paste(
   "The decimal mark of the files: . (default) or a comma, as in --decimal ,"
 ), "MARK")
 
-matching_options <- list(
+reading_options <- in_group("Reading", list(types_option, decimal_option))
+
+matching_options <- function() c(in_group("Matching", list(
   cli_option("on", paste(
     "Key columns: port, or vessel=code where the names differ;",
     "several with commas"
@@ -29,20 +37,25 @@ matching_options <- list(
     "given several times: --in-turn card --in-turn name"
   ), "KEYS"),
   cli_option("step", "For --in-turn: add a column that tells which one paired the row", "NAME"),
+  cli_option("clean", clean_help, "WORDS", names(clean_words)),
+  cli_option("corrections", paste(
+    "A file of columns from and to: values of left keys to replace before matching, as",
+    "ronda pair --near-misses --out FILE writes it"
+  ), "FILE", is_file = TRUE),
+  cli_option("where", where_grammar, "CONDITION"),
   missing_option,
   cli_option("repeats", paste(
     "Of several partners: all (default), first, last, stop, highest:COLUMN or",
     "lowest:COLUMN; once: each row of either file in one pair at the most"
-  ), "WORD"),
+  ), "WORD", c("all", "first", "last", "stop", "once", "highest:", "lowest:")),
   cli_option("expect", paste(
     "What must hold: one-to-one, one-to-many, many-to-one, rows-multiply,",
     "left-complete, right-complete, no-missing-keys, left_matched=0.99,",
     "right_matched=0.99; several with commas"
-  ), "WORDS"),
+  ), "WORDS", c(expected_words, "left_matched=", "right_matched=")),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
-  cli_option("sides", "Names of the two sides (default: left,right)", "NAMES"),
-  types_option, decimal_option
-)
+  cli_option("sides", "Names of the two sides (default: left,right)", "NAMES")
+)), reading_options)
 
 # the options of all rules, each before the first that says more about it
 rule_options <- function() {
@@ -56,11 +69,12 @@ rule_options <- function() {
       if (!is.null(options[[name]])) next
       users <- paste0("--", rules_with_detail(name))
       options[[name]] <- cli_option(name,
-        sprintf("For %s: %s", listed(users, "or"), detail$help), detail$value
+        sprintf("For %s: %s", listed(users, "or"), detail$help), detail$value,
+        detail$choices
       )
     }
   }
-  unname(options)
+  in_group("Rules for ordered columns", unname(options))
 }
 
 # the rules that an option says more about
@@ -70,28 +84,32 @@ rules_with_detail <- function(name) {
   )
 }
 
-row_options <- function() list(
+row_options <- function() in_group("Rows", list(
   cli_option("rows", paste("Which rows stay:",
     paste(sub("^left$", "left (default)", names(row_types)), collapse = ", ")
-  ), "WORD"),
-  cli_option("row-order", "Row order: left (default), right or keys", "WORD")
-)
+  ), "WORD", names(row_types)),
+  cli_option("row-order", "Row order: left (default), right or keys", "WORD",
+    c("left", "right", "keys")
+  )
+))
 
 pattern_option <- cli_option("name-pattern",
   "Names of renamed columns (default: {column}_{side})", "PATTERN"
 )
 
-column_options <- list(
+column_options <- in_group("Columns", list(
   cli_option("take", paste(
     "Right columns to bring, in this order; new=old renames; .rest brings the",
     "others too; nothing (--take=) brings none"
   ), "COLUMNS"),
   cli_option("omit", "Right columns to do without", "COLUMNS"),
-  cli_option("keys", "one (default) column for each key, or both", "WORD"),
+  cli_option("keys", "one (default) column for each key, or both", "WORD", c("one", "both")),
   cli_option("collisions", paste(
     "Columns of one name: rename_right (default), rename_left, rename, left,",
     "right, fill, update, agree, stop; or by column: status=left,.other=fill"
-  ), "WORDS"),
+  ), "WORDS", c("rename_right", "rename_left", "rename", "left", "right", "fill", "update",
+    "agree", "stop"
+  )),
   pattern_option,
   cli_option("origin", "Add a column that tells where a row comes from",
     "NAME"
@@ -104,17 +122,17 @@ column_options <- list(
     "Values where a row's side is absent: fare=0,name=unknown; .other=0 is for",
     "every other column that it fits"
   ), "VALUES")
-)
+))
 
-fold_option <- cli_option("fold", paste(
+fold_options <- in_group("Columns", list(cli_option("fold", paste(
   "One row for each left row, its partners folded: km=sum(km); nrow(), length, sum, mean,",
   "min, max, any, all (na.rm = TRUE, too), x[1], x[length(x)], length(unique(x)); may be",
   "given several times"
-), "NAME=FORM")
+), "NAME=FORM")))
 
 quiet_option <- cli_option("quiet", "Nothing on stderr but errors and warnings")
 
-output_options <- list(
-  cli_option("out", "The file to write (default: csv on stdout)", "FILE"),
-  quiet_option
-)
+# the file to write, and what is said beside it
+output_options <- function(help = "The file to write (default: csv on stdout)") {
+  in_group("Output", list(cli_option("out", help, "FILE", is_file = TRUE), quiet_option))
+}

@@ -1,14 +1,8 @@
 # Words of the command line made files and options.
 
-option_parser <- function(command, options) {
+option_parser <- function(options) {
   need_packages("optparse", "The command line", class = "file")
-  parser <- optparse::OptionParser(
-    usage = usage_line(command), add_help_option = FALSE,
-    description = command$about,
-    epilogue = paste(c("Examples:", paste0("  ", command$examples), ""),
-      collapse = "\n"
-    )
-  )
+  parser <- optparse::OptionParser(add_help_option = FALSE)
   for (option in options) {
     parser <- optparse::add_option(parser, paste0("--", option$name),
       action = if (is.null(option$value)) "store_true" else "store",
@@ -21,12 +15,6 @@ option_parser <- function(command, options) {
   )
 }
 
-command_help <- function(command, options) {
-  parser <- option_parser(command, options)
-  text <- utils::capture.output(optparse::print_help(parser))
-  paste0(paste(text, collapse = "\n"), "\n")
-}
-
 # list(files, options): options by name, as text
 parse_options <- function(command, options, args) {
   known <- vapply(options, function(option) option$name, "")
@@ -34,7 +22,7 @@ parse_options <- function(command, options, args) {
   split <- split_words(args, command$name, known, known[takes])
   # (a parser of the options given: making one of all takes longer than most joins)
   given <- sub("^--", "", sub("=.*", "", split$options))
-  parser <- option_parser(command, options[known %in% given])
+  parser <- option_parser(options[known %in% given])
   parsed <- tryCatch(
     optparse::parse_args(parser, split$options,
       print_help_and_exit = FALSE, positional_arguments = FALSE
@@ -55,7 +43,7 @@ parse_options <- function(command, options, args) {
 kept_equals <- "\003"
 
 # Options that may be given several times: lists go on, rules come side by side
-list_options <- c("on", "take", "if-absent", "expect", "types")
+list_options <- c("on", "take", "if-absent", "expect", "types", "clean")
 
 between_rules <- "\004"
 

@@ -11,16 +11,17 @@ cli_plot <- function(files, options) {
 
 register_command("plot", cli_plot, two_files, "Draw a pairing.",
   options = function() {
-    c(matching_options, rule_options(), list(
+    c(matching_options(), rule_options(), in_group("Output", list(
       cli_option("view",
-        listed(sub("^overlap$", "overlap (default)", figure_order), "or"), "WORD"
-      ),
-      cli_option("out", "The .png, .pdf or .svg file to write (required)", "FILE"),
-      quiet_option
-    ))
+        listed(sub("^overlap$", "overlap (default)", figure_order), "or"), "WORD", figure_order
+      )
+    )), output_options("The .png, .pdf or .svg file to write (required)"))
   },
-  examples = paste(
-    "ronda plot sailings.csv vessels.csv --on vessel=code",
-    "--view join_types --out types.png"
+  examples = c(
+    "ronda plot sailings.csv vessels.csv --on vessel=code --view join_types --out types.png",
+    paste(
+      "ronda plot sailings.csv tide_readings.csv --on port --nearest departs=read_at",
+      "--view timeline --out readings.svg"
+    )
   )
 )

@@ -11,14 +11,15 @@ cli_report <- function(files, options) {
 register_command("report", cli_report, two_files,
   "Write the account, figures and samples as one web page.",
   options = function() {
-    c(matching_options, rule_options(), list(
-      fold_option,
-      cli_option("out", "The .html file to write (required)", "FILE"),
-      quiet_option
-    ))
+    c(matching_options(), rule_options(), fold_options,
+      output_options("The .html file to write (required)")
+    )
   },
-  examples = paste(
-    "ronda report sailings.csv vessels.csv --on vessel=code",
-    "--out report.html"
+  examples = c(
+    "ronda report sailings.csv vessels.csv --on vessel=code --out report.html",
+    paste(
+      "ronda report sailings.csv tide_readings.csv --on port --nearest departs=read_at",
+      "--within \"15 mins\" --out readings.html"
+    )
   )
 )

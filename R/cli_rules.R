@@ -11,16 +11,20 @@ cli_rules <- function(options) {
     if (!is.null(form)) cli_rule(kind, form, options)
   })
   c(
-    as.list(if (!is.null(options$on)) split_pairs(options$on)),
+    if (!is.null(options$on)) with_cleaning(split_pairs(options$on), options),
     do.call(c, made),
     if (length(options[["in-turn"]]) == 1L) {
       stop_usage("--in-turn is given twice or more: --in-turn card --in-turn name")
     },
     if (!is.null(options[["in-turn"]])) {
-      do.call(in_turn, c(lapply(options[["in-turn"]], split_pairs), list(step = options$step)))
+      steps <- lapply(lapply(options[["in-turn"]], split_pairs), with_cleaning, options)
+      do.call(in_turn, c(lapply(steps, plain_keys), list(step = options$step)))
     }
   )
 }
+
+# keys without a rule among them are names of columns
+plain_keys <- function(keys) if (all(vapply(keys, is.character, NA))) unlist(keys) else keys
 
 # an option that says more about a rule goes with that rule
 check_rule_details <- function(options) {

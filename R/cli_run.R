@@ -30,7 +30,7 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
       error = function(e) report_failure(e, 1L)
     ),
     ronda_warning = function(w) {
-      to_stderr(paste("Warning:", conditionMessage(w)))
+      to_stderr(paste("Warning:", as_cli_words(conditionMessage(w))))
       invokeRestart("muffleWarning")
     }
   )))
@@ -58,30 +58,29 @@ run_command <- function(args) {
   options <- command$options()
   given <- parse_options(command, options, args[-1L])
   if (isTRUE(given$options$help)) {
-    to_stdout(command_help(command, options))
+    lines_to_stdout(command_help(command, options))
     return(0L)
   }
   check_file_count(command, given$files)
-  command$run(given$files, given$options)
+  run_told(command, given)
   0L
 }
 
-general_help <- function() {
-  about <- vapply(command_order, function(name) commands[[name]]$about, "")
-  c(
-    "ronda: join data frames and see what happened",
-    "",
-    "Usage: ronda COMMAND FILES [OPTIONS]",
-    "",
-    "Commands:",
-    sprintf("  %-7s %s", command_order, about),
-    "",
-    "ronda COMMAND --help shows the options of a command.",
-    paste(
-      "--on, --take, --fold, --in-turn, --if-absent, --expect, --types and rules may be given",
-      "several times."
-    ),
-    "Files: .csv, .tsv, .rds, .parquet, .jsonl, or - for csv on stdin.",
-    "Exit codes: 0 done, 1 failed, 2 wrong usage, 3 an expectation failed."
+# What is going on is told on stderr: notes always, stages where it is a terminal; but
+# for --quiet
+run_told <- function(command, given) {
+  quiet <- isTRUE(given$options$quiet)
+  old <- options(ronda.progress = !quiet && isatty(stderr()))
+  on.exit(options(old))
+  withCallingHandlers(command$run(given$files, given$options),
+    ronda_message_note = function(m) {
+      if (!quiet) to_stderr(as_cli_words(sub("\n$", "", conditionMessage(m))))
+      invokeRestart("muffleMessage")
+    }
   )
+}
+
+report_failure <- function(e, code) {
+  to_stderr(paste("ronda:", as_cli_words(conditionMessage(e))))
+  code
 }

@@ -21,11 +21,19 @@ cli_split <- function(files, options) {
 register_command("split", cli_split, two_files,
   "Write matched rows and those of each side alone to three files.",
   options = function() {
-    c(matching_options, rule_options(), column_options, list(
-      cli_option("out", "The folder to write to (default: this one)", "FOLDER"),
-      cli_option("format", "csv (default), tsv, rds, parquet or jsonl", "WORD"),
+    c(matching_options(), rule_options(), column_options, in_group("Output", list(
+      cli_option("out", "The folder to write to (default: this one)", "FOLDER", is_file = TRUE),
+      cli_option("format", "csv (default), tsv, rds, parquet or jsonl", "WORD",
+        unique(file_formats)
+      ),
       quiet_option
-    ))
+    )))
   },
-  examples = "ronda split sailings.csv vessels.csv --on vessel=code --out parts"
+  examples = c(
+    "ronda split sailings.csv vessels.csv --on vessel=code --out parts",
+    paste(
+      "ronda split sailings.csv vessels.csv --on vessel=code --sides trips,ships",
+      "--format tsv --out parts"
+    )
+  )
 )

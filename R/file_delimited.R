@@ -3,15 +3,21 @@
 # times are read there to the last digit. Texts are read by readr.
 
 read_delimited <- function(path, delimiter, types, decimal, label, call) {
-  need_packages("readr", "Reading csv and tsv", class = "file")
-  found <- read_delimited_(file_bytes(path), delimiter, decimal, as.character(names(types)))
+  bytes <- file_bytes(path)
+  found <- read_delimited_(bytes, delimiter, decimal, as.character(names(types)))
   names <- found$names
   stop_at_fault(found$fault, names)
   if (!length(names)) stop("it is empty")
   check_typed_names(types, names, label, call)
   is_text <- vapply(found$columns, function(column) column$type == "text", NA)
   columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  columns[is_text] <- read_texts(path, delimiter, found, is_text)
+  cells <- cells_of_columns_(bytes, delimiter, which(is_text))
+  # (what is large is let go of before readr makes its own)
+  if (length(bytes) > 1e7) {
+    bytes <- NULL
+    gc(FALSE)
+  }
+  columns[is_text] <- read_texts(cells, delimiter, found, is_text)
   names(columns) <- names
   asked <- nzchar(names) & names %in% names(types)
   line_of <- function(row) line_of_row_(file_bytes(path), delimiter, row)
@@ -41,34 +47,28 @@ stop_at_fault <- function(fault, names) {
   }
 }
 
-# a column that is no text
+# a column that is no text (64-bit integers are texts where the package is missing that
+# gives them a meaning)
 as_typed_column <- function(column, rows) {
   switch(column$type,
     empty = rep(NA, rows),
-    date = structure(column$values, class = "Date"),
-    time = as_utc(column$values),
-    int64 = as_big_numbers(column$values),
+    int64 = if (requireNamespace("bit64", quietly = TRUE)) column$values else {
+      int64_text(column$values)
+    },
     column$values
   )
 }
 
-# (text where the package is missing that gives 64-bit integers a meaning)
-as_big_numbers <- function(values) {
-  values <- structure(values, class = "integer64")
-  if (requireNamespace("bit64", quietly = TRUE)) values else int64_text(values)
-}
-
-# The text columns of a file, by readr, which gets a file of these alone. It takes quoted
+# The text columns of a file, by readr, which gets a file of these cells alone. It takes quoted
 # cells that are empty, or NA, for missing: the engine has told which these are.
-read_texts <- function(path, delimiter, found, is_text) {
+read_texts <- function(cells, delimiter, found, is_text) {
   if (!any(is_text) || !found$rows) {
     return(rep(list(character()), sum(is_text)))
   }
+  need_packages("readr", "Reading csv and tsv", class = "file")
   copy <- tempfile(fileext = ".csv")
   on.exit(unlink(copy))
-  writeBin(cells_of_columns_(file_bytes(path), delimiter, which(is_text)), copy)
-  # (so that the bytes are let go of before readr makes its own)
-  if (file.size(path) > 1e7) gc(FALSE)
+  writeBin(cells, copy)
   texts <- suppressWarnings(readr::read_delim(copy,
     delim = delimiter, col_types = strrep("c", sum(is_text)),
     na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
@@ -78,8 +78,8 @@ read_texts <- function(path, delimiter, found, is_text) {
     stop(sprintf("%.0f rows were found, and %d read", found$rows, nrow(texts)))
   }
   Map(function(text, column) {
-    text[column$empty_texts] <- ""
-    text[column$na_texts] <- "NA"
+    if (length(column$empty_texts)) text[column$empty_texts] <- ""
+    if (length(column$na_texts)) text[column$na_texts] <- "NA"
     text
   }, lapply(seq_along(texts), function(k) .subset2(texts, k)), found$columns[is_text])
 }

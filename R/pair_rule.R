@@ -146,9 +146,9 @@ rule_option <- function(help, make, value = "RULE", left = "point",
 }
 
 # An option that says more about a rule: `value` is NULL for a flag, "DISTANCE" for a
-# number or text with a unit, else a word
-rule_detail <- function(help, value = NULL, usual = NULL) {
-  list(help = help, value = value, usual = usual)
+# number or text with a unit, else a word; `choices`: the words that it may be
+rule_detail <- function(help, value = NULL, usual = NULL, choices = NULL) {
+  list(help = help, value = value, usual = usual, choices = choices)
 }
 
 new_rule <- function(kind, ...) {

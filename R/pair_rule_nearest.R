@@ -265,9 +265,13 @@ register_rule("nearest",
       )
     },
     details = list(
-      look = rule_detail("back (default), ahead or either", "WORD", "back"),
+      look = rule_detail("back (default), ahead or either", "WORD", "back",
+        c("back", "ahead", "either")
+      ),
       within = rule_detail("no farther than 15 or \"15 mins\"", "DISTANCE", Inf),
-      ties = rule_detail("last (default), first, all or stop", "WORD", "last"),
+      ties = rule_detail("last (default), first, all or stop", "WORD", "last",
+        c("last", "first", "all", "stop")
+      ),
       n = rule_detail("up to so many right rows, the closest ones (default: 1)",
         "NUMBER", 1
       ),

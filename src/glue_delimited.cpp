@@ -86,6 +86,11 @@ Vector as_whole(const core::Context& context, const double* values,
   return out;
 }
 
+SEXP with_class(SEXP values, const CharacterVector& names) {
+  Rf_setAttrib(values, R_ClassSymbol, names);
+  return values;
+}
+
 SEXP as_vector(const core::Context& context, core::ColumnType type, SEXP values,
                std::size_t rows) {
   switch (type) {
@@ -96,6 +101,13 @@ SEXP as_vector(const core::Context& context, core::ColumnType type, SEXP values,
     case core::ColumnType::text:
     case core::ColumnType::empty:
       return R_NilValue;
+    case core::ColumnType::int64:
+      return with_class(values, CharacterVector::create("integer64"));
+    case core::ColumnType::date:
+      return with_class(values, CharacterVector::create("Date"));
+    case core::ColumnType::time:
+      Rf_setAttrib(values, Rf_install("tzone"), CharacterVector::create("UTC"));
+      return with_class(values, CharacterVector::create("POSIXct", "POSIXt"));
     default:
       return values;
   }

@@ -400,7 +400,9 @@ test_that("options given again add up where that makes sense, and are refused el
   refused("--quiet takes no value", files, "--quiet=yes")
   refused("stands for one file", "-", "-", "--on", "port")
   refused("--cross is given twice", files, "--cross", "--cross")
-  refused("more than one `nearest", files, "--nearest", "port=port", "--nearest", "port=port")
+  refused("--nearest is given more than once", files, "--nearest", "port=port",
+    "--nearest", "port=port"
+  )
 })
 
 test_that("a conversion that R would write is an option here, quoted for the shell", {

@@ -111,7 +111,7 @@ test_that("two files are compared, and --expect same says so", {
   folder <- withr::local_tempdir()
   withr::local_dir(folder)
   write_frame(old, "old.csv")
-  write_frame(new, "new.csv")
+  write_frame(transform(new, seats = as.integer(seats)), "new.csv")
   run <- function(...) run_cli("compare", ...)
   expect_lines(unlist(run("old.csv", "new.csv", "--on", "code", "--expect", "same", "--out",
     "changes.csv"

@@ -1,0 +1,194 @@
+# What the command line says to write can be typed, and does what it says.
+
+# a line of options as the shell gives it
+shell_words <- function(line) {
+  system2("bash", c("-c", shQuote(paste("printf '%s\\n'", line))), stdout = TRUE)
+}
+
+test_that("code in messages becomes options that mean the same", {
+  in_demo_folder()
+  skip_on_os("windows")
+  rules <- list(
+    c("sailings", "vessels", "on = c(vessel = \"code\")"),
+    c("sailings", "vessels", "on = list(c(vessel = \"code\"), \"status\")"),
+    c("sailings", "tide_readings",
+      paste("on = list(\"port\", nearest(\"departs\", \"read_at\", look = \"either\",",
+        "within = \"15 mins\"))"
+      )
+    ),
+    c("sailings", "tide_readings",
+      "on = list(\"port\", around(\"departs\", \"read_at\", before = \"1 hour\", after = 600))"
+    ),
+    c("sailings", "tide_readings", "on = list(\"port\", relate(\"departs\", \"<=\", \"read_at\"))"),
+    c("sailings", "fare_bands", "on = inside(\"km\", \"from_km\", \"to_km\", open_ended = TRUE)"),
+    c("crew_shifts", "sailings",
+      "on = list(\"vessel\", covers(\"starts\", \"ends\", \"departs\", ends = \"[]\"))"
+    ),
+    c("vessels", "ports", "on = cross()"),
+    c("sailings", "vessels",
+      "on = same(\"vessel\", \"code\", via = function(x) tolower(trimws(x)))"
+    )
+  )
+  for (one in rules) {
+    line <- as_cli_words(one[3L])
+    expect_no_match(line, "[(] | = ")
+    run <- run_cli("pair", paste0(one[1:2], ".csv"), shell_words(line), "--json")
+    expect_identical(run$code, 0L, label = line)
+    frames <- list(read_frame(paste0(one[1L], ".csv")), read_frame(paste0(one[2L], ".csv")))
+    on <- eval(parse(text = sub("^on = ", "", one[3L])))
+    counts <- receipt(pair_rows(frames[[1L]], frames[[2L]], on, expect = "rows-multiply"))
+    told <- jsonlite::fromJSON(run$out)
+    expect_equal(told$pairs, counts$pairs, label = line)
+    expect_equal(told$matched_left, counts$matched_left, label = line)
+  }
+  expect_identical(as_cli_words(c(
+    "Write expect = \"rows-multiply\" if that is right;", "or write max_rows = 500000.",
+    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+    "Write, for example: take = c(new = \"old\", .rest = TRUE)",
+    "Write, for example: where = ~ left$length <= right$max_length",
+    "Write, for example: fold = list(rows = ~ nrow(right))",
+    "`on` has more than one `nearest()`.", "Write collisions = list(status = \"rename\") to see",
+    "1 lies on an excluded end: ends = \"[]\" would match it."
+  )), c(
+    "Write --expect rows-multiply if that is right;", "or write --max-rows 500000.",
+    "Write --repeats first, last or highest:COLUMN to keep one.",
+    "Write, for example: --take new=old,.rest",
+    "Write, for example: --where 'left.length <= right.max_length'",
+    "Write, for example: --fold 'rows=nrow()'", "--nearest is given more than once.",
+    "Write --collisions status=rename to see",
+    "1 lies on an excluded end: --ends '[]' would match it."
+  ))
+})
+
+test_that("what keys and near misses advise can be typed", {
+  in_demo_folder()
+  told <- run_cli("keys", "sailings.csv", "vessels.csv")$out
+  line <- sub("^1[.] ", "", told[1L])
+  expect_identical(line, "--on vessel=code --clean trim,lower")
+  run <- run_cli("pair", "sailings.csv", "vessels.csv", strsplit(line, " ")[[1L]])
+  expect_match(run$out, "sailings +60 +56", all = FALSE)
+  told <- run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--near-misses")$out
+  all <- sub(".*: ", "", grep("all of these", told, value = TRUE))
+  expect_identical(all, "--clean spaces,lower")
+  run <- run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    strsplit(all, " ")[[1L]]
+  )
+  expect_match(run$out, "sailings +60 +56", all = FALSE)
+  # written, read by somebody, given back
+  expect_identical(run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--near-misses", "--out", "misses.csv"
+  )$code, 0L)
+  run <- run_cli("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--corrections", "misses.csv", "--out", "joined.csv"
+  )
+  expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 56 paired")
+  for (word in names(clean_words)) {
+    expect_identical(words_of_cleaner(one_function(clean_steps()[[word]])), word)
+  }
+  write_frame(data.frame(id = c("A-1", "\u00e9b", "007", "O1"), n = 1:4), "a.csv")
+  write_frame(data.frame(id = c("a1", "EB", "7", "0L"), m = 1:4), "b.csv")
+  pairs <- function(...) {
+    out <- run_cli("pair", "a.csv", "b.csv", "--on", "id", "--json", ...)$out
+    jsonlite::fromJSON(out)$pairs
+  }
+  expect_identical(pairs(), 0L)
+  expect_identical(pairs("--clean", "signs,lower"), 1L)
+  expect_identical(pairs("--clean", "zeros"), 1L)
+  expect_identical(pairs("--clean", "id=look_alike"), 1L)
+  skip_if_not_installed("stringi")
+  expect_identical(pairs("--clean", "accents", "--clean", "lower,zeros,signs"), 3L)
+})
+
+test_that("conditions of --where choose the pairs that R's conditions choose", {
+  withr::local_dir(withr::local_tempdir())
+  set.seed(7)
+  frame <- function() {
+    data.frame(
+      k = sample(3L, 20L, TRUE), n = sample(c(1:5, NA), 20L, TRUE) / 2,
+      "odd name" = sample(c("a", "b'c", NA), 20L, TRUE),
+      day = as.Date("2031-05-01") + sample(c(0:3, NA), 20L, TRUE),
+      at = as.POSIXct("2031-05-01", tz = "UTC") + 3600 * sample(0:60, 20L, TRUE),
+      open = sample(c(TRUE, FALSE), 20L, TRUE), check.names = FALSE
+    )
+  }
+  left <- frame()
+  right <- frame()
+  write_frame(left, "left.csv")
+  write_frame(right, "right.csv")
+  # each piece as --where has it, and as R has it
+  pieces <- list(
+    c("left.n <= right.n", "left$n <= right$n"), c("1.5 < left.n", "1.5 < left$n"),
+    c("left.`odd name` = right.`odd name`", "left$`odd name` == right$`odd name`"),
+    c("right.`odd name` != 'b''c'", "right$`odd name` != \"b'c\""),
+    c("left.`odd name` == \"a\"", "left$`odd name` == \"a\""),
+    c("left.day >= 2031-05-02", "left$day >= as.Date(\"2031-05-02\")"),
+    c("right.at < 2031-05-02", "right$at < as.POSIXct(\"2031-05-02\", tz = \"UTC\")"),
+    c("left.at > 2031-05-01T10:30", "left$at > as.POSIXct(\"2031-05-01 10:30\", tz = \"UTC\")"),
+    c("left.open", "left$open"), c("left.open = right.open", "left$open == right$open"),
+    c("right.open != TRUE", "right$open != TRUE"), c("left.n!=-1", "left$n != -1")
+  )
+  grow <- function(depth) {
+    if (depth == 0L) {
+      return(pieces[[sample(length(pieces), 1L)]])
+    }
+    one <- grow(sample(0:(depth - 1L), 1L))
+    other <- grow(sample(0:(depth - 1L), 1L))
+    sign <- sample(c("&", "|"), 1L)
+    switch(sample(3L, 1L), paste(one, sign, other), paste0("(", one, sign, other, ")"),
+      paste0("!(", one, ") ", sign, " ", other)
+    )
+  }
+  for (round in 1:60) {
+    condition <- grow(sample(0:3, 1L))
+    run <- run_cli("join", "left.csv", "right.csv", "--on", "k", "--rows", "inner", "--where",
+      condition[1L], "--expect", "rows-multiply", "--row-numbers", "l,r", "--out", "out.csv"
+    )
+    expect_identical(run$code, 0L, label = condition[1L])
+    wanted <- join_frames(left, right, on = "k", rows = "inner", expect = "rows-multiply",
+      where = eval(parse(text = paste("~", condition[2L]))), row_numbers = c("l", "r")
+    )
+    found <- read_frame("out.csv")
+    expect_equal(unname(as.list(found[c("l", "r")])), unname(as.list(wanted[c("l", "r")])),
+      label = condition[1L]
+    )
+  }
+  wrong <- c(
+    "left.n < system('touch x')" = "can't be read from \"system", "left.n" = "comparison",
+    "left.n <" = "ends where a column", "left.nn < 1" = "column `nn`.*Did you mean `n`",
+    "left.n < 'a'" = "can't compare left.n .double. with 'a' .text.",
+    "left.`odd name` < 'a'" = "texts by = and != only", "(left.n < 1" = "closing bracket",
+    "left.n < 1 left.n" = "has \"left.n\" where & or |", "left.day > 2031-02-30" = "no day or time",
+    "left.day = 2031-05-01T10:00" = "can't compare left.day .date. with"
+  )
+  for (condition in names(wrong)) {
+    run <- run_cli("join", "left.csv", "right.csv", "--on", "k", "--where", condition)
+    expect_identical(run$code, 2L)
+    expect_match(paste(run$err, collapse = "\n"), wrong[[condition]])
+  }
+  expect_false(file.exists("x"))
+})
+
+test_that("shells complete commands, options and their words", {
+  skip_on_os("windows")
+  script <- withr::local_tempfile(lines = run_cli("completion", "bash")$out)
+  complete <- function(...) {
+    words <- c("ronda", ...)
+    code <- sprintf(
+      "source %s; COMP_WORDS=(%s); COMP_CWORD=%d; _ronda; printf '%%s\\n' \"${COMPREPLY[@]}\"",
+      script, paste(shQuote(words), collapse = " "), length(words) - 1L
+    )
+    system2("bash", c("-c", shQuote(code)), stdout = TRUE)
+  }
+  expect_identical(complete("jo"), "join")
+  expect_identical(complete("join", "a.csv", "--row"), c("--rows", "--row-order", "--row-numbers"))
+  expect_identical(complete("join", "--rows", "s"), "semi")
+  expect_identical(complete("plot", "--view", "ti"), "timeline")
+  expect_true("--help" %in% complete("many", "--"))
+  folder <- withr::local_tempdir()
+  file.create(file.path(folder, "sailings.csv"))
+  expect_identical(complete("join", file.path(folder, "sai")), file.path(folder, "sailings.csv"))
+  skip_if(!nzchar(Sys.which("zsh")), "zsh is not installed")
+  zsh <- withr::local_tempfile(lines = run_cli("completion", "zsh")$out)
+  code <- sprintf("autoload -U compinit; compinit -D; source %s; print ${_comps[ronda]}", zsh)
+  expect_identical(system2("zsh", c("-fc", shQuote(code)), stdout = TRUE), "_ronda")
+})
