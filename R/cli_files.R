@@ -33,8 +33,7 @@ cli_read_all <- function(files, options) {
 cli_read <- function(file, types, decimal) {
   if (file != "-") {
     tell_reading(file)
-    header <- if (is.null(types) || has_own_types(file)) NULL else names(read_frame(file))
-    return(read_frame(file, types[names(types) %in% header], decimal))
+    return(read_file(file, if (!has_own_types(file)) types, decimal, quote(read_frame()), TRUE))
   }
   copy <- tempfile(fileext = ".csv")
   on.exit(unlink(copy))

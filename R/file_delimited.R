@@ -11,7 +11,9 @@ read_delimited <- function(path, delimiter, types, decimal, label, call) {
   check_typed_names(types, names, label, call)
   is_text <- vapply(found$columns, function(column) column$type == "text", NA)
   columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  cells <- cells_of_columns_(bytes, delimiter, which(is_text))
+  cells <- tempfile(fileext = ".csv")
+  on.exit(unlink(cells))
+  if (any(is_text)) writeBin(cells_of_columns_(bytes, delimiter, which(is_text)), cells)
   # (what is large is let go of before readr makes its own)
   if (length(bytes) > 1e7) {
     bytes <- NULL
@@ -59,17 +61,14 @@ as_typed_column <- function(column, rows) {
   )
 }
 
-# The text columns of a file, by readr, which gets a file of these cells alone. It takes quoted
-# cells that are empty, or NA, for missing: the engine has told which these are.
+# The text columns of a file, by readr, which gets a file of these cells alone. It takes
+# quoted cells that are empty, or NA, for missing: the engine has told which these are.
 read_texts <- function(cells, delimiter, found, is_text) {
   if (!any(is_text) || !found$rows) {
     return(rep(list(character()), sum(is_text)))
   }
   need_packages("readr", "Reading csv and tsv", class = "file")
-  copy <- tempfile(fileext = ".csv")
-  on.exit(unlink(copy))
-  writeBin(cells, copy)
-  texts <- suppressWarnings(readr::read_delim(copy,
+  texts <- suppressWarnings(readr::read_delim(cells,
     delim = delimiter, col_types = strrep("c", sum(is_text)),
     na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
     quote = "\"", escape_double = TRUE, skip_empty_rows = FALSE, lazy = FALSE

@@ -91,6 +91,9 @@ as_plain_frame <- function(x) {
 type_parsers <- c("text", "number", "integer", "logical", "date", "datetime")
 
 check_typed_names <- function(types, names, label, call) {
+  if (isTRUE(attr(types, "spare"))) {
+    return()
+  }
   unknown <- setdiff(names(types), names)
   if (length(unknown)) {
     stop_argument(sprintf("`types` names a column `%s`, which %s doesn't have.",

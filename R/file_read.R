@@ -56,7 +56,11 @@
 #' identical(read_frame(copy), vessels)
 #' @export
 read_frame <- function(path, types = NULL, decimal = ".") {
-  call <- quote(read_frame())
+  read_file(path, types, decimal, quote(read_frame()))
+}
+
+# `spare`: types of columns that the file doesn't have are passed over
+read_file <- function(path, types, decimal, call, spare = FALSE) {
   check_name(path, "path", call)
   check_types(types, call)
   check_choice(decimal, c(".", ","), "decimal", call)
@@ -78,6 +82,7 @@ read_frame <- function(path, types = NULL, decimal = ".") {
     on.exit(unlink(file))
     file.copy(path, file)
   }
+  if (spare && length(types)) attr(types, "spare") <- TRUE
   tryCatch(read_as(format, file, types, decimal, path, call),
     error = function(e) {
       if (inherits(e, "ronda_error")) stop(e)

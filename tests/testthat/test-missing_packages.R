@@ -20,7 +20,7 @@ test_that("what needs a package says which, and how to get it", {
   pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
   receipt <- receipt(pairing)
   files <- c("a.parquet", "a.jsonl", "a.csv", "a.tsv")
-  for (file in files) writeLines("not looked at", file)
+  for (file in files) writeLines(c("text", "of a file"), file)
   calls <- list(
     ggplot2 = quote(plot(pairing)), ggplot2 = quote(plot_rows_guide()),
     ggplot2 = quote(write_report(pairing, "r.html")),
