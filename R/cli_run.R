@@ -20,8 +20,13 @@
 #' ))
 #' @export
 ronda_cli <- function(args = commandArgs(TRUE)) {
+  given <- new.env(parent = emptyenv())
+  report_failure <- function(e, code) {
+    to_stderr(paste("ronda:", as_cli_words(conditionMessage(e), given$files)))
+    code
+  }
   invisible(in_utf8(withCallingHandlers(
-    tryCatch(run_command(args),
+    tryCatch(run_command(args, given),
       cli_reader_gone = function(e) 0L,
       cli_usage = function(e) report_failure(e, 2L),
       ronda_error_argument = function(e) report_failure(e, 2L),
@@ -30,13 +35,14 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
       error = function(e) report_failure(e, 1L)
     ),
     ronda_warning = function(w) {
-      to_stderr(paste("Warning:", as_cli_words(conditionMessage(w))))
+      to_stderr(paste("Warning:", as_cli_words(conditionMessage(w), given$files)))
       invokeRestart("muffleWarning")
     }
   )))
 }
 
-run_command <- function(args) {
+# (`given` holds the files of the command, for messages)
+run_command <- function(args, given) {
   if (!length(args) || args[1L] %in% c("--help", "-h", "help")) {
     lines_to_stdout(general_help())
     return(if (length(args)) 0L else 2L)
@@ -56,13 +62,15 @@ run_command <- function(args) {
     )
   }
   options <- command$options()
-  given <- parse_options(command, options, args[-1L])
-  if (isTRUE(given$options$help)) {
+  parsed <- parse_options(command, options, args[-1L])
+  if (isTRUE(parsed$options$help)) {
     lines_to_stdout(command_help(command, options))
     return(0L)
   }
-  check_file_count(command, given$files)
-  run_told(command, given)
+  check_file_count(command, parsed$files)
+  given$files <- stats::setNames(parsed$files, file_labels(parsed$files))
+  if (length(parsed$files) == 1L) given$files["frame"] <- parsed$files
+  run_told(command, parsed)
   0L
 }
 
@@ -78,9 +86,4 @@ run_told <- function(command, given) {
       invokeRestart("muffleMessage")
     }
   )
-}
-
-report_failure <- function(e, code) {
-  to_stderr(paste("ronda:", as_cli_words(conditionMessage(e))))
-  code
 }

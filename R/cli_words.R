@@ -1,7 +1,21 @@
 # Messages in the words of the command line: where they say what to write, in R, they
 # say it here as options.
 
-as_cli_words <- function(texts) vapply(texts, one_in_cli_words, "", USE.NAMES = FALSE)
+# `files`: the files as they were given, by what they are called in messages
+as_cli_words <- function(texts, files = character()) {
+  texts <- vapply(texts, one_in_cli_words, "", USE.NAMES = FALSE)
+  for (label in names(files)[nzchar(names(files))]) {
+    for (behind in c(" (left)", " (right)", " has no column")) {
+      begins <- startsWith(texts, sprintf("`%s`%s", label, behind))
+      rest <- substring(texts[begins], nchar(label) + 3L)
+      texts[begins] <- sprintf("`%s`%s", files[[label]], rest)
+    }
+    texts <- gsub(sprintf("ronda keys %s --on", label),
+      sprintf("ronda keys %s --on", files[[label]]), texts, fixed = TRUE
+    )
+  }
+  texts
+}
 
 one_in_cli_words <- function(text) {
   text <- with_type_options(text)
@@ -30,6 +44,7 @@ cli_phrases <- c(
   "repeats = \"first\", \"last\" or highest(\"column\")" =
     "--repeats first, last or highest:COLUMN",
   "ties = \"last\" or \"first\" to take one, \"all\"" = "--ties last or first to take one, all",
+  ", or a function(left, right), not" = ", not",
   "rows = \"semi\" or \"anti\"" = "--rows semi or anti",
   "`on` has more than one `nearest()`." = "--nearest is given more than once.",
   " must stand alone in `on`." = " must stand alone, without --on and other rules.",
@@ -39,7 +54,7 @@ cli_phrases <- c(
 
 # R code in a text, `name = value` and rules, as options
 with_options_for_code <- function(text) {
-  starts <- sprintf("\\b(?:(?:%s) = |(?:%s)\\()",
+  starts <- sprintf("\\b(?:(?:%s) = |(?:%s|repeated_keys)\\()",
     paste(c(names(cli_names), "via"), collapse = "|"),
     paste(setdiff(rule_order, "in_turn"), collapse = "|")
   )
@@ -100,6 +115,11 @@ option_for_code <- function(code) {
   )
   if (length(value) != 1L) {
     return(NULL)
+  }
+  if (is_call_of(value[[1L]], "repeated_keys")) {
+    word <- option_word(value[[1L]][[3L]])
+    frame <- value[[1L]][[2L]]
+    return(if (!is.null(word)) sprintf("ronda keys %s --on %s --repeated", as.character(frame), word))
   }
   if (!argument) {
     return(option_for_rule(value[[1L]]))

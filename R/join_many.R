@@ -167,7 +167,10 @@ as_chain <- function(on, frames, call) {
   names(on) <- later
   chain <- lapply(later, function(name) {
     before <- frames[seq_len(match(name, names(frames)) - 1L)]
-    as_rules(on[[name]], names_so_far(before), frames[[name]], call)
+    labels <- c(if (length(before) == 1L) names(before) else "the frames so far", name)
+    as_rules(on[[name]], names_so_far(before), frames[[name]],
+      call_with_frames(call, labels, labels)
+    )
   })
   for (rules in chain) {
     for (rule in rules) {
