@@ -9,8 +9,30 @@
 #'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
 #'   went well.
 #' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
-#'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types` and the rules may be
-#'   given several times and add up; any other option given twice is wrong usage.
+#'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types`, `--clean` and the rules
+#'   may be given several times and add up; any other option given twice is wrong usage.
+#'
+#'   `--where` takes a condition on each pair, in a small language of its own (it is never
+#'   run as R code):
+#'
+#'   ```
+#'   condition  = both { "|" both }
+#'   both       = part { "&" part }
+#'   part       = "!" part | "(" condition ")" | comparison | column
+#'   comparison = value ("<" | "<=" | ">" | ">=" | "=" | "!=") value
+#'   value      = column | number | text | day | time | "TRUE" | "FALSE"
+#'   column     = "left." name | "right." name
+#'   ```
+#'
+#'   A name of other signs than letters, digits, `_` and `.` stands in backticks:
+#'   `` left.`max km` ``. Texts stand in `"` or `'`, a quote in them doubled; days and times
+#'   (in UTC) are `2031-05-01` and `2031-05-01T10:05`. Values of unlike types are wrong
+#'   usage; texts are compared by `=` and `!=` only. A comparison with a missing value
+#'   does not hold.
+#'
+#'   `--clean` takes words for what makes no difference in text keys: `trim` (blanks at the
+#'   ends), `spaces` (all blanks), `lower` (letter case), `zeros` (leading ones), `signs`
+#'   (punctuation and blanks), `accents` and `look_alike` (O and 0, I, L and 1).
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
 #' ronda_cli(c(

@@ -119,7 +119,10 @@ option_for_code <- function(code) {
   if (is_call_of(value[[1L]], "repeated_keys")) {
     word <- option_word(value[[1L]][[3L]])
     frame <- value[[1L]][[2L]]
-    return(if (!is.null(word)) sprintf("ronda keys %s --on %s --repeated", as.character(frame), word))
+    if (is.null(word)) {
+      return(NULL)
+    }
+    return(sprintf("ronda keys %s --on %s --repeated", as.character(frame), word))
   }
   if (!argument) {
     return(option_for_rule(value[[1L]]))

@@ -9,6 +9,7 @@ namespace {
 constexpr std::size_t block_bytes = std::size_t{1} << 20;
 
 const char* find(const char* at, const char* end, char sign) {
+  if (at == end) return end;
   const void* found = std::memchr(at, sign, static_cast<std::size_t>(end - at));
   return found ? static_cast<const char*>(found) : end;
 }
