@@ -104,7 +104,8 @@ register_command("compare", cli_compare, c("OLD", "NEW"),
         cli_option("tolerance", "Numbers no farther apart than this are equal", "NUMBER")
       )),
       in_group("Output", list(
-        cli_option("out", "A file for all changes, one a line", "FILE", is_file = TRUE)
+        cli_option("out", "A file for all changes, one a line", "FILE", is_file = TRUE),
+        quiet_option
       ))
     )
   },

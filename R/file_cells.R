@@ -25,10 +25,8 @@ written_column <- function(x) {
 as_cells <- function(frame, delimiter) {
   for (k in seq_along(frame)) {
     x <- .subset2(frame, k)
-    frame[[k]] <- if (is.factor(x)) {
-      quoted_texts_(levels(x), delimiter)[x]
-    } else if (is.character(x)) {
-      quoted_texts_(x, delimiter)
+    frame[[k]] <- if (is.character(x) || is.factor(x)) {
+      quoted_texts_(as.character(x), delimiter)
     } else if (is.double(x) && (!is.object(x) || inherits(x, "difftime"))) {
       number_cells(as.double(strip_class(x)))
     } else {

@@ -1,13 +1,26 @@
 # The bytes of files.
 
-# All bytes of a file; of a compressed one, those of what it holds
-file_bytes <- function(path) {
-  if (!is_gz(path)) {
-    return(readBin(path, raw(), file.size(path)))
+# All bytes of a file; of a compressed one, those of what it holds. (R reads 2^31 bytes at
+# once at the most.)
+file_bytes <- function(path, piece = 1e9) {
+  if (is_gz(path)) {
+    parts <- list()
+    for_bytes(path, function(bytes) parts[[length(parts) + 1L]] <<- bytes)
+    return(do.call(c, c(list(raw()), parts)))
   }
-  parts <- list()
-  for_bytes(path, function(bytes) parts[[length(parts) + 1L]] <<- bytes)
-  do.call(c, c(list(raw()), parts))
+  size <- file.size(path)
+  if (size <= piece) {
+    return(readBin(path, raw(), size))
+  }
+  bytes <- raw(size)
+  con <- file(path, "rb")
+  on.exit(close(con))
+  at <- 0
+  while (length(part <- readBin(con, raw(), piece))) {
+    bytes[at + seq_along(part)] <- part
+    at <- at + length(part)
+  }
+  bytes
 }
 
 # action(bytes) for a file, in pieces

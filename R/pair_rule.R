@@ -99,8 +99,9 @@ rule_kinds <- new.env(parent = emptyenv())
 
 register_rule <- function(
     kind,
-    # function(rule): the rule as it is written in `on`
-    text,
+    # function(rule): the rule as it is written in `on`; and with every choice, as code
+    # that makes it again
+    text, code = text,
     # function(pairing, rule, call): what the engine is given (pair_plan.R); NULL for
     # rules that are matched as keys, or by nothing
     plan = NULL,
@@ -124,7 +125,7 @@ register_rule <- function(
     # its form on the command line, see rule_option()
     option = NULL) {
   rule_kinds[[kind]] <- list(
-    text = text, plan = plan, alone = alone, once = once, chooses = chooses,
+    text = text, code = code, plan = plan, alone = alone, once = once, chooses = chooses,
     adds = adds, notes = notes, holds = holds, standing = standing,
     closest = closest, lines = lines, choice = choice, option = option
   )
@@ -183,6 +184,8 @@ format.ronda_rule <- function(x, ...) {
 }
 
 rule_text <- function(rule) kind_of(rule)$text(rule)
+
+rule_code <- function(rule) kind_of(rule)$code(rule)
 
 columns_text <- function(rule) {
   paste(text_code(c(rule$left, rule$right)), collapse = ", ")

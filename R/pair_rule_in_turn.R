@@ -52,9 +52,9 @@ in_turn <- function(..., step = NULL) {
   )
 }
 
-in_turn_text <- function(rule) {
+in_turn_text <- function(rule, each = rule_text) {
   steps <- vapply(rule$rules, function(rules) {
-    text <- vapply(rules, rule_text, "")
+    text <- vapply(rules, each, "")
     if (length(text) == 1L) text else sprintf("list(%s)", paste(text, collapse = ", "))
   }, "")
   sprintf("in_turn(%s%s)", paste(steps, collapse = ", "),
@@ -63,7 +63,7 @@ in_turn_text <- function(rule) {
 }
 
 register_rule("in_turn",
-  text = in_turn_text,
+  text = in_turn_text, code = function(rule) in_turn_text(rule, rule_code),
   alone = "Put all that must hold into each of its arguments: in_turn(list(...), list(...)).",
   adds = function(rule) {
     if (!is.null(rule$step)) list(name = rule$step, from = "step")

@@ -42,6 +42,15 @@ nearest_text <- function(rule) {
   )
 }
 
+nearest_code <- function(rule) {
+  choices <- c(
+    if (!rule$equal) "equal = FALSE",
+    if (rule$ties != "last") sprintf("ties = \"%s\"", rule$ties),
+    if (!is.null(rule$gap)) sprintf("gap = %s", text_code(rule$gap))
+  )
+  paste(c(sub("[)]$", "", nearest_text(rule)), choices), collapse = ", ") |> paste0(")")
+}
+
 # Notes -----------------------------------------------------------------------
 
 nearest_notes <- function(pairing, plan, found) {
@@ -234,7 +243,7 @@ chosen_lines <- function(pairing, rule, partners, distance) {
 }
 
 register_rule("nearest",
-  text = nearest_text, plan = plan_nearest,
+  text = nearest_text, code = nearest_code, plan = plan_nearest,
   once = "Use around() or relate() for the others.", chooses = TRUE,
   adds = function(rule) {
     if (!is.null(rule$gap)) list(name = rule$gap, from = "gap", rule = rule)

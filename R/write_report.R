@@ -265,7 +265,7 @@ report_code <- function(pairing, fold) {
 # The call that makes the pairing, as text
 pairing_code <- function(pairing, fold = NULL) {
   rules <- vapply(pairing$rules, function(rule) {
-    text <- rule_text(rule)
+    text <- rule_code(rule)
     if (length(rule$via)) {
       # (its words end the rule)
       text <- paste0(sub(", via = <[a-z, ]+>[)]$", ", via = ", text), via_code(rule$via), ")")

@@ -18,7 +18,7 @@ assign("merge_coverage.character", whole_traces, place)
 
 Sys.setenv(NOT_CRAN = "true")
 coverage <- covr::package_coverage(".", type = "tests",
-  line_exclusions = list("src/test-core.cpp", "src/test-runner.cpp",
+  line_exclusions = list("src/test-core.cpp", "src/test-files.cpp", "src/test-runner.cpp",
     "src/RcppExports.cpp", "R/RcppExports.R", "R/catch-routine-registration.R"
   )
 )

@@ -66,6 +66,7 @@ test_that("the examples of every command run", {
   ), folder)
   withr::local_dir(folder)
   for (command in as.list(ronda:::commands)) {
+    expect_gt(length(command$examples), 1L, label = command$name)
     for (example in command$examples) {
       words <- scan(text = example, what = "", quiet = TRUE)
       code <- NULL

@@ -39,6 +39,7 @@ test_that("frames go through every kind of file and come back as they were", {
       frame <- as.data.frame(columns[seq_len(sample(c(1L, 2L, length(columns)), 1L))])
       frame <- frame[rep(seq_len(nrow(frame)), if (seed == 1) 500 else 1), , drop = FALSE]
       rownames(frame) <- NULL
+      names(frame)[1L] <- sample(c("a,b", "q\"q", "two words", "\u00e9", "NA", "1", " x"), 1L)
       path <- file.path(folder, paste0("frame.", kind))
       expect_invisible(write_frame(frame, path))
       back <- read_frame(path)
@@ -59,6 +60,9 @@ test_that("what a text file has no place for is said, and what can't be held ref
   path <- function(kind) file.path(folder, paste0("frame.", kind))
   all <- hard_columns(5L, 1)
   noted <- data.frame(zoned = all$zoned, took = all$took)
+  # (a factor comes back as text, whatever its levels look like)
+  write_frame(data.frame(f = factor(c("1", "2"), c("1", "2", "z"))), path("csv"))
+  expect_identical(read_frame(path("csv"))$f, c("1", "2"))
   for (kind in c("csv", "tsv", "jsonl")) {
     expect_message(write_frame(noted, path(kind)),
       "`zoned` \\(Europe/Oslo\\) is written in UTC.*`took` is written as a number of mins",
@@ -94,6 +98,14 @@ test_that("times are parquet's own down to the microsecond, and stored as number
     class = "ronda_message_note"
   )
   expect_identical(read_frame(path)$at, fine)
+})
+
+test_that("large files are read in pieces", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  writeBin(as.raw(c(1:255, 1:100)), path)
+  for (piece in c(1, 7, 100, 355)) {
+    expect_identical(ronda:::file_bytes(path, piece), as.raw(c(1:255, 1:100)))
+  }
 })
 
 test_that("a folder of parquet files is one frame", {

@@ -43,6 +43,10 @@ test_that("the code in a report repeats the pairing", {
     pair_rows(sailings, tide_readings, where = ~ right$height > 2, on = list(
       "port", nearest("departs", "read_at", look = "either", within = 600)
     )),
+    pair_rows(sailings, tide_readings, on = list("port", nearest("departs", "read_at",
+      equal = FALSE, ties = "first", n = 2, gap = "age"
+    ))),
+    pair_rows(boardings, card_holders, on = in_turn("card", list("name"), step = "by")),
     pair_rows(sailings, fare_bands, sides = c("a", "b"), on = inside("km",
       "from_km", "to_km",
       ends = "[]", open_ended = TRUE
