@@ -10,17 +10,15 @@ clean_steps <- function() {
   )
 }
 
+# what each word passes over
 clean_words <- c(
   trim = "blanks at the ends", spaces = "all blanks", lower = "letter case",
   zeros = "leading zeros", signs = "punctuation and blanks", accents = "accents",
   look_alike = "O and 0, I, L and 1"
 )
 
-clean_help <- paste0(
-  "Of text keys, what makes no difference: ",
-  "trim (blanks at the ends), spaces (all blanks), lower (letter case), zeros (leading ones), ",
-  "signs (punctuation and blanks), accents, look_alike (O and 0, I, L and 1); for one key: ",
-  "vessel=lower"
+clean_help <- sprintf("Of text keys, what makes no difference: %s; for one key: vessel=lower",
+  paste(sprintf("%s (%s)", names(clean_words), clean_words), collapse = ", ")
 )
 
 # Key columns, as of split_pairs(), as rules with what is done to them

@@ -6,8 +6,8 @@ parse_as <- function(text, type, name, decimal, line_of) {
   type <- sub(":.*", "", type)
   parser <- switch(type,
     text = return(text),
-    number = function(text) numbers_(text, decimal)$value,
-    integer = function(text) as_whole_numbers(numbers_(text, decimal)$value),
+    number = function(text) numbers_(text, decimal),
+    integer = function(text) as_whole_numbers(numbers_(text, decimal)),
     logical = readr::parse_logical,
     date = if (is.null(form)) readr::parse_date else function(text) {
       as.Date(parse_form(text, form))

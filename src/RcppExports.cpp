@@ -198,7 +198,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // numbers_
-List numbers_(CharacterVector text, std::string decimal);
+NumericVector numbers_(CharacterVector text, std::string decimal);
 RcppExport SEXP _ronda_numbers_(SEXP textSEXP, SEXP decimalSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;

@@ -222,18 +222,16 @@ RawVector cells_of_columns_(RawVector bytes, std::string delimiter,
   });
 }
 
-// Texts as doubles, missing where they are no such number, with plus signs and
-// leading zeros or without; `kept`: whether the double gives all digits back.
+// Texts as doubles, with plus signs and leading zeros or without; missing where
+// they are no numbers.
 // [[Rcpp::export(rng = false)]]
-List numbers_(CharacterVector text, std::string decimal) {
+NumericVector numbers_(CharacterVector text, std::string decimal) {
   NumericVector value(no_init(text.size()));
-  LogicalVector kept(no_init(text.size()));
   const char mark = as_sign(decimal);
   std::string bare;
   for (R_xlen_t i = 0; i < text.size(); ++i) {
     if (i % 100000 == 0) glue::check_user();
     value[i] = NA_REAL;
-    kept[i] = true;
     SEXP one = STRING_ELT(text, i);
     if (one == NA_STRING) continue;
     const char* at = CHAR(one);
@@ -245,11 +243,9 @@ List numbers_(CharacterVector text, std::string decimal) {
     bare += at;
     const core::CellValue cell =
         core::read_number(bare.data(), bare.size(), mark, true);
-    if (cell.kind != core::CellKind::number) continue;
-    value[i] = cell.value;
-    kept[i] = cell.kept;
+    if (cell.kind == core::CellKind::number) value[i] = cell.value;
   }
-  return List::create(_["value"] = value, _["kept"] = kept);
+  return value;
 }
 
 // Texts as days, or as seconds in UTC: list(kind, value), `kind` "date" or

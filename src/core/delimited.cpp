@@ -136,7 +136,10 @@ Delimited lay_out(const Context& context, const char* bytes, std::size_t size,
   reader.next_row();
   while (reader.next_cell(cell)) {
     names.push_back(cell_text(cell));
-    file.quoted_names.push_back(cell.quoted);
+    const std::string& name = names.back();
+    const bool needed = name.find_first_of(std::string("\"\r\n") + delimiter) !=
+                        std::string::npos;
+    file.quoted_names.push_back(cell.quoted && !needed);
   }
   file.names = std::move(names);
   cut_into_blocks(context, file, end == file.end ? end : end + 1, line + lines);

@@ -40,8 +40,8 @@ struct Delimited {
   char delimiter = ',';
   char line_end = '\n';
   std::vector<std::string> names;
-  std::vector<bool> quoted_names;
-  std::vector<Block> blocks;  // of what is below the names
+  std::vector<bool> quoted_names;  // in quotes that they don't need
+  std::vector<Block> blocks;       // of what is below the names
   std::size_t rows = 0;
   bool blank_lines = false;  // some line is no row, since it is blank
   FaultAt fault;
