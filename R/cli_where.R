@@ -20,7 +20,6 @@ where_grammar <- paste(
 # The condition as a formula, as pair_rows() takes it
 read_where <- function(text, left, right) {
   state <- new.env(parent = emptyenv())
-  state$text <- text
   state$tokens <- where_tokens(text)
   state$at <- 1L
   state$frames <- list(left = left, right = right)
@@ -29,7 +28,7 @@ read_where <- function(text, left, right) {
   eval(call("~", code), baseenv())
 }
 
-# list(kind, text, from) for each word of a condition
+# list(kind, text) for each word of a condition
 where_tokens <- function(text) {
   patterns <- c(
     column = "(?:left|right)[.](?:`[^`]+`|[\\p{L}_.][\\p{L}\\p{N}_.]*)",
@@ -51,9 +50,8 @@ where_tokens <- function(text) {
     if (is.na(kind)) {
       stop_usage(sprintf("--where can't be read from %s on.", shown(rest)), where_help)
     }
-    tokens <- c(tokens, list(list(
-      kind = names(patterns)[kind], text = substring(rest, 1L, sizes[kind]), from = at
-    )))
+    token <- list(kind = names(patterns)[kind], text = substring(rest, 1L, sizes[kind]))
+    tokens <- c(tokens, list(token))
     at <- at + sizes[kind]
   }
   tokens

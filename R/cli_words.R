@@ -138,7 +138,7 @@ option_for_argument <- function(name, code) {
   if (isTRUE(code)) {
     return(cli_names[[name]])
   }
-  if (name == "on" && is.call(code) && is_call_of(code, c("list", "c"))) {
+  if (name == "on" && is_call_of(code, c("list", "c"))) {
     parts <- as.list(code)[-1L]
     are_rules <- vapply(parts, is_call_of, NA, rule_order)
     rules <- vapply(parts[are_rules], function(part) {
@@ -229,7 +229,7 @@ option_for_rule <- function(code) {
     if (name == "via") option_for_code(paste("via =", paste(deparse(value, 500L), collapse = " ")))
     else if (name == "equal") "--not-equal"
     else if (name == "n") paste("--n", as.numeric(value))
-    else if (name %in% c(names(cli_names), "open_ended")) {
+    else if (name %in% names(cli_names)) {
       option_for_argument(name, value)
     }
   }, names[nzchar(names)], parts[nzchar(names)])

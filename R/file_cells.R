@@ -2,7 +2,8 @@
 
 # Columns as text files hold them: times with all of their fractions, in UTC (what
 # others write of them is cut to seconds, or says no zone), 64-bit integers by their
-# digits, whether their package is loaded or not.
+# digits, whether their package is loaded or not, factors by their labels, durations as
+# numbers.
 as_written <- function(frame) {
   for (k in seq_along(frame)) frame[[k]] <- written_column(.subset2(frame, k))
   frame
@@ -15,6 +16,10 @@ written_column <- function(x) {
     time_texts(as.double(strip_class(x)), digits = 17L)
   } else if (identical(oldClass(x), "Date")) {
     day_texts(as.double(strip_class(x)))
+  } else if (is.factor(x)) {
+    as.character(x)
+  } else if (inherits(x, "difftime")) {
+    as.double(strip_class(x))
   } else {
     x
   }
@@ -25,12 +30,13 @@ written_column <- function(x) {
 as_cells <- function(frame, delimiter) {
   for (k in seq_along(frame)) {
     x <- .subset2(frame, k)
+    written <- written_column(x)
     frame[[k]] <- if (is.character(x) || is.factor(x)) {
-      quoted_texts_(as.character(x), delimiter)
-    } else if (is.double(x) && (!is.object(x) || inherits(x, "difftime"))) {
-      number_cells(as.double(strip_class(x)))
+      quoted_texts_(written, delimiter)
+    } else if (is.double(written) && !is.object(written)) {
+      number_cells(written)
     } else {
-      written_column(x)
+      written
     }
   }
   names(frame) <- header_cells(names(frame), delimiter)

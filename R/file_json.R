@@ -83,13 +83,8 @@ as_times_written <- function(x) {
 # package is loaded. Where that is too little, numbers go through it as texts with a
 # mark, which is taken off afterwards; so do texts that look like days.)
 write_json_lines <- function(x, path) {
-  durations <- vapply(x, inherits, NA, "difftime")
-  x[durations] <- lapply(x[durations], function(column) as.double(strip_class(column)))
   written <- as_written(x)
-  is_factor <- vapply(x, is.factor, NA)
-  written[is_factor] <- lapply(x[is_factor], as.character)
-  whole <- vapply(x, is_int64, NA)
-  long <- which(whole | vapply(x, needs_all_digits, NA))
+  long <- which(vapply(x, is_int64, NA) | vapply(written, needs_all_digits, NA))
   timely <- which(vapply(x, looks_timely, NA))
   mark <- basename(tempfile("mark"))
   written[long] <- lapply(written[long], function(number) {

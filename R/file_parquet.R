@@ -45,7 +45,7 @@ is_stored_as_number <- function(x) {
       before_cutting(number)
     )) == number))
   }
-  identical(oldClass(x), "Date") && has_parts_of_days(x)
+  identical(oldClass(x), "Date") && any(has_part_of_day(number))
 }
 
 # nanoparquet cuts times below the microsecond and reads them a little off. What it cuts
@@ -61,10 +61,7 @@ before_cutting <- function(seconds) {
 
 whole_microseconds <- function(seconds) round(seconds * 1e6) / 1e6
 
-has_parts_of_days <- function(x) {
-  days <- as.double(strip_class(x))
-  any(is.finite(days) & days != floor(days))
-}
+has_part_of_day <- function(days) is.finite(days) & days != floor(days)
 
 is_plain_duration <- function(x) identical(oldClass(x), "difftime")
 

@@ -76,7 +76,7 @@ check_days <- function(x, name, format, call) {
   value <- as.double(strip_class(x))
   days <- if (is_day) value else value / 86400
   outside <- which(!is.na(value) & (days < day_limits[1L] | days >= day_limits[2L] + 1))
-  parts <- if (is_day) which(is.finite(value) & value != floor(value))
+  parts <- if (is_day) which(has_part_of_day(value))
   wrong <- c(outside, parts)[1L]
   if (is.na(wrong)) {
     return()
