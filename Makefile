@@ -6,6 +6,8 @@
 # make check   R CMD check --as-cran of the tarball
 # make coverage   which lines the tests reach (needs covr)
 # make fuzz   any bytes into the core: SECONDS=1800, needs clang
+# make site   the web site, into site/, and its links checked
+# make screenshots   the pictures in docs/screenshots, made anew
 # The first two install what is missing; nothing else is needed.
 
 LIBRARY := $(CURDIR)/.library
@@ -13,7 +15,8 @@ RONDA_R := R_LIBS="$(LIBRARY)" Rscript
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo test mutants soak sanitize fuzz check coverage setup install document bench clean
+.PHONY: demo test mutants soak sanitize fuzz check coverage setup install document bench site \
+  screenshots clean
 
 demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
@@ -58,11 +61,20 @@ $(LIBRARY)/ronda.installed: $(LIBRARY)/packages.installed $(SOURCES)
 	@R_LIBS="$(LIBRARY)" MAKEFLAGS=-j2 R CMD INSTALL --no-test-load --library="$(LIBRARY)" . >"$(LIBRARY)/build.log" 2>&1 || { cat "$(LIBRARY)/build.log"; exit 1; }
 	@touch $@
 
-# into R's own library, with `ronda` on the path (PREFIX/bin)
+# into R's own library with its guides, and `ronda` on the path (PREFIX/bin)
 PREFIX ?= /usr/local
 install: setup
-	R_LIBS="$(LIBRARY)" R CMD INSTALL .
+	@rm -rf .library/tarball && mkdir -p .library/tarball
+	@cd .library/tarball && R_LIBS="$(LIBRARY)" R CMD build "$(CURDIR)" >build.log 2>&1 || { cat build.log; exit 1; }
+	R_LIBS="$(LIBRARY)" R CMD INSTALL .library/tarball/ronda_*.tar.gz
 	install -m 755 exec/ronda "$(PREFIX)/bin/ronda"
+
+site: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/setup.R pkgdown
+	@$(RONDA_R) tools/site.R
+
+screenshots: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/screenshots.R
 
 document: $(LIBRARY)/packages.installed
 	$(RONDA_R) -e 'Rcpp::compileAttributes(".")' -e 'roxygen2::roxygenise(load_code = "source")'
@@ -71,4 +83,4 @@ bench: $(LIBRARY)/ronda.installed
 	$(RONDA_R) bench/joins.R
 
 clean:
-	rm -rf .library demo-output src/*.o src/*.so src/core/*.o
+	rm -rf .library demo-output site src/*.o src/*.so src/core/*.o

@@ -8,7 +8,8 @@
 #' @inheritParams join_frames
 #' @return As [join_frames()].
 #' @section Errors: As [join_frames()], second and third decision.
-#' @seealso [join_frames()], [pair_rows()], [split_frames()]
+#' @seealso [join_frames()], [pair_rows()], [split_frames()];
+#'   `vignette("names-collisions-origin")`.
 #' @examples
 #' pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
 #' build_frame(pairing, rows = "left", take = c(ship = "name")) |> head(3)

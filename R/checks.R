@@ -131,6 +131,15 @@ check_name <- function(value, arg, call) {
   }
 }
 
+check_text <- function(value, arg, call) {
+  if (!is_name(value)) {
+    stop_argument(
+      sprintf("`%s` must be one text that is not empty, not %s.", arg, shown(value)),
+      call = call
+    )
+  }
+}
+
 # Anything with sound columns passes; what is wrong is named.
 check_frame <- function(frame, arg, call) {
   if (missing(frame)) {

@@ -1,15 +1,7 @@
 # ronda many
 
 cli_many <- function(files, options) {
-  if (is.null(options$on)) {
-    stop_usage("--on is missing: say which columns must be equal.")
-  }
-  frames <- cli_read_all(files, options)
-  labels <- file_labels(files)
-  if (length(labels) != length(files) || anyDuplicated(labels)) {
-    stop_usage("The files need names of their own.")
-  }
-  names(frames) <- labels
+  frames <- cli_many_frames(files, options)
   columns <- column_arguments(options)
   columns <- columns[setdiff(names(columns), c("row_order", "keys", "take"))]
   result <- with_call_quiet(do.call(join_many, c(
@@ -18,6 +10,29 @@ cli_many <- function(files, options) {
   )))
   cli_write(result, options$out)
   if (!isTRUE(options$quiet)) to_stderr(many_line(last_receipt()))
+}
+
+# several files, each under its own name
+cli_many_frames <- function(files, options) {
+  if (is.null(options$on)) {
+    stop_usage("--on is missing: say which columns must be equal.")
+  }
+  frames <- cli_read_all(files, options)
+  labels <- file_labels(files)
+  if (length(labels) != length(files) || anyDuplicated(labels)) {
+    stop_usage("The files need names of their own.")
+  }
+  structure(frames, names = labels)
+}
+
+# options that speak of two files alone
+check_for_many <- function(options, takes) {
+  given <- setdiff(names(Filter(function(x) !isFALSE(x), compact(options))),
+    c("on", "types", "decimal", "out", "quiet", "help", takes)
+  )
+  if (length(given)) {
+    stop_usage(sprintf("--%s speaks of two files, and can't be used with more.", given[1L]))
+  }
 }
 
 register_command("many", cli_many, c("FILE", "FILE", "..."),

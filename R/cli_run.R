@@ -33,6 +33,7 @@
 #'   `--clean` takes words for what makes no difference in text keys: `trim` (blanks at the
 #'   ends), `spaces` (all blanks), `lower` (letter case), `zeros` (leading ones), `signs`
 #'   (punctuation and blanks), `accents` and `look_alike` (O and 0, I, L and 1).
+#' @seealso `vignette("reports-and-command-line")`.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
 #' ronda_cli(c(
@@ -92,8 +93,16 @@ run_command <- function(args, given) {
   check_file_count(command, parsed$files)
   given$files <- stats::setNames(parsed$files, file_labels(parsed$files))
   if (length(parsed$files) == 1L) given$files["frame"] <- parsed$files
+  # (a report says how it was made)
+  attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
   run_told(command, parsed)
   0L
+}
+
+# as they are typed in a shell
+shell_words <- function(words) {
+  plain <- grepl("^[A-Za-z0-9_./=,:+@%-]+$", words)
+  ifelse(plain, words, shQuote(words))
 }
 
 # What is going on is told on stderr: notes always, stages where it is a terminal; but

@@ -276,5 +276,6 @@ cli_names <- c(
   types = "--types", decimal = "--decimal", step = "--step", columns = "--columns",
   tolerance = "--tolerance", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
-  after = "--after", ends = "--ends", open_ended = "--open-ended", where = "--where"
+  after = "--after", ends = "--ends", open_ended = "--open-ended", where = "--where",
+  view = "--view", title = "--title", note = "--note"
 )

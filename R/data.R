@@ -41,6 +41,7 @@
 #'     (integer), `minutes` (double).}
 #' }
 #' @source Made up by `data-raw/ferry.R`.
+#' @seealso `vignette("a-first-join")`.
 #' @examples
 #' head(sailings, 3)
 #' @name ferry

@@ -6,7 +6,8 @@
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @param columns `[character]` The columns to compare; `c(seats = "places")` where the
-#'   names differ (left = right). NULL: all that both frames have and that are no key.
+#'   names differ (left = right). NULL: all that both frames have and that no rule
+#'   compares with each other.
 #' @param tolerance `[numeric(1)]` Numbers that lie no farther apart than this are equal.
 #' @param x,object What `differences()` gives.
 #' @param column `[character(1)]` One of the columns compared (by its left name): its
@@ -27,7 +28,7 @@
 #'   neither frame or there is none to compare, and when `tolerance` is no number from 0
 #'   on; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.
 #' @seealso [split_frames()]; `collisions = "update"` of [join_frames()] to take over
-#'   what is newer.
+#'   what is newer; [plot_differences()]; `vignette("beyond-pairs")`.
 #' @examples
 #' newer <- transform(vessels, seats = ifelse(code == "GRE", 180L, seats))
 #' pairing <- pair_rows(vessels, newer, on = "code")
@@ -96,12 +97,13 @@ compared_columns <- function(pairing, columns, call) {
   list(left = left, right = unname(columns))
 }
 
-# the columns that both frames have and that are no key; matrices and frames are left out
+# The columns that both frames have and that no rule compares with each other; matrices and
+# frames are left out
 shared_columns <- function(pairing) {
-  keys <- Filter(function(rule) rule$left == rule$right, pairing$key_rules)
-  names <- setdiff(intersect(names(pairing$left), names(pairing$right)),
-    rule_columns(keys, "left")
-  )
+  compared <- unlist(lapply(pairing$rules, function(rule) {
+    if (rule$kind != "in_turn") intersect(rule$left, rule$right)
+  }))
+  names <- setdiff(intersect(names(pairing$left), names(pairing$right)), compared)
   Filter(function(name) {
     is.null(dim(.subset2(pairing$left, name))) && is.null(dim(.subset2(pairing$right, name)))
   }, names)

@@ -14,7 +14,8 @@
 #'   that hold all rules and the condition) and `lines` (the answer, as text).
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, or when
 #'   not exactly one row number is given that the frame has.
-#' @seealso [near_misses()] for all unmatched rows at once.
+#' @seealso [near_misses()] for all unmatched rows at once;
+#'   `vignette("when-it-goes-wrong")`.
 #' @examples
 #' pairing <- pair_rows(sailings, tide_readings, on = list(
 #'   "port", nearest("departs", "read_at", within = "15 mins")

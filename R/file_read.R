@@ -48,6 +48,7 @@
 #'   and years of more than four digits; text with bytes that are none in its encoding);
 #'   `ronda_error_type` when a column can't be written to that kind of file;
 #'   `ronda_error_argument` otherwise.
+#' @seealso `vignette("writing-files")`.
 #' @examples
 #' path <- system.file("extdata", "vessels.csv", package = "ronda")
 #' vessels <- read_frame(path)

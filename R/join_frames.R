@@ -162,7 +162,8 @@
 #'   `nrow(result) == nrow(left)`, and the left columns are shared, not copied.
 #'
 #' @seealso [pair_rows()] and [build_frame()], the two halves;
-#'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`.
+#'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`;
+#'   `vignette("a-first-join")`, `vignette("types")`.
 #' @examples
 #' # 1. Which rows pair: equal codes, and a shift that is on at departure
 #' join_frames(sailings, vessels, on = c(vessel = "code")) |> head(3)

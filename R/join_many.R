@@ -33,7 +33,8 @@
 #'   frame's new ones. Several partners give several rows.
 #' @section Errors: As [join_frames()]. Messages about keys call the frames so
 #'   far `left` and the next one `right`.
-#' @seealso [join_frames()]
+#' @seealso [join_frames()]; [plot_many()] and [write_many_report()] to look at the
+#'   frames first; `vignette("several-frames")`.
 #' @examples
 #' counts <- list(
 #'   sailings = as.data.frame(table(port = sailings$port), responseName = "n"),

@@ -23,6 +23,7 @@
 #'   `ronda_error_type` when a column can't be a key, `ronda_error_collision` when the
 #'   frame has columns called `row`, `times` or `meets`, `ronda_error_too_many_rows`
 #'   when rows meet more often than `options(ronda.max_rows)` allows.
+#' @seealso [suggest_keys()]; `vignette("when-it-goes-wrong")`.
 #' @examples
 #' key_account(vessels, "code")
 #' key_account(crew_shifts, c("vessel", "starts"))

@@ -95,6 +95,7 @@ shared_name_words <- function(pairing) {
 #' @return A data frame of class `ronda_row_counts`, with seven rows, one for
 #'   each of `rows`: `rows` (its name), `result_rows`, and how many of these are
 #'   `paired`, `left_alone` and `right_alone`. Nothing is built for it.
+#' @seealso [pair_rows()]; `vignette("choosing-rows")`.
 #' @examples
 #' summary(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export

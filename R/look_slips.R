@@ -16,7 +16,7 @@ least_letters <- 4L
 # right, distance), positions in x and y. Texts that become equal when one
 # letter is left out of each are the candidates (that finds every single slip
 # and most double ones); the distance itself is then measured.
-slip_pairs <- function(x, y) {
+slip_pairs <- function(x, y, b = shortened_codes_(y)) {
   if (!requireNamespace("stringdist", quietly = TRUE) || !length(x) ||
     !length(y)) {
     return(list(
@@ -24,10 +24,13 @@ slip_pairs <- function(x, y) {
     ))
   }
   a <- shortened_codes_(x)
-  b <- shortened_codes_(y)
-  pairs <- engine_pairs(a$codes, b$codes, "int64")
-  left <- a$of[pairs$left]
-  right <- b$of[pairs$right]
+  # (few are looked up in a table sooner than many)
+  pairs <- engine_pairs(b$codes, a$codes, "int64")
+  left <- a$of[pairs$right]
+  right <- b$of[pairs$left]
+  order <- order(left, right)
+  left <- left[order]
+  right <- right[order]
   new <- !duplicated(left + right * as.numeric(length(x) + 1L))
   both <- list(left = left[new], right = right[new])
   distance <- stringdist::stringdist(x[both$left], y[both$right],
@@ -64,14 +67,18 @@ likely_slips <- function(texts, group, keys, settled) {
   texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
-  pairs <- slip_pairs(texts$left[left], texts$right[right])
+  codes <- if (length(left) && length(right)) shortened_codes_(texts$right[right])
+  pairs <- slips_of_some(texts$left[left], texts$right[right], codes)
+  looked <- pairs$looked
+  pairs$looked <- NULL
+  if (!is.null(looked)) left <- left[spread_rows(length(left), looked)]
   pairs$left <- left[pairs$left]
   pairs$right <- right[pairs$right]
   same <- group$left[pairs$left] == group$right[pairs$right]
   pairs <- lapply(pairs, `[`, same)
   none <- list(
     left = integer(), right = integer(), taken = logical(), sureness = numeric(),
-    distance = numeric(), left_out = 0
+    distance = numeric(), left_out = 0, looked = looked
   )
   if (!length(pairs$left)) {
     return(none)
@@ -80,7 +87,7 @@ likely_slips <- function(texts, group, keys, settled) {
   pairs$share <- share_of_pairs(pairs)
   odd <- odd_shapes(texts$left, texts$right)
   pairs <- closest_slips(pairs, odd)
-  crowd <- crowding(texts$right[right])
+  crowd <- crowding(texts$right[right], codes)
   is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
   is_slip[odd[pairs$left]] <- 1
   pairs$sureness <- is_slip * pairs$share
@@ -95,9 +102,23 @@ likely_slips <- function(texts, group, keys, settled) {
     (!stands_out & is_slip >= least_sureness & pairs$sureness >= least_share)[best]]
   c(
     lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, stays),
-    list(left_out = length(setdiff(pairs$left, pairs$left[stays])))
+    list(left_out = length(setdiff(pairs$left, pairs$left[stays])), looked = looked)
   )
 }
+
+# Where keys lie so close to each other that each has several neighbours, a few of them
+# tell as much as all: then `looked` is how many were looked at
+slips_of_some <- function(x, y, b) {
+  if (length(x) > first_keys) {
+    pairs <- slip_pairs(x[spread_rows(length(x), first_keys)], y, b)
+    if (length(pairs$left) > 5 * first_keys) {
+      return(c(pairs, list(looked = first_keys)))
+    }
+  }
+  slip_pairs(x, y, b)
+}
+
+first_keys <- 2000L
 
 # of each left key the partners that are alone, else the others; of these those by the
 # most common kind of slip
@@ -136,13 +157,17 @@ slip_chances <- function(pairs, crowd, share_alone, usual) {
 # How many keys of one frame lie one slip of each kind from a key: as many as from one of
 # its own (keys that are given in order lie close to many), and no fewer than if they were
 # any texts of their shapes.
-crowding <- function(texts, some = 1000L) {
-  texts <- unique(texts[nchar(texts) >= least_letters - 1L])
+crowding <- function(texts, codes, some = 1000L) {
+  short <- nchar(texts) < least_letters - 1L
+  if (any(short) || anyDuplicated(texts)) {
+    texts <- unique(texts[!short])
+    codes <- shortened_codes_(texts)
+  }
   if (length(texts) < 2L) {
     return(c(0, 0, 0))
   }
   sample <- texts[spread_rows(length(texts), some)]
-  measured <- tabulate(slip_pairs(sample, texts)$kind, 3L) / length(sample)
+  measured <- tabulate(slip_pairs(sample, texts, codes)$kind, 3L) / length(sample)
   pmax(measured, crowding_of_shapes(texts))
 }
 
@@ -157,7 +182,12 @@ crowding_of_shapes <- function(texts) {
   vapply(neighbours, function(n) sum(times / sum(times) * n * places), 0)
 }
 
-shape_of <- function(text) gsub("[[:alpha:]]", "a", gsub("[0-9]", "9", text))
+shape_of <- function(text) {
+  shape <- chartr("012345678", "999999999", text)
+  some <- grepl("[^9]", shape)
+  shape[some] <- gsub("[[:alpha:]]", "a", shape[some])
+  shape
+}
 
 # Left texts of a shape (letters and digits in their places) that the right ones never
 # have, where these have few shapes: such a key can be none of them as it stands.

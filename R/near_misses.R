@@ -32,7 +32,8 @@
 #'   of [same()].
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when `misses`
 #'   has no such columns, has several values of `column`, or sends one value to two.
-#' @seealso [explain_row()] for one row; [same()] for `via`.
+#' @seealso [explain_row()] for one row; [same()] for `via`;
+#'   `vignette("when-it-goes-wrong")`.
 #' @examples
 #' misses <- near_misses(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' misses
@@ -48,21 +49,33 @@ near_misses <- function(pairing) {
   if (length(pairing$parts)) {
     return(misses_in_turn(pairing))
   }
-  found <- list(outside_misses(pairing, call), refused_misses(pairing, call))
-  left_out <- 0
-  keys <- NULL
+  told_misses(pairing, found_misses(pairing, call))
+}
+
+# What near misses are made of: list(outside, refused, typed, left_out, sampled)
+found_misses <- function(pairing, call) {
+  found <- list(
+    outside = outside_misses(pairing, call), refused = refused_misses(pairing, call),
+    typed = no_misses(), left_out = 0, sampled = FALSE
+  )
   if (length(pairing$key_rules)) {
     keys <- distinct_keys(pairing, call)
+    found$sampled <- keys$sampled
     for (rule in pairing$key_rules) {
       misses <- column_misses(pairing, keys, rule, call)
-      left_out <- left_out + sum(attr(misses, "left_out"))
-      found <- c(found, list(misses))
+      found$left_out <- found$left_out + sum(attr(misses, "left_out"))
+      found$looked <- c(found$looked, attr(misses, "looked"))
+      found$typed <- rbind(found$typed, misses)
     }
   }
-  table <- one_line_each(do.call(rbind, found))
+  found
+}
+
+told_misses <- function(pairing, found) {
+  table <- one_line_each(rbind(found$outside, found$refused, found$typed))
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
-    left_out = left_out, sampled = isTRUE(keys$sampled),
+    left_out = found$left_out, sampled = found$sampled, looked = found$looked[1L],
     combined = combined_via(pairing, table)
   )
 }
@@ -102,7 +115,8 @@ misses_in_turn <- function(pairing) {
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = sum(vapply(found, attr, 0, "left_out")),
-    sampled = any(vapply(found, attr, NA, "sampled")), combined = NULL
+    sampled = any(vapply(found, attr, NA, "sampled")),
+    looked = unlist(lapply(found, attr, "looked"))[1L], combined = NULL
   )
 }
 
@@ -231,6 +245,7 @@ with_slips <- function(look, texts, surer) {
     10 + slips$distance
   ))
   attr(found, "left_out") <- slips$left_out
+  attr(found, "looked") <- slips$looked
   found
 }
 
@@ -278,11 +293,14 @@ number_misses <- function(look, values, call) {
   rounded <- misses_from(look, likely, "rounding",
     sprintf("function(x) round(x, %d)", digits[keep]), 8
   )
-  texts <- lapply(values, function(x) {
-    text <- key_texts(x)
-    text[grepl("[^0-9-]", text)] <- NA
+  # (of the left keys those alone are looked at)
+  wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))
+  texts <- Map(function(x, at) {
+    text <- rep(NA_character_, length(x))
+    text[at] <- key_texts(x[at])
+    text[at][grepl("[^0-9-]", text[at])] <- NA
     text
-  })
+  }, values, wanted)
   with_slips(look, texts, rounded)
 }
 
@@ -498,6 +516,11 @@ looked_at_words <- function(misses) {
   c(
     if (isTRUE(attr(misses, "sampled"))) {
       sprintf("Of the unmatched keys %s were looked at.", with_commas(most_keys))
+    },
+    if (length(attr(misses, "looked"))) {
+      sprintf("Each has many keys nearby: slips were looked for in %s of them.",
+        with_commas(attr(misses, "looked"))
+      )
     },
     if (length(left_out) && left_out > 0) {
       sprintf("%s more with a key nearby %s left out: no surer than chance.",

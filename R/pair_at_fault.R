@@ -123,11 +123,15 @@ heavy_words <- function(pairing, most = 3L) {
   if (!nrow(keys) || !length(columns)) {
     return(character())
   }
+  # (only of equal keys alone are the pairs the product of the rows)
+  product <- pairing$keyed_only && identical(pairing$repeats, "all")
+  rows_of <- if (product) with_commas else function(n) counted(n, "row")
+  words <- if (product) "%s: %s x %s rows, %s" else {
+    "%1$s: %4$s of %2$s and %3$s"
+  }
   vapply(seq_len(nrow(keys)), function(k) {
-    sprintf("%s: %s x %s rows, %s",
-      key_words(keys, names(keys)[columns], k),
-      with_commas(keys$left_rows[k]), with_commas(keys$right_rows[k]),
-      counted(keys$pairs[k], "pair")
+    sprintf(words, key_words(keys, names(keys)[columns], k),
+      rows_of(keys$left_rows[k]), rows_of(keys$right_rows[k]), counted(keys$pairs[k], "pair")
     )
   }, "")
 }

@@ -15,6 +15,7 @@
 #' @return A choice, of class `ronda_choice`.
 #' @section Errors: `ronda_error_argument` when `column` isn't one name or a one-sided
 #'   formula, names no column of the frames, or gives values that can't be ordered.
+#' @seealso [join_frames()]; `vignette("time")`.
 #' @examples
 #' # the longest shift of each vessel
 #' join_frames(vessels, crew_shifts,

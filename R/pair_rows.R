@@ -8,7 +8,8 @@
 #'   copied) and which rows pair. Print it to see the account; give it to
 #'   [build_frame()] for a frame and to [split_frames()] for three.
 #' @section Errors: As [join_frames()], first and fourth decision.
-#' @seealso [join_frames()], [build_frame()], [receipt()]
+#' @seealso [join_frames()], [build_frame()], [receipt()];
+#'   `vignette("a-first-join")`, `vignette("missing-keys-and-limits")`.
 #' @examples
 #' pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
 #' pairing

@@ -66,6 +66,7 @@
 #'   never match a missing value. Neither side needs sorting. At most one
 #'   `nearest()`. Intervals that end before they start match nothing, and the
 #'   receipt counts them.
+#' @seealso `vignette("time")`, `vignette("ranges")`, `vignette("types")`.
 #' @examples
 #' # codes typed with stray blanks and in the wrong case
 #' join_frames(sailings, vessels,

@@ -17,7 +17,7 @@
 #' @section Errors: `ronda_error_argument` when there are fewer than two, when one of
 #'   them is `in_turn()` itself, or when `step` isn't one name. Columns are looked up when
 #'   the rule is used.
-#' @seealso [rules]
+#' @seealso [rules]; `vignette("beyond-pairs")`.
 #' @examples
 #' join_frames(boardings, card_holders, on = in_turn("card", "name", step = "by")) |>
 #'   head(4)

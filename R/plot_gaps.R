@@ -8,67 +8,93 @@ draw_gaps <- function(pairing, gaps) {
   figure <- ggplot2::ggplot(gaps$data) +
     ggplot2::geom_rect(
       ggplot2::aes(xmin = from, xmax = to, ymin = 0, ymax = rows),
-      fill = figure_colours[["left"]], colour = "white"
+      fill = figure_colours[["left"]], colour = figure_colours[["none"]],
+      linewidth = 0.2
     )
   if (length(gaps$limits)) {
-    figure <- figure +
-      ggplot2::geom_vline(
-        xintercept = gaps$limits, linetype = "dashed",
-        colour = figure_colours[["right"]], linewidth = 0.9
-      ) +
-      ggplot2::annotate("text",
-        x = gaps$limits[length(gaps$limits)], y = max(gaps$data$rows, 1) * 1.06,
-        label = gaps$limit_label, hjust = 1.05, colour = "#8a4f0f", size = 4.4
-      )
+    figure <- figure + ggplot2::geom_vline(
+      xintercept = gaps$limits, linetype = "dashed",
+      colour = figure_colours[["right"]], linewidth = 0.9
+    )
   }
   figure +
+    ggplot2::scale_x_continuous(gaps$axis) +
     ggplot2::scale_y_continuous("pairs",
-      expand = ggplot2::expansion(c(0, 0.1)), labels = with_commas_each
+      breaks = count_breaks, labels = with_commas_each,
+      limits = c(0, max(gaps$data$rows, 1)), expand = ggplot2::expansion(c(0, 0.06))
     ) +
-    ggplot2::labs(x = gaps$axis) +
     figure_theme()
 }
 
-# The gaps of all pairs, counted in at most thirty classes
+# The gaps of all pairs in classes: list(data (from, to, rows), limits, beyond, ...)
 gap_data <- function(pairing) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
   plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
   gap <- gap_numbers(plan$closest, pairs$left, pairs$right)
-  unit <- gap_unit(plan$scale, c(gap, plan$closest$within))
-  gap <- gap / unit$size
-  within <- plan$closest$within / unit$size
+  within <- plan$closest$within
+  unit <- gap_unit(plan$scale, c(gap, within))
+  gap <- gap[is.finite(gap)] / unit$size
+  within <- within / unit$size
   limits <- if (is.infinite(within)) NULL else {
     if (rule$look == "either") c(-within, within) else within
   }
-  edges <- gap_edges(gap, limits)
-  rows <- as.integer(table(cut(gap, edges, include.lowest = TRUE)))
-  middle <- if (length(gap)) stats::median(abs(gap)) else NA
+  shown <- gaps_shown(gap)
+  classes <- gap_classes(gap[shown$which], limits)
+  columns <- c(rule$left, rule$right)
+  if (rule$left == rule$right) columns <- paste(rule$left, "of", pairing$labels)
+  if (rule$look == "ahead") columns <- rev(columns)
   list(
-    data = data.frame(
-      from = utils::head(edges, -1L), to = edges[-1L], rows = rows
-    ),
-    limits = limits, limit_label = sprintf("within %s %s", format(within), unit$name),
-    axis = trimws(sprintf("%s - %s %s",
-      if (rule$look == "ahead") rule$right else rule$left,
-      if (rule$look == "ahead") rule$left else rule$right,
-      if (nzchar(unit$name)) sprintf("(%s)", unit$name) else ""
-    )),
-    title = if (length(gap)) {
-      sprintf("Half of the partners are at most %s away",
-        trimws(paste(format(middle, digits = 3), unit$name))
-      )
-    } else {
-      "No row found a partner"
-    }
+    data = classes, limits = limits,
+    words = function(number) distance_words(number * unit$size, plan$scale),
+    within = within, at_zero = sum(gap == 0), pairs = length(gap),
+    middle = if (length(gap)) stats::median(abs(gap)) else NA,
+    beyond = sum(!shown$which), beyond_from = shown$most, farthest = max(abs(gap), 0),
+    axis = paste(c(in_lines(paste(columns, collapse = " - "), title_width),
+      if (nzchar(unit$name)) sprintf("(%s)", unit$name)
+    ), collapse = " ")
   )
 }
 
-gap_edges <- function(gap, limits) {
-  range <- range(c(gap, limits, 0), finite = TRUE)
-  if (range[1L] == range[2L]) range <- range + c(-1, 1)
-  classes <- min(30L, max(5L, length(unique(gap))))
-  seq(range[1L], range[2L], length.out = classes + 1L)
+# A few gaps far beyond all others would flatten the figure: they are counted instead
+gaps_shown <- function(gap) {
+  size <- abs(gap)
+  most <- if (length(gap) > 20L) 4 * stats::quantile(size, 0.95, names = FALSE) else Inf
+  few <- sum(size > most) <= 0.05 * length(gap)
+  if (most > 0 && few && any(size > most)) {
+    return(list(which = size <= most, most = most))
+  }
+  list(which = rep(TRUE, length(gap)), most = Inf)
+}
+
+most_gap_classes <- 30L
+
+# Where gaps have few values each is a class of its own, around it; else classes of equal
+# width with round bounds, each without its lower and with its upper one. The lowest value
+# stands in a class of its own kind only where it is a bound (a gap of 0 is not "0 to 1").
+gap_classes <- function(gap, limits) {
+  values <- sort(unique(gap))
+  if (!length(values)) {
+    edges <- sort(unique(c(0, limits)))
+    if (length(edges) < 2L) edges <- c(0, 1)
+    return(data.frame(from = edges[1L], to = edges[length(edges)], rows = 0L))
+  }
+  steps <- diff(values)
+  step <- if (length(steps)) min(steps) else 1
+  spread <- diff(range(values))
+  if (length(values) == 1L || length(values) <= most_gap_classes && spread / step <= 120) {
+    half <- if (length(values) == 1L) max(abs(values), limits, 1) / 40 else 0.4 * step
+    return(data.frame(from = values - half, to = values + half,
+      rows = tabulate(match(gap, values), length(values))
+    ))
+  }
+  edges <- pretty(range(values), most_gap_classes)
+  # (the first class takes no second kind of value: the lowest lies above its lower bound)
+  if (values[1L] <= edges[1L]) edges <- c(edges[1L] - (edges[2L] - edges[1L]), edges)
+  rows <- as.integer(table(cut(gap, edges)))
+  some <- range(which(rows > 0L))
+  keep <- seq.int(some[1L], some[2L])
+  data.frame(from = edges[keep], to = edges[keep + 1L], rows = rows[keep])
 }
 
 # The unit that keeps numbers short
@@ -82,9 +108,43 @@ gap_unit <- function(scale, gaps) {
   list(size = steps[[unit]] / scale$unit, name = unit)
 }
 
+gap_title <- function(pairing, gaps) {
+  if (!pairing$counts$pairs) {
+    return("No row found a partner")
+  }
+  if (!gaps$pairs) {
+    return("Every partner is infinitely far away")
+  }
+  if (gaps$farthest == 0) {
+    return("Every partner is at the same point")
+  }
+  sprintf("Half of the partners are at most %s away", gaps$words(gaps$middle))
+}
+
+gap_subtitle <- function(pairing, gaps) {
+  notes <- c(
+    if (gaps$at_zero && gaps$farthest > 0) {
+      sprintf("%s at the same point.", counted(gaps$at_zero, "pair"))
+    },
+    if (length(gaps$limits)) {
+      sprintf("Dashed: within %s.", gaps$words(gaps$within))
+    },
+    if (gaps$beyond) {
+      sprintf("Not drawn: %s farther than %s, up to %s.", counted(gaps$beyond, "pair"),
+        gaps$words(gaps$beyond_from), gaps$words(gaps$farthest)
+      )
+    },
+    if (pairing$counts$pairs > gaps$pairs && gaps$pairs) {
+      sprintf("Not drawn: %s infinitely far away.",
+        counted(pairing$counts$pairs - gaps$pairs, "pair")
+      )
+    }
+  )
+  c(paste0(account_line(pairing), "."), if (length(notes)) paste(notes, collapse = " "))
+}
+
 register_figure("gaps",
-  data = gap_data, draw = draw_gaps,
-  title = function(pairing, gaps) gaps$title,
+  data = gap_data, draw = draw_gaps, title = gap_title, subtitle = gap_subtitle,
   lacks = function(pairing) {
     if (!length(rules_of(pairing$rules, "nearest"))) {
       "A figure of gaps needs nearest() in `on`."

@@ -1,12 +1,14 @@
 #' Draw how far two frames overlap
 #'
-#' One bar a frame, to scale, cut into matched and unmatched rows, with counts.
+#' One bar a frame, to scale, cut into matched and unmatched rows, with counts and
+#' shares.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @return A ggplot, to be printed, saved or added to. Its data has one row for
 #'   each part of each bar: `frame`, `part`, `rows`.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one or ggplot2
 #'   isn't installed.
+#' @seealso [plot.ronda_pairing()] for the other figures; `vignette("reports-and-command-line")`.
 #' @examples
 #' plot_overlap(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
@@ -15,36 +17,40 @@ plot_overlap <- function(pairing) {
 }
 
 draw_overlap <- function(pairing, data) {
-  largest <- max(pairing$sizes, 1)
   ggplot2::ggplot(
     data, ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.3, ymax = y + 0.3)
   ) +
     ggplot2::geom_rect(ggplot2::aes(fill = fill, linetype = part),
-      colour = "#4d5562"
+      colour = figure_colours[["line"]]
     ) +
     ggplot2::geom_text(
-      ggplot2::aes(x = label_at, y = y + label_up, label = label,
-        hjust = label_side, colour = label_colour
-      ),
-      size = 5
+      ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = ink), size = 4
     ) +
-    ggplot2::scale_fill_identity() +
-    ggplot2::scale_colour_identity() +
-    ggplot2::scale_linetype_manual(
+    ggplot2::scale_fill_identity(guide = "none") +
+    ggplot2::scale_colour_identity(guide = "none") +
+    ggplot2::scale_linetype_manual(guide = "none",
       values = c(matched = "solid", unmatched = "dashed")
     ) +
-    ggplot2::scale_x_continuous("rows",
-      limits = c(0, largest * 1.12), expand = c(0, 0), labels = with_commas
-    ) +
+    count_axis("rows", max(pairing$sizes)) +
     ggplot2::scale_y_continuous(NULL,
-      breaks = c(2, 1), labels = side_labels(pairing), limits = c(0.4, 2.75)
+      breaks = c(2, 1), labels = overlap_labels(pairing), limits = c(0.5, 2.5),
+      minor_breaks = NULL
     ) +
-    figure_theme() +
-    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+    figure_theme()
 }
 
-side_labels <- function(pairing) {
-  sprintf("%s\n%s", pairing$labels, vapply(pairing$sizes, counted, "", "row"))
+# what each bar is, and how many of its rows are which
+overlap_labels <- function(pairing) {
+  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
+  parts <- cbind(matched, pairing$sizes - matched)
+  vapply(1:2, function(k) {
+    lines <- sprintf("%s %s (%s)", with_commas_each(parts[k, ]),
+      c("matched", "unmatched"), percent_of(parts[k, ], pairing$sizes[k])
+    )
+    paste(c(in_short_lines(pairing$labels[k], 18L), counted(pairing$sizes[k], "row"),
+      lines[parts[k, ] > 0]
+    ), collapse = "\n")
+  }, "")
 }
 
 overlap_data <- function(pairing) {
@@ -52,57 +58,47 @@ overlap_data <- function(pairing) {
   matched <- c(counts$matched_left, counts$matched_right)
   rows <- as.numeric(rbind(matched, pairing$sizes - matched))
   from <- as.numeric(rbind(0, matched))
+  part <- rep(c("matched", "unmatched"), 2L)
+  fill <- c("left", "none", "right", "none")
   data <- data.frame(
-    frame = rep(pairing$labels, each = 2L),
-    part = rep(c("matched", "unmatched"), 2L),
-    rows = rows, from = from, to = from + rows, y = rep(c(2, 1), each = 2L),
-    fill = c(
-      figure_colours[["left"]], "white", figure_colours[["right"]], "white"
-    )
+    frame = rep(pairing$labels, each = 2L), part = part, rows = rows,
+    share = percent_of(rows, rep(pairing$sizes, each = 2L)),
+    from = from, to = from + rows, y = rep(c(2, 1), each = 2L),
+    fill = figure_colours[fill], ink = figure_inks[fill],
+    label = ifelse(fits_on(part, rows / max(pairing$sizes, 1)), part, "")
   )
-  data <- data[data$rows > 0, ]
-  place_labels(data, max(pairing$sizes, 1))
-}
-
-# A label stands in its part, or above it where the part is too narrow; where
-# both are, one label stands behind the bar.
-place_labels <- function(data, largest) {
-  data$label <- paste(with_commas(data$rows), data$part)
-  needed <- nchar(data$label) * largest * 0.0155
-  fits <- data$rows > needed
-  narrow <- !data$frame %in% data$frame[fits]
-  data$label_at <- ifelse(fits, (data$from + data$to) / 2, data$from)
-  data$label_side <- ifelse(fits, 0.5, 0)
-  data$label_up <- ifelse(fits, 0, 0.4)
-  for (frame in unique(data$frame[narrow])) {
-    own <- which(data$frame == frame)
-    data$label[own] <- c(
-      rep("", length(own) - 1L), paste(data$label[own], collapse = ", ")
-    )
-    data$label_at[own] <- max(data$to[own]) + largest * 0.015
-    data$label_up[own] <- 0
-  }
-  dark <- data$part == "matched" & fits
-  data$label_colour <- ifelse(dark, "white", "#2f3640")
-  data
+  data[data$rows > 0, ]
 }
 
 overlap_title <- function(pairing, data = NULL) {
-  share <- function(matched, rows, label) {
-    if (matched == rows) {
-      sprintf("all %s %s", with_commas(rows), label)
-    } else {
-      sprintf("%s of %s %s", with_commas(matched), with_commas(rows), label)
-    }
+  sizes <- pairing$sizes
+  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
+  if (any(sizes == 0L)) {
+    empty <- which(sizes == 0L)
+    return(sprintf("%s %s no rows: nothing can pair", listed(pairing$labels[empty], "and"),
+      if (length(empty) == 1L) "has" else "have"
+    ))
   }
-  counts <- pairing$counts
-  text <- sprintf("%s and %s have a partner",
-    share(counts$matched_left, pairing$sizes[1L], pairing$labels[1L]),
-    share(counts$matched_right, pairing$sizes[2L], pairing$labels[2L])
+  if (all(matched == 0)) {
+    return(sprintf("No row of %s has a partner in %s", pairing$labels[1L],
+      pairing$labels[2L]
+    ))
+  }
+  shares <- ifelse(matched == sizes,
+    sprintf("all %s %s", with_commas_each(sizes), pairing$labels),
+    sprintf("%s of %s %s", with_commas_each(matched), with_commas_each(sizes),
+      pairing$labels
+    )
   )
+  text <- sprintf("%s and %s have a partner", shares[1L], shares[2L])
   sub("^all", "All", text)
 }
 
 register_figure("overlap",
-  data = overlap_data, draw = draw_overlap, title = overlap_title
+  data = overlap_data, draw = draw_overlap, title = overlap_title,
+  says = function(pairing, data) {
+    paste0(sprintf("%s: %s of %s rows %s (%s)", data$frame, with_commas_each(data$rows),
+      with_commas_each(pairing$sizes[3 - data$y]), data$part, data$share
+    ), collapse = "; ") |> paste0(".")
+  }
 )

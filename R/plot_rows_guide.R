@@ -8,49 +8,44 @@
 #' @return A ggplot. Its data has one row for each cell: `panel`, `row`,
 #'   `column`, `label`, `kind`.
 #' @section Errors: `ronda_error_argument` when ggplot2 isn't installed.
+#' @seealso `vignette("choosing-rows")`.
 #' @examples
 #' plot_rows_guide()
 #' @export
 plot_rows_guide <- function() {
   need_packages("ggplot2", "A figure", quote(plot_rows_guide()))
   data <- guide_data()
-  ggplot2::ggplot(data, ggplot2::aes(x = x, y = -row)) +
-    ggplot2::geom_tile(ggplot2::aes(fill = kind, colour = kind),
-      width = 0.92, height = 0.84, linewidth = 0.7
+  fills <- c(
+    head = "right_alone", matched = "left", left = "none", right = "right", absent = "none"
+  )
+  fill <- fills[data$kind]
+  drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
+    ggplot2::geom_tile(fill = ifelse(data$kind == "head", "#e6ebf0", figure_colours[fill]),
+      colour = figure_colours[["line"]], width = 0.94, height = 0.86,
+      linewidth = ifelse(data$kind %in% c("head", "absent"), 0.1, 0.5),
+      linetype = ifelse(data$kind == "left", "dashed", "solid")
     ) +
     ggplot2::geom_text(
-      ggplot2::aes(label = label, fontface = ifelse(row == 0, "bold", "plain")),
-      colour = ifelse(data$kind == "matched", "white", "#2f3640"), size = 3.6
+      ggplot2::aes(label = label), colour = figure_inks[fill], size = 2.7,
+      fontface = ifelse(data$row == 0L, "bold", "plain")
     ) +
-    ggplot2::facet_wrap(~panel, nrow = 3L) +
-    ggplot2::scale_fill_manual(values = c(
-      head = NA, matched = figure_colours[["left"]], left = "white",
-      right = "#fbeedd", absent = NA
-    ), na.value = NA) +
-    ggplot2::scale_colour_manual(values = c(
-      head = NA, matched = figure_colours[["left"]],
-      left = figure_colours[["left"]], right = figure_colours[["right"]],
-      absent = NA
-    ), na.value = NA) +
-    ggplot2::labs(
-      title = "What each of `rows` keeps",
-      subtitle = guide_key(), x = NULL, y = NULL
-    ) +
-    figure_theme(13) +
+    ggplot2::facet_wrap(~panel, nrow = 2L) +
+    ggplot2::scale_x_continuous(NULL, breaks = NULL) +
+    ggplot2::scale_y_reverse(NULL, breaks = NULL) +
+    figure_theme(11) +
     ggplot2::theme(
-      axis.text = ggplot2::element_blank(),
-      panel.grid = ggplot2::element_blank(),
-      strip.text = ggplot2::element_text(face = "bold", hjust = 0, size = 12),
-      panel.spacing = grid::unit(14, "pt")
+      strip.text = ggplot2::element_text(face = "bold", hjust = 0),
+      panel.spacing = ggplot2::unit(10, "pt")
     )
+  figure_of(drawn, "What each of `rows` keeps", c(
+    "Blue: matched rows. Dashed, x: a left row without partner.",
+    "Orange, +: a right row without partner. Dot: no value."
+  ), guide_says(data))
 }
 
-guide_key <- function() {
-  paste(
-    "filled: matched rows; outlined and x: a left row without partner;",
-    "shaded and +: a right row without partner; dot: no value",
-    sep = "\n"
-  )
+guide_says <- function(data) {
+  panels <- tapply(data$row, data$panel, max)
+  sprintf("Rows: %s.", paste0(sub(":.*", "", names(panels)), " ", panels, collapse = ", "))
 }
 
 guide_frames <- function() {
@@ -68,7 +63,7 @@ guide_data <- function() {
     row_map <- result_rows(pairing, rows)
     columns <- if (row_types[[rows]]$one_sided) 1:2 else 1:3
     guide_cells(row_map, frames, columns,
-      sprintf("\"%s\": %s", rows, counted(counts$result_rows[counts$rows == rows], "row"))
+      sprintf("%s: %s", rows, counted(counts$result_rows[counts$rows == rows], "row"))
     )
   }
   own <- list(

@@ -4,151 +4,363 @@ plot_timeline <- function(pairing) {
   draw_figure("timeline", pairing, quote(plot_timeline()))
 }
 
-draw_timeline <- function(pairing, rows) {
-  rule <- timeline_rule(pairing)
-  links <- timeline_links(pairing, rule, rows)
-  labels <- rev(pairing$labels)
-  ggplot2::ggplot(rows) +
-    timeline_reach(pairing, rule, rows) +
-    ggplot2::geom_segment(
-      data = links, colour = "#4d5562", alpha = 0.55, linewidth = 0.4,
-      ggplot2::aes(x = at, xend = right_at, y = 2, yend = 1)
+# How many rows and lines are drawn at the most, and in how many panels
+most_left_drawn <- 300L
+most_partners_drawn <- 10L
+most_links_drawn <- 400L
+most_others_drawn <- 300L
+most_panels <- 6L
+
+draw_timeline <- function(pairing, seen) {
+  rows <- seen$rows
+  colour <- figure_colours
+  is_long <- !is.na(rows$xend) & rows$xend > rows$x
+  figure <- ggplot2::ggplot(rows)
+  if (nrow(seen$bands)) {
+    figure <- figure + ggplot2::geom_rect(data = seen$bands,
+      fill = colour[["right_alone"]], colour = NA, alpha = 0.8,
+      ggplot2::aes(xmin = x, xmax = xend, ymin = y - 1.15, ymax = y + 0.15)
+    )
+  }
+  figure <- figure +
+    ggplot2::geom_segment(data = seen$links, colour = colour[["link"]], linewidth = 0.4,
+      ggplot2::aes(x = x, xend = xend, y = y, yend = yend)
     ) +
-    ggplot2::geom_point(
-      ggplot2::aes(x = at, y = y, shape = state, fill = state), size = 2.4,
-      colour = "#2f3640"
+    ggplot2::geom_segment(data = rows[is_long, ], linewidth = 1.6,
+      ggplot2::aes(x = x, xend = xend, y = y, yend = y, colour = side,
+        linetype = state
+      )
     ) +
-    ggplot2::scale_shape_manual(NULL,
-      values = c(matched = 21, unmatched = 4)
+    ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, fill = side),
+      size = ifelse(rows$side == "right" & rows$state == "unmatched", 1.1, 2.2),
+      colour = colour[["link"]], stroke = 0.8
     ) +
-    ggplot2::scale_fill_manual(NULL,
-      values = c(matched = figure_colours[["left"]], unmatched = "white")
+    ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4)) +
+    ggplot2::scale_linetype_manual(guide = "none",
+      values = c(matched = "solid", unmatched = "dashed")
     ) +
+    ggplot2::scale_fill_manual(guide = "none", values = colour[side_names]) +
+    ggplot2::scale_colour_manual(guide = "none", values = colour[side_names]) +
     ggplot2::scale_y_continuous(NULL,
-      breaks = 1:2, labels = labels, limits = c(0.6, 2.4)
+      breaks = 1:2, labels = in_short_lines(rev(pairing$labels), 14L),
+      limits = c(0.6, 2.4), minor_breaks = NULL
     ) +
-    (if (nrow(rows)) {
-      ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right")
-    }) +
-    ggplot2::labs(x = NULL) +
+    timeline_axis(seen$axis) +
     figure_theme() +
     ggplot2::theme(
-      legend.position = "bottom",
       panel.grid.major.y = ggplot2::element_blank(),
-      panel.spacing = grid::unit(3, "pt"),
+      panel.spacing = grid::unit(4, "pt"),
       strip.text.y = ggplot2::element_text(angle = 0, hjust = 0)
     )
+  if (any(nzchar(seen$groups$shown)) && nrow(rows)) {
+    figure <- figure + ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right",
+      labeller = ggplot2::as_labeller(function(x) in_short_lines(x, 14L))
+    )
+  }
+  figure
 }
 
-timeline_limit <- 2000L
+# Times with their zone and year, which the ticks may leave out
+timeline_axis <- function(axis) {
+  scale <- switch(axis$family,
+    POSIXct = ggplot2::scale_x_datetime, Date = ggplot2::scale_x_date,
+    ggplot2::scale_x_continuous
+  )
+  scale(in_lines(axis$name, title_width))
+}
 
 # The first ordered rule whose columns are points or intervals on an axis
 timeline_rule <- function(pairing) {
   for (rule in pairing$rules) {
-    if (is.null(kind_of(rule)$plan)) next
+    if (is.null(kind_of(rule)$plan) || identical(rule$op, "!=")) next
     columns <- .subset2(pairing$left, rule$left[1L])
-    if (!is.character(columns) && !is.factor(columns)) {
+    if (!is.character(columns) && !is.factor(columns) && !is.logical(columns)) {
       return(rule)
     }
   }
 }
 
-# Rows of both sides: where, in which group, matched or not; thinned when many
-timeline_rows <- function(pairing) {
+# What is drawn: list(rows, links, bands (how far nearest() looked), axis, groups, span,
+# and for each side `shown` of `sizes` rows)
+timeline_data <- function(pairing) {
   rule <- timeline_rule(pairing)
-  rows <- lapply(side_names, function(side) {
-    matched <- is_matched(pairing$matches, side)
-    n <- pairing$sizes[side_number(side)]
-    row <- seq_len(n)
-    if (n > timeline_limit) {
-      row <- unique(round(seq(1, n, length.out = timeline_limit)))
-    }
-    at <- slice_column(.subset2(pairing[[side]], rule[[side]][1L]),
-      as.integer(row), "at", NULL
-    )
+  found <- ordered_values(pairing, side_columns(rule), rule$kind, NULL)
+  spans <- timeline_spans(rule, found)
+  matched <- lapply(c(left = "left", right = "right"), is_matched,
+    matches = pairing$matches
+  )
+  groups <- timeline_groups(pairing, matched$left)
+  stretch <- shared_stretch(spans)
+  inside <- lapply(spans, function(span) is_within_stretch(span, stretch$range))
+  drawn <- rows_drawn(pairing, matched, groups, inside)
+  axis <- timeline_scale(pairing, rule, found$scale)
+  frame_of <- function(side, row) {
+    span <- spans[[side]]
     data.frame(
-      side = rep(side, length(row)), row = row, at = axis_values(at),
+      side = rep(side, length(row)), row = row,
+      x = axis$value(span$from[row]), xend = axis$value(span$to[row]),
       y = rep(if (side == "left") 2 else 1, length(row)),
-      state = ifelse(matched[row], "matched", "unmatched"),
-      group = timeline_groups(pairing, side, as.integer(row))
+      state = ifelse(matched[[side]][row], "matched", "unmatched"),
+      group = groups$shown[groups[[side]][row]]
     )
-  })
-  both <- do.call(rbind, rows)
-  both <- both[!is.na(both$at), ]
-  most <- names(sort(table(both$group), decreasing = TRUE))
-  both[both$group %in% utils::head(most, 8L), ]
-}
-
-# times stay times
-axis_values <- function(x) if (is_int64(x)) as_number(x) else x
-
-# The keys, which make the panels
-timeline_groups <- function(pairing, side, rows) {
-  rules <- pairing$key_rules
-  if (!length(rules)) {
-    return(rep("", length(rows)))
   }
-  do.call(paste, c(lapply(rule_columns(rules, side), function(column) {
-    x <- slice_column(.subset2(pairing[[side]], column), rows, column, NULL)
-    if (is_int64(x)) int64_text(x) else readable(as.character(x))
-  }), sep = ", "))
-}
-
-timeline_links <- function(pairing, rule, rows) {
-  left <- rows[rows$side == "left" & rows$state == "matched", ]
-  partners <- lapply(left$row, partners_of, matches = pairing$matches)
-  links <- left[rep(seq_len(nrow(left)), lengths(partners)), ]
-  right <- as.integer(unlist(partners))
-  links$right_at <- axis_values(slice_column(
-    .subset2(pairing$right, rule$right[1L]), right, "at", NULL
-  ))
-  links
-}
-
-# How far nearest() may look, as a band from each unmatched left row
-timeline_reach <- function(pairing, rule, rows) {
-  if (rule$kind != "nearest" || is_unlimited(rule$within)) {
-    return(NULL)
-  }
-  plan <- plan_rule(pairing, rule, NULL)
-  alone <- rows[rows$side == "left" & rows$state == "unmatched", ]
-  if (!nrow(alone)) {
-    return(NULL)
-  }
-  within <- plan$closest$within
-  alone$from <- alone$at - if (rule$look != "ahead") within else 0
-  alone$to <- alone$at + if (rule$look != "back") within else 0
-  ggplot2::geom_rect(
-    data = alone, fill = "#f3d9b8", alpha = 0.8,
-    ggplot2::aes(xmin = from, xmax = to, ymin = 0.8, ymax = 2.2)
+  rows <- rbind(frame_of("left", drawn$left), frame_of("right", drawn$right))
+  rows$group <- factor(rows$group, groups$shown)
+  axis$name <- with_years(axis$name, rows$x, axis$family)
+  links <- data.frame(
+    left_row = drawn$link_left, right_row = drawn$link_right,
+    x = axis$value(middle_of(spans$left, drawn$link_left)),
+    right_at = axis$value(middle_of(spans$right, drawn$link_right)),
+    y = rep(2, length(drawn$link_left)), yend = rep(1, length(drawn$link_left)),
+    group = factor(groups$shown[groups$left[drawn$link_left]], groups$shown)
+  )
+  links$xend <- links$right_at
+  list(
+    rows = rows, links = links,
+    bands = timeline_bands(pairing, rule, found, rows, axis),
+    axis = axis, stretch = stretch, groups = groups,
+    shown = c(length(drawn$left), length(drawn$right)),
+    outside = vapply(inside, function(x) sum(!x, na.rm = TRUE), 1L),
+    links_left_out = drawn$links_left_out
   )
 }
 
-timeline_title <- function(pairing, rows) {
-  alone <- pairing$sizes[1L] - pairing$counts$matched_left
+# From where to where each row lies, as numbers; points have the same twice
+timeline_spans <- function(rule, found) {
+  numbers <- lapply(found$values, function(x) {
+    if (found$int64) x <- structure(x, class = "integer64")
+    if (is_int64(x)) as_number(x) else as.double(strip_class(x))
+  })
+  two <- lengths(list(left = rule$left, right = rule$right)) == 2L
+  at <- list(left = seq_len(1L + two[["left"]]))
+  at$right <- length(at$left) + seq_len(1L + two[["right"]])
+  lapply(at, function(k) {
+    from <- numbers[[k[1L]]]
+    to <- numbers[[k[length(k)]]]
+    # (of an interval without a bound the other one is drawn)
+    finite <- function(x, other) {
+      x[!is.finite(x)] <- other[!is.finite(x)]
+      x[!is.finite(x)] <- NA
+      x
+    }
+    list(from = finite(from, to), to = finite(to, from))
+  })
+}
+
+middle_of <- function(span, row) (span$from[row] + span$to[row]) / 2
+
+# The stretch of the axis that both frames share, where one goes far beyond the other:
+# list(range, whole)
+shared_stretch <- function(spans) {
+  ranges <- lapply(spans, function(span) suppressWarnings(range(unlist(span), na.rm = TRUE)))
+  whole <- range(unlist(ranges))
+  shared <- c(max(ranges$left[1L], ranges$right[1L]), min(ranges$left[2L], ranges$right[2L]))
+  wide <- diff(shared) > 0 && diff(shared) < 0.6 * diff(whole)
+  if (!all(is.finite(c(whole, shared))) || !wide) {
+    return(list(range = c(-Inf, Inf), whole = whole))
+  }
+  list(range = shared + c(-0.05, 0.05) * diff(shared), whole = whole)
+}
+
+is_within_stretch <- function(span, range) span$to >= range[1L] & span$from <= range[2L]
+
+# The panels: the keys, those with most unmatched left rows first, then those with most
+# rows. list(left, right (which of `shown` each row is in, NA: none), shown, all)
+timeline_groups <- function(pairing, matched) {
+  rules <- pairing$key_rules
+  if (!length(rules)) {
+    return(c(lapply(c(left = 1L, right = 2L), function(k) rep(1L, pairing$sizes[k])),
+      list(shown = "", all = 1L)
+    ))
+  }
+  keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
+  sides <- group_both_sides(keys, pairing$sizes)
+  present <- sides$left > 0L
+  alone <- tabulate(sides$left[present & !matched], sides$n)
+  rows <- tabulate(sides$left[present], sides$n)
+  some <- which(rows > 0L)
+  top <- utils::head(some[order(-alone[some], -rows[some])], most_panels)
+  first <- match(top, sides$left)
+  columns <- rule_columns(rules, "left")
+  texts <- do.call(paste, c(unname(lapply(columns, column_texts,
+    frame = pairing$left, rows = first
+  )), sep = ", "))
+  list(
+    left = match(sides$left, top), right = match(sides$right, top),
+    shown = make.unique(distinct_short(texts, 26L), " "), all = length(some)
+  )
+}
+
+# A number for each key that some left row has, and that of each right row; 0 for none
+group_both_sides <- function(keys, sizes) {
+  first <- group_rows_(keys$left, keys$kinds, FALSE)
+  if (is.null(first)) first <- seq_len(sizes[1L])
+  number <- match(first, unique(first[first > 0L]), 0L)
+  found <- match_equal_(keys$right, keys$left, keys$kinds, FALSE, FALSE)$matches
+  partner <- first_partners(found)
+  list(left = number, right = c(0L, number)[partner + 1L], n = max(number, 0L))
+}
+
+# Which rows are drawn: some left rows of each panel, unmatched ones as well as matched
+# ones, their partners, and of the right rows without partner some.
+rows_drawn <- function(pairing, matched, groups, inside) {
+  here <- lapply(c(left = "left", right = "right"), function(side) {
+    is.na(inside[[side]]) | inside[[side]]
+  })
+  panels <- length(groups$shown)
+  left <- sort(unlist(lapply(seq_len(panels), function(k) {
+    rows <- which(groups$left == k & here$left)
+    each <- max(10L, most_left_drawn %/% panels)
+    alone <- some_of(rows[!matched$left[rows]], each %/% 2L)
+    c(alone, some_of(rows[matched$left[rows]], each - length(alone)))
+  })))
+  left <- fewer_for_links(pairing, left, matched$left)
+  partners <- lapply(left, partner_lister(pairing$matches))
+  all_links <- sum(lengths(partners))
+  partners <- lapply(partners, some_of, most_partners_drawn)
+  right <- sort(unique(as.integer(unlist(partners))))
+  others <- setdiff(which(groups$right %in% seq_len(panels) & here$right), right)
+  others <- some_of(others[!matched$right[others]], most_others_drawn)
+  list(
+    left = as.integer(left), right = sort(c(right, others)),
+    link_left = rep(as.integer(left), lengths(partners)),
+    link_right = as.integer(unlist(partners)),
+    links_left_out = all_links - sum(lengths(partners))
+  )
+}
+
+# Fewer left rows where each has many partners: too many links tell nothing
+fewer_for_links <- function(pairing, left, matched) {
+  links <- pmin(partner_counts(pairing$matches, "left")[left], most_partners_drawn)
+  if (sum(links) <= most_links_drawn) {
+    return(left)
+  }
+  some <- left[matched[left]]
+  keep <- some_of(some, max(1L, as.integer(length(some) * most_links_drawn / sum(links))))
+  sort(c(keep, left[!matched[left]]))
+}
+
+# evenly spread ones where there are more
+some_of <- function(rows, most) {
+  if (length(rows) <= most) rows else rows[unique(spread_rows(length(rows), most))]
+}
+
+# Numbers of the axis as the values they stand for, and its name
+timeline_scale <- function(pairing, rule, scale) {
+  first <- .subset2(pairing$left, rule$left[1L])
+  columns <- unique(c(rule$left, rule$right))
+  name <- paste(columns, collapse = ", ")
+  zone <- attr(first, "tzone")[1L]
+  if (is.null(zone)) zone <- ""
+  family <- scale$family
+  list(
+    family = family, zone = zone, columns = name,
+    name = switch(family,
+      POSIXct = sprintf("%s (%s)", name,
+        if (nzchar(zone)) zone else format(Sys.time(), "local time, %Z")
+      ),
+      difftime = sprintf("%s (%s)", name, names(duration_seconds)[match(scale$unit,
+        duration_seconds
+      )]),
+      name
+    ),
+    value = switch(family,
+      POSIXct = function(x) .POSIXct(x, tz = zone),
+      Date = function(x) structure(x, class = "Date"),
+      identity
+    )
+  )
+}
+
+# "departs (2031, UTC)": the ticks may leave the year out
+with_years <- function(name, x, family) {
+  if (!length(x) || !family %in% c("POSIXct", "Date")) {
+    return(name)
+  }
+  years <- paste(unique(format(range(x, na.rm = TRUE), "%Y")), collapse = " to ")
+  if (grepl("[)]$", name)) sub("\\(([^(]*)$", paste0("(", years, ", \\1"), name) else {
+    sprintf("%s (%s)", name, years)
+  }
+}
+
+# How far nearest() looked, for left rows that found nothing
+timeline_bands <- function(pairing, rule, found, rows, axis) {
+  alone <- rows[rows$side == "left" & rows$state == "unmatched", ]
+  if (rule$kind != "nearest" || is_unlimited(rule$within)) alone <- alone[0L, ]
+  if (!nrow(alone)) {
+    return(alone)
+  }
+  within <- distance_number(rule$within, found$scale, "within", NULL)
+  at <- alone$x
+  if (rule$look != "ahead") alone$x <- at - within
+  alone$xend <- if (rule$look != "back") at + within else at
+  alone
+}
+
+timeline_title <- function(pairing, seen) {
+  sizes <- pairing$sizes
+  if (any(sizes == 0L)) {
+    return(overlap_title(pairing))
+  }
+  matched <- pairing$counts$matched_left
+  alone <- sizes[1L] - matched
   sprintf("%s of %s %s found a partner by %s()%s",
-    with_commas(pairing$counts$matched_left), with_commas(pairing$sizes[1L]),
-    pairing$labels[1L], timeline_rule(pairing)$kind,
+    with_commas(matched), with_commas(sizes[1L]), pairing$labels[1L],
+    timeline_rule(pairing)$kind,
     if (alone) sprintf(", %s did not", with_commas(alone)) else ""
   )
 }
 
-timeline_subtitle <- function(pairing, rows) {
-  shown_rows <- table(factor(rows$side, c("left", "right")))
-  thinned <- as.integer(shown_rows) < pairing$sizes
-  paste(c(
-    "Lines link partners; a cross has none, and its band is how far it looked.",
-    if (any(thinned)) {
-      sprintf("Shown: %s.", listed(sprintf("%s of %s %s",
-        with_commas_each(as.integer(shown_rows)),
-        with_commas_each(pairing$sizes), pairing$labels
-      ), "and"))
+timeline_subtitle <- function(pairing, seen) {
+  if (!nrow(seen$rows)) {
+    return(paste0(account_line(pairing), "."))
+  }
+  c(paste(c(
+    if (nrow(seen$links)) "Lines link partners.",
+    if (any(seen$rows$state == "unmatched")) "A cross has none.",
+    if (nrow(seen$bands)) "A band is how far it looked."
+  ), collapse = " "), timeline_left_out(pairing, seen))
+}
+
+# what is not drawn
+timeline_left_out <- function(pairing, seen) {
+  fewer <- seen$shown < pairing$sizes
+  outside <- seen$outside > 0L & is.finite(seen$stretch$range[1L])
+  in_words <- function(x) {
+    value <- seen$axis$value(x)
+    text <- if (inherits(value, "POSIXct")) format(value, "%Y-%m-%d %H:%M") else {
+      format(value, digits = 6L)
     }
-  ), collapse = "\n")
+    paste(trimws(text), collapse = " to ")
+  }
+  c(
+    if (any(fewer)) {
+      sprintf("Shown: %s%s.", listed(sprintf("%s of %s %s",
+        with_commas_each(seen$shown), with_commas_each(pairing$sizes), pairing$labels
+      ), "and"), if (seen$groups$all > length(seen$groups$shown)) {
+        sprintf(", of %d of %s keys, those with most unmatched rows first",
+          length(seen$groups$shown), with_commas(seen$groups$all)
+        )
+      } else "")
+    },
+    if (any(outside)) {
+      sprintf("Only the stretch that both share; %s outside it (all: %s).",
+        listed(sprintf("%s of %s", with_commas_each(seen$outside[outside]),
+          pairing$labels[outside]
+        ), "and"), in_words(seen$stretch$whole)
+      )
+    },
+    if (seen$links_left_out) {
+      sprintf("%s of these rows %s not drawn.",
+        counted(seen$links_left_out, "more link"),
+        if (seen$links_left_out == 1L) "is" else "are"
+      )
+    }
+  )
 }
 
 register_figure("timeline",
-  data = timeline_rows, draw = draw_timeline, title = timeline_title,
+  data = timeline_data, draw = draw_timeline, title = timeline_title,
   subtitle = timeline_subtitle,
   lacks = function(pairing) {
     if (is.null(timeline_rule(pairing))) {

@@ -26,6 +26,7 @@
 #'   the frame. `last_receipt()` is NULL before the first join. `as.data.frame()` gives
 #'   one row of the counts, `receipt_json()` one JSON object with all of it.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one.
+#' @seealso `vignette("joins-in-packages")`.
 #' @examples
 #' receipt(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' joined <- join_frames(sailings, vessels, on = c(vessel = "code"))

@@ -3,7 +3,31 @@
 #' A join is four decisions: which rows pair, which rows stay, which columns
 #' come under what names, and what must hold. [join_frames()] takes all four;
 #' [pair_rows()] makes the first one, a pairing, and [build_frame()] builds
-#' frames from it.
+#' frames from it. `vignette("a-first-join")` begins at the beginning;
+#' `vignette(package = "ronda")` lists all guides.
+#'
+#' @section By task:
+#' \describe{
+#'   \item{Join}{[join_frames()]: the whole call. [pair_rows()] and [build_frame()]: its two
+#'     halves. [split_frames()]: matched, left alone, right alone. [join_many()]: two to
+#'     dozens of frames.}
+#'   \item{Rules for `on`}{[same()]: equal, with `via` for matching only. [nearest()]: the
+#'     closest in time or number. [around()]: a window. [inside()], [covers()], [overlap()]:
+#'     intervals. [relate()]: a comparison. [cross()]: every combination. [in_turn()]: keys
+#'     tried one after the other. [highest()], [lowest()]: for `repeats`.}
+#'   \item{Look before}{[suggest_keys()]: which columns could be the key. [key_account()],
+#'     [repeated_keys()]: is this one? [row_labels()]: row names as a column.}
+#'   \item{See what happened}{[summary()][summary.ronda_pairing] and printing of a pairing.
+#'     [receipt()], [last_receipt()], [receipt_json()]: counts. [explain_row()]: one row, rule
+#'     by rule. [near_misses()], [corrections()]: unmatched keys beside their likely partner.
+#'     [differences()]: where columns of one name disagree.}
+#'   \item{Figures and reports}{[plot()][plot.ronda_pairing] with `view`, or
+#'     [plot_overlap()], [plot_join_types()], [plot_reasons()], [plot_repeats()],
+#'     [plot_timeline()], [plot_gaps()], [plot_differences()]; [plot_many()];
+#'     [plot_rows_guide()]. [write_report()], [write_many_report()].}
+#'   \item{Files and the command line}{[read_frame()], [write_frame()]; [ronda_cli()].}
+#'   \item{Demo data}{[sailings] and the other frames of a made-up ferry line.}
+#' }
 #'
 #' @section Options:
 #' \describe{

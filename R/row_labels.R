@@ -11,6 +11,7 @@
 #' @section Errors: `ronda_error_argument` when `frame` is no data frame or
 #'   `name` isn't one name; `ronda_error_collision` when the frame has such a
 #'   column already.
+#' @seealso `vignette("tibbles-and-factors")`.
 #' @examples
 #' depths <- data.frame(
 #'   metres = c(4.2, 6.1),

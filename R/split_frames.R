@@ -9,6 +9,7 @@
 #'   every row of both frames, and the receipt accounts for all three. With
 #'   `row_numbers` the rows alone have a column of their row numbers, too.
 #' @section Errors: As [build_frame()].
+#' @seealso [build_frame()]; `vignette("choosing-rows")`.
 #' @examples
 #' pairing <- pair_rows(sailings, vessels,
 #'   on = c(vessel = "code"), sides = c("sailings", "vessels")

@@ -19,6 +19,7 @@
 #'   compared. Printing says so.
 #' @section Errors: `ronda_error_argument` when `left` or `right` is no data
 #'   frame.
+#' @seealso [key_account()]; `vignette("when-it-goes-wrong")`.
 #' @examples
 #' suggest_keys(sailings, vessels)
 #' suggest_keys(tide_readings, wind_readings)

@@ -71,10 +71,15 @@ key_texts <- function(x) {
 }
 
 number_texts <- function(x) {
-  texts <- sprintf("%.15g", x)
+  texts <- rep(NA_character_, length(x))
   whole <- !is.na(x) & abs(x) < 1e15 & x == trunc(x)
-  texts[whole] <- sprintf("%.0f", x[whole])
-  texts[is.na(x)] <- NA
+  # (most whole numbers are integers, whose digits are known soonest)
+  small <- whole & abs(x) <= .Machine$integer.max
+  texts[small] <- as.character(as.integer(x[small]))
+  large <- whole & !small
+  texts[large] <- sprintf("%.0f", x[large])
+  other <- !whole & !is.na(x)
+  texts[other] <- sprintf("%.15g", x[other])
   texts
 }
 

@@ -34,6 +34,26 @@ with_commas <- function(n) {
 
 with_commas_each <- function(n) vapply(n, with_commas, "")
 
+# "90%", never "100%" or "0%" of what isn't all or nothing
+percent_of <- function(part, whole) {
+  share <- 100 * part / pmax(whole, 1)
+  text <- paste0(format_each(share), "%")
+  share[is.na(share)] <- 0
+  text[share > 0 & share < 0.1] <- "under 0.1%"
+  text[share < 100 & share > 99.9] <- "over 99.9%"
+  text
+}
+
+format_each <- function(x) {
+  vapply(x, function(one) {
+    if (is.na(one)) {
+      return("")
+    }
+    rounded <- round(one)
+    if (one >= 10 && one <= 90 || one == rounded) format(rounded) else format(round(one, 1L))
+  }, "")
+}
+
 # Text that can be shown, whatever its bytes: what is no text in its own encoding
 # stands as <ff>. (Most functions on text stop at such bytes.)
 readable <- function(text) {
@@ -168,7 +188,5 @@ has_unicode <- function() {
   isTRUE(getOption("cli.unicode", l10n_info()[["UTF-8"]]))
 }
 
-# text of a figure, folded to its width
-in_lines <- function(text, width = 88L) {
-  paste(strwrap(text, width), collapse = "\n")
-}
+# text of a figure, each of its lines folded to the width
+in_lines <- function(text, width) paste(strwrap(text, width + 1L), collapse = "\n")

@@ -1,6 +1,6 @@
-# Installs the packages that DESCRIPTION names and that are missing or too old: Debian's
-# built ones when we are root there, else from CRAN (R's own choice of where that is)
-# into the first library.
+# Installs the packages that DESCRIPTION names, and those given as arguments, that are
+# missing or too old: Debian's built ones when we are root there, else from CRAN (R's own
+# choice of where that is) into the first library.
 
 needed <- function() {
   description <- read.dcf("DESCRIPTION")
@@ -107,7 +107,8 @@ from_cran <- function(wanted) {
 }
 
 browser_from_debian()
-wanted <- missing_packages(needed())
+more <- commandArgs(TRUE)
+wanted <- missing_packages(c(needed(), structure(rep("0", length(more)), names = more)))
 if (length(wanted) && has("apt-get")) {
   from_debian(wanted)
   wanted <- missing_packages(wanted)

@@ -12,7 +12,7 @@ layers <- c(
     "join_many_columns|key_account|row_labels|receipt|explain_row|near_misses|",
     "suggest_keys|differences)[.]R$"
   ),
-  interface = "^(cli|plot|file)_|^write_report[.]R$"
+  interface = "^(cli|plot|file|report|knit)_|^write_report[.]R$"
 )
 
 # names that code uses and does not make itself

@@ -7,6 +7,9 @@ test_that("the overlap figure says and draws the counts", {
   )
   expect_identical(figure$data$rows, c(54, 6, 8, 1))
   expect_identical(figure$data$to, c(54, 60, 8, 9))
+  expect_identical(figure$data$share, c("90%", "10%", "89%", "11%"))
+  few <- pair_rows(data.frame(k = 1:10000), data.frame(k = 5L), on = "k")
+  expect_identical(plot_overlap(few)$data$share, c("under 0.1%", "over 99.9%", "100%"))
   none <- plot_overlap(pair_rows(sailings[0, ], vessels,
     on = c(vessel = "code"), sides = c("a", "b")
   ))
@@ -24,7 +27,7 @@ test_that("the guide draws what joining gives", {
     "unmatched"
   )) {
     joined <- join_frames(frames$left, frames$right, on = "key", rows = type)
-    panel <- grep(sprintf("\"%s\"", type), names(rows), value = TRUE)
+    panel <- grep(sprintf("^%s:", type), names(rows), value = TRUE)
     expect_identical(rows[[panel]], nrow(joined))
     drawn <- cells[cells$panel == panel & cells$column == "km", "label"]
     expect_identical(drawn == "\u00b7", is.na(joined$km))

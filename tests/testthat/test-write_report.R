@@ -11,27 +11,116 @@ planted_pairing <- function() {
   ))
 }
 
-test_that("a report stands alone, is small, and shows data as text", {
+page_of <- function(...) {
   file <- withr::local_tempfile(fileext = ".html")
-  expect_identical(write_report(planted_pairing(), file), file)
-  page <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-  expect_lt(file.size(file), 2e6)
+  write_report(..., file = file)
+  paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+}
+
+matches_in <- function(page, pattern) {
+  regmatches(page, gregexpr(pattern, page, perl = TRUE, useBytes = TRUE))[[1L]]
+}
+
+test_that("a report stands alone, and shows data as text", {
+  page <- page_of(planted_pairing())
+  expect_lt(nchar(page), 2e6)
   expect_false(grepl("(src|href)=\"(https?:)?//", page))
-  expect_false(grepl("<script", page, fixed = TRUE))
+  # one script, its own
+  expect_identical(length(matches_in(page, "<script")), 1L)
   expect_false(grepl("<b>ALD", page, fixed = TRUE))
   expect_match(page, "&lt;script&gt;alert", fixed = TRUE)
-  for (part in c(
-    "The account", "Figures", "What did not match", "Near misses",
-    "Columns and types", "To repeat it", "lang=\"en\"",
-    "scope=\"col\"", "<caption>", "viewport", "R version"
+  titles <- matches_in(page, "<h2[^>]*>[^<]*")
+  expect_identical(sub(".*>", "", titles), c(
+    "The verdict", "What to do next", "What did not match", "Keys with the most pairs",
+    "The first rows of the result", "Figures", "Columns and types", "To repeat it"
+  ))
+  for (part in c("lang=\"en\"", "scope=\"col\"", "scope=\"row\"", "<caption>", "viewport",
+    "R version", "<nav aria-label", "<main>", "<details", "prefers-color-scheme: dark"
   )) {
     expect_match(page, part, fixed = TRUE)
   }
-  images <- lengths(regmatches(page, gregexpr("<img ", page)))
-  expect_identical(images, 5L)
-  expect_identical(lengths(regmatches(page, gregexpr("alt=\"Figure", page))),
-    images
+  # contents lead to what is there
+  links <- matches_in(page, "(?<= href=\"#)[a-z]+(?=\")")
+  expect_length(links, 8L)
+  for (link in links) expect_match(page, sprintf("<section id=\"%s\"", link), fixed = TRUE)
+})
+
+test_that("figures are lines of the page, with what they show in words", {
+  page <- page_of(planted_pairing())
+  figures <- matches_in(page, "role=\"img\" aria-label=\"[^\"]*")
+  expect_length(figures, 6L)
+  expect_true(all(nchar(figures) > 80))
+  expect_match(figures[1L], "47 of 60 trips|of 60 trips|of 60 left")
+  expect_identical(length(matches_in(page, "<svg ")), 6L)
+  # names in one figure are not those of another
+  ids <- matches_in(page, "(?<=\\bid=\")[^\"]+")
+  expect_identical(ids[duplicated(ids)], character())
+  used <- matches_in(page, "(?<=href=\"#)f[0-9][^\"]+")
+  expect_true(length(used) > 100L && all(used %in% ids))
+  # and follow the colours of the page
+  expect_true(grepl("var(--figure-ink)", page, fixed = TRUE))
+  expect_false(grepl("rgb(0%,0%,0%)", page, fixed = TRUE))
+})
+
+test_that("without rows no cell of the data is shown", {
+  secret <- function(side, n) sprintf("SECRET%s%03d", side, seq_len(n))
+  left <- data.frame(id = secret("k", 40), note = secret("l", 40), at = 1e9 + 1:40 * 7919)
+  right <- data.frame(id = c(secret("k", 30), tolower(secret("k", 33)[31:33]), rep("SECRETk001", 3)),
+    note = secret("r", 36), at = 1e9 + 1:36 * 7919
   )
+  fixes <- data.frame(from = "SECRETk040", to = "SECRETk001")
+  pairings <- list(
+    pair_rows(left, right, on = "id"),
+    pair_rows(left, right, on = same("id", via = list(left = fixes))),
+    pair_rows(left, right, on = list("id", nearest("at", within = 10))),
+    pair_rows(left, right, on = list("id"), repeats = "once")
+  )
+  for (pairing in pairings) {
+    expect_gt(length(matches_in(page_of(pairing), "SECRETl0|SECRETk0")), 0L)
+    page <- page_of(pairing, rows = FALSE)
+    expect_identical(matches_in(page, "(?i)secret.{0,9}"), character())
+    expect_identical(matches_in(page, "10000[0-9]{5}"), character())
+  }
+})
+
+test_that("title and note are text, and an in_turn() pairing has a report too", {
+  page <- page_of(pair_rows(boardings, card_holders, on = in_turn("card", list("name"))),
+    title = "Cards & <holders>", note = "For <Tuesday>."
+  )
+  expect_match(page, "<h1>Cards &amp; &lt;holders&gt;</h1>", fixed = TRUE)
+  expect_match(page, "For &lt;Tuesday&gt;.", fixed = TRUE)
+  expect_errors(
+    write_report(planted_pairing(), "a.html", title = 1),
+    write_report(planted_pairing(), "a.html", rows = NA),
+    write_report(planted_pairing(), "a.html", note = character())
+  )
+})
+
+test_that("hard data has a report", {
+  for (pairing in hard_pairings()) expect_match(page_of(pairing), "id=\"repeat\"", fixed = TRUE)
+  blank <- data.frame(k = rep(NA_character_, 3L), v = 1:3)
+  expect_match(page_of(pair_rows(blank, blank, on = "k")), "a missing key")
+})
+
+test_that("the first rows of the result are those of a left join", {
+  options(ronda.receipt = FALSE)
+  for (pairing in c(hard_pairings()[c("names", "many_to_many", "week", "in_turn")],
+    list(pair_rows(boardings, card_holders, on = in_turn("card", "name", step = "by")),
+      planted_pairing()
+    )
+  )) {
+    some <- unclass(ronda:::few_left_rows(pairing, 5L, NULL))
+    shown <- ronda:::frame_made(some, ronda:::plan_frame(some, "left", ronda:::default_choices, NULL),
+      NULL
+    )$frame
+    all <- build_frame(pairing, row_numbers = c("l", "r"))
+    # (of a row with many partners the first ten)
+    nth <- stats::ave(all$l, all$l, FUN = seq_along)
+    all <- all[all$l <= 5L & nth <= 10L, setdiff(names(all), c("l", "r")),
+      drop = FALSE
+    ]
+    expect_equal(shown, all, ignore_attr = "row.names")
+  }
 })
 
 test_that("the code in a report repeats the pairing", {
@@ -53,7 +142,7 @@ test_that("the code in a report repeats the pairing", {
     ))
   )
   for (pairing in pairings) {
-    code <- ronda:::pairing_code(pairing)
+    code <- c(ronda:::pairing_code(pairing), ronda:::building_code())
     code <- sub("a, b,", "sailings, fare_bands,", code, fixed = TRUE)
     expect_identical(eval(parse(text = code)), build_frame(pairing))
   }
@@ -74,7 +163,49 @@ test_that("a report is written whole or not at all", {
   expect_identical(list.files(all.files = TRUE, no.. = TRUE), "folder.html")
 })
 
-test_that("a browser shows it without errors or requests, wide and narrow", {
+# What a browser finds in a page: boxes that reach beyond it, and what its script does
+measuring <- "
+window.addEventListener('load', function () {
+  var found = { width: window.innerWidth, beyond: [], buttons: 0 };
+  var scheme = window.matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
+  document.querySelectorAll('body *').forEach(function (e) {
+    if (e.closest('pre') || e.closest('script') || e.closest('symbol, defs, clipPath')) { return; }
+    var inner = e.closest('.scroll') && !e.classList.contains('scroll');
+    var box = e.getBoundingClientRect();
+    if (!inner && box.width && (box.right > window.innerWidth + 1 || box.left < -1)) {
+      found.beyond.push(e.tagName + ' ' + e.textContent.slice(0, 30));
+    }
+  });
+  document.querySelectorAll('svg').forEach(function (svg) {
+    var frame = svg.getBoundingClientRect();
+    svg.querySelectorAll('use').forEach(function (glyph) {
+      var box = glyph.getBoundingClientRect();
+      if (box.right > frame.right + 1 || box.left < frame.left - 1 || box.top < frame.top - 1 ||
+          box.bottom > frame.bottom + 1) { found.beyond.push('glyph'); }
+    });
+  });
+  var table = document.querySelectorAll('table')[1];
+  var column = function (at) {
+    return Array.from(table.tBodies[0].rows).map(function (r) { return r.cells[at].textContent; });
+  };
+  found.before = column(1).join(' ');
+  table.tHead.rows[0].cells[1].querySelector('button').click();
+  found.up = column(1).join(' ');
+  table.tHead.rows[0].cells[1].querySelector('button').click();
+  found.down = column(1).join(' ');
+  found.sorted = table.tHead.rows[0].cells[1].getAttribute('aria-sort');
+  found.buttons = document.querySelectorAll('button.copy').length;
+  found.blocks = document.querySelectorAll('table, pre').length;
+  found.scheme = scheme;
+  found.paper = getComputedStyle(document.body).backgroundColor;
+  found.ink = getComputedStyle(document.querySelector('main p, main li')).color;
+  var out = document.createElement('div');
+  out.id = 'measured';
+  out.textContent = JSON.stringify(found);
+  window.parent.document.body.appendChild(out);
+});"
+
+test_that("a browser shows it without errors or requests, wide, narrow, dark and in print", {
   # a browser can't start with the libraries that watch our memory
   withr::local_envvar(LD_PRELOAD = "")
   browser <- Sys.which(c("chromium", "chromium-browser", "google-chrome"))
@@ -83,42 +214,64 @@ test_that("a browser shows it without errors or requests, wide and narrow", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "report.html")
   write_report(planted_pairing(), file)
-  run <- function(...) {
+  page <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+  expect_match(page, "&lt;script&gt;alert", fixed = TRUE)
+  page <- sub("</body>", sprintf("<script>%s</script></body>", measuring), page, fixed = TRUE)
+  # (a window is never narrower than 500, a frame in it is)
+  measured <- vapply(c(wide = 1280, narrow = 400), function(width) {
+    path <- file.path(folder, sprintf("measured%d.html", width))
+    inner <- gsub("\"", "&quot;", gsub("&", "&amp;", page, fixed = TRUE), fixed = TRUE)
+    writeLines(sprintf("<body style='margin:0'><iframe width='%d' height='800'
+      style='border:0' srcdoc=\"%s\"></iframe></body>", width, inner
+    ), path, useBytes = TRUE)
+    path
+  }, "")
+  run <- function(..., shown) {
     out <- file.path(folder, "out.txt")
     err <- file.path(folder, "err.txt")
     system2(browser[1L], c("--headless", "--no-sandbox", "--disable-gpu",
       "--no-first-run", "--disable-background-networking", "--disable-sync",
       "--disable-component-update", "--disable-quic", "--enable-logging=stderr",
       paste0("--user-data-dir=", file.path(folder, "profile")), ...,
-      paste0("file://", file)
+      paste0("file://", shown)
     ), stdout = out, stderr = err, timeout = 60)
     list(out = readLines(out, warn = FALSE), err = readLines(err, warn = FALSE))
   }
-  for (size in c("1280,800", "400,800")) {
-    shot <- file.path(folder, "shot.png")
-    unlink(shot)
-    found <- run(paste0("--window-size=", size), paste0("--screenshot=", shot))
-    expect_gt(file.size(shot), 10000)
-    expect_false(any(grepl("CONSOLE", found$err)))
+  schemes <- c(dark = "--blink-settings=preferredColorScheme=0", light = "")
+  for (size in names(measured)) {
+    for (scheme in names(schemes)) {
+      got <- run("--window-size=1280,800", schemes[[scheme]], "--dump-dom",
+        shown = measured[[size]]
+      )
+      expect_false(any(grepl("CONSOLE", got$err)))
+      text <- grep("id=\"measured\"", got$out, value = TRUE)
+      found <- jsonlite::fromJSON(sub("</div>.*", "", sub(".*id=\"measured\">", "", text)))
+      expect_identical(found$width, c(wide = 1280L, narrow = 400L)[[size]])
+      expect_length(found$beyond, 0L)
+      numbers <- function(x) as.numeric(strsplit(gsub(",", "", x), " ")[[1L]])
+      expect_identical(numbers(found$up), sort(numbers(found$before)))
+      expect_identical(numbers(found$down), rev(sort(numbers(found$before))))
+      expect_identical(found$sorted, "descending")
+      expect_identical(found$buttons, found$blocks)
+      expect_identical(found$scheme, scheme)
+      expect_identical(found$paper, c(dark = "rgb(20, 24, 29)", light = "rgb(255, 255, 255)")[[scheme]])
+      expect_identical(found$ink, c(dark = "rgb(227, 231, 236)", light = "rgb(47, 54, 64)")[[scheme]])
+    }
   }
-  page <- paste(run("--dump-dom")$out, collapse = "\n")
-  expect_match(page, "&lt;script&gt;alert", fixed = TRUE)
-  expect_false(grepl("<script", page, fixed = TRUE))
+  paper <- file.path(folder, "report.pdf")
+  run(paste0("--print-to-pdf=", paper), shown = file)
+  pages <- sum(grepl("/Type */Page\\b", readLines(paper, warn = FALSE), useBytes = TRUE))
+  expect_true(pages >= 3L && pages <= 12L)
 })
 
 test_that("a report shows columns that are matrices, and says how far it looked", {
-  file <- withr::local_tempfile(fileext = ".html")
-  page_of <- function(left, right) {
-    write_report(pair_rows(left, right, on = "k"), file)
-    paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-  }
   left <- data.frame(k = 1:3)
   left$grid <- matrix(1:6, 3L)
   left$inner <- data.frame(a = 1:3)
-  page <- page_of(left, data.frame(k = 2L))
+  page <- page_of(pair_rows(left, data.frame(k = 2L), on = "k"))
   expect_match(page, "a matrix", fixed = TRUE)
   expect_match(page, "a data frame", fixed = TRUE)
-  page <- page_of(data.frame(k = 1:20002), data.frame(k = 1L))
+  page <- page_of(pair_rows(data.frame(k = 1:20002), data.frame(k = 1L), on = "k"))
   expect_match(page, "Of the unmatched keys 20,000 were looked at", fixed = TRUE)
 })
 
@@ -129,7 +282,7 @@ test_that("a report shows folded partners and where columns disagree", {
   write_report(pairing, file, fold = list(n = ~ nrow(right), all = ~ right))
   page <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
   for (text in c("Partners folded", "Columns that both frames have", "5 cells that are not equal",
-    "fold = list(\n  n = ~nrow(right)", "<pre><code>pairing"
+    "fold = list(\n  n = ~nrow(right)", "<pre tabindex=\"0\"><code>pairing"
   )) {
     expect_match(page, text, fixed = TRUE)
   }

@@ -5,15 +5,19 @@
 #'
 #' `plot(pairing, view = )` chooses one of the figures; each has a function of
 #' its own. `overlap`: matched and unmatched rows of each frame, to scale.
-#' `join_types`: the rows that each of `rows` would give. `repeats`: how many
+#' `join_types`: the rows that each of `rows` would give. `reasons`: why
+#' unmatched rows have no partner. `repeats`: how many
 #' partners rows have, with the heaviest keys named. `timeline`: the rows of
-#' both frames on time axes, linked to their partners. `gaps`: how far the
-#' partners are. ggplot2's `autoplot()` takes a pairing too.
+#' both frames on one axis, linked to their partners. `gaps`: how far the
+#' partners are. `differences`: where columns of one name disagree. ggplot2's
+#' `autoplot()` takes a pairing too.
 #'
-#' Titles say the finding in words. Colours stay apart for every kind of colour
-#' vision, and shape, position or a label always says the same again. Large
-#' input is summed before it is drawn; a timeline of more than 2,000 rows a
-#' side shows evenly spread ones, and says so.
+#' Titles say the finding in words. Numbers stand in axis texts and on filled
+#' shapes, so that they can be read with any theme, on light and dark. Colours stay
+#' apart in grey and for every kind of colour vision, and shape, position or a label
+#' always says the same again. Large input is summed before it is drawn; a timeline
+#' of many rows shows a few hundred left rows with their partners, groups with
+#' unmatched rows first, and says what it leaves out.
 #'
 #' @param x,pairing,object `[ronda_pairing]` What [pair_rows()] gives.
 #' @param view `[character(1)]` Which figure.
@@ -22,7 +26,10 @@
 #'   of what is drawn.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, ggplot2
 #'   isn't installed, or the figure needs a rule that `on` lacks (`timeline`: an
-#'   ordered rule on times or numbers; `gaps`: `nearest()`).
+#'   ordered rule on times or numbers; `gaps`: `nearest()`; `differences`: a column that
+#'   both frames have and that is no key).
+#' @seealso [plot_many()] for several frames, [plot_rows_guide()] to choose `rows`,
+#'   [write_report()] for all of them on one page; `vignette("reports-and-command-line")`.
 #' @examples
 #' vessel <- pair_rows(sailings, vessels, on = c(vessel = "code"))
 #' plot(vessel, view = "join_types")
@@ -43,7 +50,9 @@ autoplot.ronda_pairing <- function(object, view = "overlap", ...) {
   plot.ronda_pairing(object, view)
 }
 
-figure_order <- c("overlap", "join_types", "repeats", "timeline", "gaps")
+figure_order <- c(
+  "overlap", "join_types", "reasons", "repeats", "timeline", "gaps", "differences"
+)
 
 figures <- new.env(parent = emptyenv())
 
@@ -56,9 +65,11 @@ register_figure <- function(
     # function(pairing, data): the finding in words, and a line below it
     title, subtitle = function(pairing, data) account_line(pairing),
     # function(pairing): why the figure can't be drawn, or NULL
-    lacks = function(pairing) NULL) {
+    lacks = function(pairing) NULL,
+    # function(pairing, data): what it shows, in words for who can't see it
+    says = function(pairing, data) "") {
   figures[[view]] <- list(
-    data = data, draw = draw, title = title, subtitle = subtitle, lacks = lacks
+    data = data, draw = draw, title = title, subtitle = subtitle, lacks = lacks, says = says
   )
 }
 
@@ -68,13 +79,24 @@ draw_figure <- function(view, pairing, call) {
   figure <- figures[[view]]
   lacks <- figure$lacks(pairing)
   if (!is.null(lacks)) stop_argument(lacks[1L], lacks[-1L], call = call)
+  # (names of fifty letters leave no room for anything else)
+  pairing$labels <- distinct_short(pairing$labels, 28L)
   data <- figure$data(pairing)
-  figure$draw(pairing, data) +
-    ggplot2::labs(
-      title = figure$title(pairing, data),
-      subtitle = figure$subtitle(pairing, data)
-    )
+  figure_of(figure$draw(pairing, data), figure$title(pairing, data),
+    figure$subtitle(pairing, data), figure$says(pairing, data)
+  )
 }
+
+# A figure with its title; `says` tells what it shows to who can't see it
+figure_of <- function(drawn, title, subtitle, says = "") {
+  alt <- gsub("\n", " ", paste(sentence(c(title, subtitle[nzchar(subtitle)], says[nzchar(says)])), collapse = " "))
+  drawn + ggplot2::labs(
+    title = in_lines(title, title_width), subtitle = in_lines(subtitle, subtitle_width),
+    alt = trimws(alt)
+  )
+}
+
+sentence <- function(text) ifelse(grepl("[.!?]$", text), text, paste0(text, "."))
 
 # the figures that can be drawn of a pairing
 figures_for <- function(pairing) {
@@ -82,33 +104,13 @@ figures_for <- function(pairing) {
 }
 
 account_line <- function(pairing) {
-  in_lines(sprintf("%s, %s, by %s", counted(pairing$counts$pairs, "pair"),
-    key_shape_of(pairing$counts),
+  counts <- pairing$counts
+  paste0(
+    if (counts$pairs > 0) {
+      sprintf("%s, %s, by ", counted(counts$pairs, "pair"), key_shape_of(counts))
+    } else {
+      "No pair, by "
+    },
     paste(vapply(pairing$rules, rule_text, ""), collapse = ", ")
-  ))
+  )
 }
-
-# Palette and theme -------------------------------------------------------------
-
-# Blue, orange and grey that stay apart for every kind of colour vision; shape,
-# position or label always says the same again.
-figure_colours <- c(
-  left = "#2b6ca3", right = "#d9822b", paired = "#4d5562", none = "#c9ced6"
-)
-
-figure_theme <- function(size = 14) {
-  ggplot2::theme_minimal(base_size = size) +
-    ggplot2::theme(
-      plot.title = ggplot2::element_text(face = "bold"),
-      plot.title.position = "plot",
-      plot.subtitle = ggplot2::element_text(colour = "#4d5562"),
-      panel.grid.minor = ggplot2::element_blank(),
-      legend.position = "none"
-    )
-}
-
-utils::globalVariables(c(
-  "from", "to", "y", "part", "label", "label_at", "label_up", "label_side",
-  "label_colour", "fill", "x", "column", "kind", "shape", "panel", "row",
-  "result_rows", "partners", "rows", "side", "at", "right_at", "state"
-))

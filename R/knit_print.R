@@ -1,0 +1,130 @@
+# What prints as a proper table in knitr documents: pairings, receipts, suggestions, near
+# misses and differences. A pairing shows a figure too where the chunk asks for one:
+# `ronda.figure = "overlap"`.
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_pairing <- function(x, options = list(), ...) {
+  views <- options[["ronda.figure"]]
+  for (view in views) print(plot.ronda_pairing(x, view))
+  account <- account_frame(x)
+  names(account) <- c(
+    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
+  )
+  totals <- counts_by_type(x)
+  names(totals) <- c("rows =", "rows of the result", "paired",
+    paste(x$labels[1L], "alone"), paste(x$labels[2L], "alone")
+  )
+  knitted(
+    sprintf("**%s with %s**: %s", x$labels[1L], x$labels[2L], account_line(x)),
+    account, totals,
+    c(turn_words(x), where_lines(x), shared_name_words(x), x$notes,
+      row_name_words(account_of(x))
+    )
+  )
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_row_counts <- function(x, ...) knitted(as_base_frame(unclass(x), nrow(x)))
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_receipt <- function(x, ...) {
+  table <- data.frame(
+    frame = x$labels, rows = c(x$rows_left, x$rows_right),
+    matched = c(x$matched_left, x$matched_right),
+    unmatched = c(x$unmatched_left, x$unmatched_right),
+    "missing key" = c(x$missing_left, x$missing_right), check.names = FALSE
+  )
+  line <- if (is.null(x$rows)) sprintf("%s, %s", counted(x$pairs, "pair"), x$key_shape) else {
+    line_of_receipt(x)
+  }
+  knitted(line, table, x$notes)
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_key_suggestions <- function(x, ...) {
+  knitted(as_base_frame(unclass_frame(x), nrow(x)))
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_near_misses <- function(x, ...) {
+  if (!nrow(x)) {
+    return(knitted("No unmatched key has a likely partner.", looked_at_words(x)))
+  }
+  columns <- intersect(c("from", "to", "reason", "sureness", "taken", "group", "left_rows",
+    "via"
+  ), names(x))
+  table <- as_base_frame(unclass(x)[columns], nrow(x))
+  table <- table[!vapply(table, function(column) all(is.na(column)), NA)]
+  labels <- attr(x, "labels")
+  if (!is.null(labels)) names(table)[match(c("from", "to"), names(table))] <- labels
+  knitted(table, looked_at_words(x))
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_differences <- function(x, ...) {
+  counts <- x$counts
+  names(counts) <- c("column", "equal", "differ", paste("missing in", x$pairing$labels))
+  total <- sum(lengths(x$cells))
+  cells <- if (total) difference_cells(x, seq_along(x$cells), TRUE, most_knitted)
+  if (total) names(cells)[length(cells) - 1:0] <- x$pairing$labels
+  knitted(difference_title(x), counts, difference_notes(x), cells,
+    if (total > most_knitted) {
+      sprintf("and %s more: as.data.frame() has them all.",
+        counted(total - most_knitted, "cell")
+      )
+    }
+  )
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_explanation <- function(x, ...) {
+  n <- length(x$lines)
+  inner <- x$lines[-c(1L, n)]
+  steps <- ifelse(startsWith(inner, "  "), paste0("    * ", trimws(inner)), paste0("* ", inner))
+  knitr::asis_output(paste0("\n\n", paste(c(marked_text(x$lines[1L]), "",
+    marked_text(steps), "", marked_text(x$lines[n])
+  ), collapse = "\n"), "\n\n"))
+}
+
+most_knitted <- 20L
+
+# Paragraphs and tables, in their order
+knitted <- function(...) {
+  parts <- compact(list(...))
+  texts <- vapply(parts, function(part) {
+    if (is.data.frame(part)) {
+      shown <- flat_frame(utils::head(part, most_knitted))
+      more <- nrow(part) - nrow(shown)
+      numbers <- vapply(shown, function(x) is.numeric(x) && !is.object(x), NA)
+      shown[numbers] <- lapply(shown[numbers], function(x) {
+        ifelse(is.na(x), "NA", vapply(x, with_commas, ""))
+      })
+      paste(c(knitr::kable(marked_cells(shown), format = "pipe", row.names = FALSE,
+        align = ifelse(numbers, "r", "l")
+      ), if (more > 0L) c("", sprintf("... %s more", with_commas(more)))), collapse = "\n")
+    } else {
+      paste(marked_text(part), collapse = "\n\n")
+    }
+  }, "")
+  knitr::asis_output(paste0("\n\n", paste(texts[nzchar(texts)], collapse = "\n\n"), "\n\n"))
+}
+
+# Text of the data is text, whatever markdown would take it for
+marked_text <- function(text) {
+  code <- strsplit(text, "`", fixed = TRUE)
+  vapply(code, function(parts) {
+    outside <- seq_along(parts) %% 2L == 1L
+    parts[outside] <- gsub("([\\\\<>|$])", "\\\\\\1", parts[outside])
+    paste(parts, collapse = "`")
+  }, "")
+}
+
+marked_cells <- function(frame) {
+  texts <- vapply(frame, function(x) is.character(x) || is.factor(x), NA)
+  frame[texts] <- lapply(frame[texts], function(x) {
+    # (kable() sees to bars)
+    text <- gsub("([\\\\`*_<>$\\[\\]])", "\\\\\\1", as.character(x), perl = TRUE)
+    gsub("[\r\n]+", " ", text)
+  })
+  frame
+}

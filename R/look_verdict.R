@@ -1,0 +1,274 @@
+# What an analyst should know of a pairing first, in sentences, and what to do next. All
+# that is advised has been tried: the numbers are those of the pairing that it gives.
+
+# list(shares, expected, lost): sentences
+verdict_of <- function(pairing, reasons) {
+  list(
+    shares = share_words(pairing), expected = held_words(pairing),
+    lost = lost_words(pairing, reasons)
+  )
+}
+
+# "54 of 60 sailings (90%) have a partner." for each frame
+share_words <- function(pairing) {
+  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
+  vapply(1:2, function(k) {
+    rows <- pairing$sizes[k]
+    label <- pairing$labels[k]
+    if (!rows) {
+      return(sprintf("%s has no rows.", label))
+    }
+    sprintf("%s of %s %s (%s) %s a partner.", with_commas(matched[k]), with_commas(rows),
+      label, percent_of(matched[k], rows), if (matched[k] == 1) "has" else "have"
+    )
+  }, "")
+}
+
+held_words <- function(pairing) {
+  said <- named_expectations(pairing$expect)
+  shape <- if (pairing$counts$pairs > 0) {
+    sprintf("The keys are %s.", key_shape_of(pairing$counts))
+  } else {
+    "There is no pair."
+  }
+  # (a pairing that fails its expectations is never made)
+  c(
+    if (length(said)) {
+      sprintf("Expected, and held: %s.", listed(said, "and", 12L))
+    } else {
+      "Nothing was expected: `expect` was not given."
+    },
+    shape
+  )
+}
+
+# what was expected, as it is written
+named_expectations <- function(expect) {
+  if (is.null(expect)) {
+    return(character())
+  }
+  items <- as.list(expect)
+  names <- names(items)
+  if (is.null(names)) names <- rep("", length(items))
+  unlist(Map(function(item, name) {
+    if (nzchar(name)) sprintf("%s = %s", name, format(item)) else
+      if (is.function(item)) "a function" else text_code(item)
+  }, items, names), use.names = FALSE)
+}
+
+# what an inner join would lose, by reason
+lost_words <- function(pairing, reasons) {
+  counts <- reasons$counts
+  lines <- lapply(side_names, function(side) {
+    one <- counts[counts$side == side, ]
+    if (!nrow(one)) {
+      return(NULL)
+    }
+    parts <- sprintf("%s: %s", one$reason, with_commas_each(one$rows))
+    sprintf("Without partner are %s of %s (%s).", counted(sum(one$rows), "row"),
+      pairing$labels[side_number(side)], paste(parts, collapse = "; ")
+    )
+  })
+  several <- account_frame(pairing)$several
+  c(
+    unlist(lines),
+    if (pairing$counts$most_left > 1L) {
+      sprintf("%s of %s %s several partners: up to %s.", counted(several[1L], "row"),
+        pairing$labels[1L], if (several[1L] == 1L) "has" else "have",
+        with_commas(pairing$counts$most_left)
+      )
+    }
+  )
+}
+
+# What to do next -----------------------------------------------------------------
+
+# A list of list(text, code): sentences with the numbers that they give, and code that
+# gives them
+next_steps <- function(pairing, misses) {
+  if (length(pairing$parts)) {
+    return(list())
+  }
+  compact(c(
+    via_steps(pairing, misses), list(
+      correct_step(pairing, misses), wider_step(pairing), expect_step(pairing)
+    )
+  ))
+}
+
+# The pairing as it is with other rules or choices; NULL where that is refused
+pair_again <- function(pairing, rules = pairing$rules, expect = "rows-multiply") {
+  choices <- pairing[names(pairing_choices)]
+  choices["expect"] <- list(expect)
+  tryCatch(
+    pair_up(pairing$left, pairing$right,
+      lapply(rules, structure, class = "ronda_rule_record"), choices, pairing$labels,
+      call_with_frames(quote(pair_rows()), pairing$labels, pairing$code)
+    ),
+    ronda_error = function(e) NULL
+  )
+}
+
+with_rule <- function(rules, column, change) {
+  lapply(rules, function(rule) {
+    if (rule$kind == "same" && identical(rule$left, column)) change(rule) else rule
+  })
+}
+
+# left rows that find a partner more than before
+gained <- function(pairing, tried) {
+  if (is.null(tried)) 0 else tried$counts$matched_left - pairing$counts$matched_left
+}
+
+found_words <- function(n, label) {
+  sprintf("%s of %s", if (n == 1) "1 more row" else paste(with_commas(n), "more rows"), label)
+}
+
+# key columns cleaned for matching, where that finds more
+via_steps <- function(pairing, misses) {
+  lapply(pairing$key_rules, function(rule) {
+    lines <- misses[!is.na(misses$via) & misses$column == rule$left, ]
+    if (!nrow(lines) || length(rule$via)) {
+      return(NULL)
+    }
+    reasons <- unique(lines$reason)
+    via <- if (length(reasons) == 1L || any(reasons == "rounding")) lines$via[1L] else {
+      via_of_reasons(reasons)
+    }
+    clean <- eval(parse(text = via), baseenv())
+    rules <- with_rule(pairing$rules, rule$left, function(one) {
+      one$via <- list(left = list(clean), right = list(clean))
+      one
+    })
+    more <- gained(pairing, pair_again(pairing, rules))
+    if (more <= 0) {
+      return(NULL)
+    }
+    list(
+      text = sprintf("Cleaned for matching only (%s), `%s` finds a partner for %s.",
+        listed(reasons, "and"), rule$left, found_words(more, pairing$labels[1L])
+      ),
+      code = pairing_code(pairing, via = structure(list(via), names = rule$left))
+    )
+  })
+}
+
+sure_enough <- 0.8
+
+# keys that are most likely mistyped, corrected by a table that can be read first
+correct_step <- function(pairing, misses) {
+  slips <- misses[is.na(misses$via) & grepl("slip", misses$reason) &
+    misses$sureness >= sure_enough, ]
+  column <- slips$column[1L]
+  rule <- Find(function(rule) identical(rule$left, column), pairing$key_rules)
+  if (!nrow(slips) || length(rule$via)) {
+    return(NULL)
+  }
+  chosen <- misses[misses$column == column & misses$sureness >= sure_enough, ]
+  fixes <- tryCatch(corrections(chosen), ronda_error = function(e) NULL)
+  if (is.null(fixes)) {
+    return(NULL)
+  }
+  rules <- with_rule(pairing$rules, column, function(one) {
+    one$via <- same(one$left, one$right, via = list(left = fixes))[[1L]]$via
+    one
+  })
+  more <- gained(pairing, pair_again(pairing, rules))
+  if (more <= 0) {
+    return(NULL)
+  }
+  list(
+    text = sprintf("Corrected by the near misses that are sure enough, `%s` finds a partner for %s.",
+      column, found_words(more, pairing$labels[1L])
+    ),
+    code = c(
+      pairing_code(pairing),
+      "misses <- near_misses(pairing)",
+      "# read them first: each line is a guess",
+      sprintf("fixes <- corrections(misses[misses$sureness >= %s & misses$column == %s, ])",
+        format(sure_enough), text_code(column)
+      ),
+      pairing_code(pairing, via = structure(list("list(left = fixes)"), names = column))
+    )
+  )
+}
+
+# nearest() with a larger distance
+wider_step <- function(pairing) {
+  rule <- c(rules_of(pairing$rules, "nearest"), list(NULL))[[1L]]
+  if (is.null(rule) || is_unlimited(rule$within) || !is.null(pairing$where)) {
+    return(NULL)
+  }
+  plan <- plan_rule(pairing, rule, NULL)
+  wider <- function(within) {
+    lapply(pairing$rules, function(one) {
+      if (one$kind == "nearest") one$within <- within
+      one
+    })
+  }
+  all <- pair_again(pairing, wider(Inf))
+  if (gained(pairing, all) <= 0) {
+    return(NULL)
+  }
+  far <- setdiff(which(is_matched(all$matches, "left")),
+    which(is_matched(candidates_of(pairing), "left"))
+  )
+  distance <- abs(gap_numbers(plan$closest, far, first_partners(all$matches, far)))
+  distance <- distance[is.finite(distance)]
+  if (!length(distance)) {
+    return(NULL)
+  }
+  within <- round_distance(distance, plan$closest$within, plan$scale)
+  rules <- wider(within)
+  more <- gained(pairing, pair_again(pairing, rules))
+  if (more <= 0) {
+    return(NULL)
+  }
+  list(
+    text = sprintf("within = %s finds a partner for %s.", distance_text(within),
+      found_words(more, pairing$labels[1L])
+    ),
+    code = pairing_code(pairing, rules = rules)
+  )
+}
+
+# A round distance that reaches most of what lies beyond `within`, where that is not much
+# farther, or else the nearest of it; as it is written in nearest()
+round_distance <- function(distance, within, scale) {
+  wanted <- stats::quantile(distance, 0.9, names = FALSE)
+  if (wanted > 3 * within) wanted <- stats::median(distance)
+  if (wanted > 3 * within) wanted <- min(distance)
+  if (is.na(scale$unit)) {
+    size <- 10^floor(log10(wanted))
+    steps <- c(1, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10) * size
+    return(c(steps[steps >= wanted], wanted)[1L])
+  }
+  units <- c(secs = 1, mins = 60, hours = 3600, days = 86400)
+  if (scale$family == "Date") units <- units["days"]
+  counts <- c(1, 2, 3, 4, 5, 6, 8, 10, 12, 15, 20, 25, 30, 40, 45, 50, 60, 90, 180, 365, 730)
+  seconds <- wanted * scale$unit
+  unit <- names(units)[max(1L, sum(units * 2 <= seconds))]
+  count <- counts[counts * units[[unit]] >= seconds]
+  count <- if (length(count)) count[1L] else ceiling(seconds / units[[unit]])
+  paste(format(count, scientific = FALSE), if (count == 1) sub("s$", "", unit) else unit)
+}
+
+# what holds now, so that a change of the data is told
+expect_step <- function(pairing) {
+  shape <- key_shape_of(pairing$counts)
+  if (!is.null(pairing$expect) || !pairing$counts$pairs || shape == "many-to-many") {
+    return(NULL)
+  }
+  complete <- c("left-complete", "right-complete")[pairing$sizes ==
+    c(pairing$counts$matched_left, pairing$counts$matched_right)]
+  expect <- c(shape, complete)
+  if (is.null(pair_again(pairing, expect = expect))) {
+    return(NULL)
+  }
+  list(
+    text = sprintf("%s hold%s now: written as `expect`, a change of the data that breaks it stops.",
+      listed(text_code(expect), "and"), if (length(expect) == 1L) "s" else ""
+    ),
+    code = pairing_code(pairing, expect = expect)
+  )
+}

@@ -1,0 +1,184 @@
+# The page of a report: its frame, tables and figures. What stands on it is made by
+# report_sections.R and report_many.R.
+
+# `content`: list(title (of the window), heading, lead, sections, began (the time))
+report_page <- function(content, note) {
+  tags <- htmltools::tags
+  sections <- compact(content$sections)
+  page <- tags$html(lang = "en",
+    tags$head(
+      tags$meta(charset = "utf-8"),
+      tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+      tags$meta(name = "color-scheme", content = "light dark"),
+      tags$title(content$title),
+      tags$style(htmltools::HTML(template("report.css")))
+    ),
+    tags$body(
+      tags$header(
+        tags$h1(content$heading), tags$p(class = "lead", content$lead),
+        if (!is.null(note)) tags$p(class = "note", note)
+      ),
+      contents_of(sections),
+      tags$main(lapply(sections, function(one) {
+        tags$section(id = one$id, `aria-labelledby` = paste0(one$id, "-title"),
+          tags$h2(id = paste0(one$id, "-title"), one$title), one$body
+        )
+      })),
+      tags$footer(report_foot(content$began)),
+      tags$script(htmltools::HTML(template("report.js")))
+    )
+  )
+  # as.character() would leave the head out
+  paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
+}
+
+template <- function(name) {
+  path <- system.file("templates", name, package = "ronda")
+  paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
+}
+
+section <- function(id, title, ...) list(id = id, title = title, body = list(...))
+
+contents_of <- function(sections) {
+  tags <- htmltools::tags
+  tags$nav(`aria-label` = "Contents", tags$ul(lapply(sections, function(one) {
+    tags$li(tags$a(href = paste0("#", one$id), one$title))
+  })))
+}
+
+report_foot <- function(began) {
+  sprintf("Made %s with ronda %s, %s, in %s seconds.",
+    format(began, "%Y-%m-%d %H:%M %Z"), utils::packageVersion("ronda"), R.version.string,
+    format(round(as.numeric(Sys.time() - began, units = "secs"), 1L))
+  )
+}
+
+# what is of use to some is folded away
+details <- function(summary, ..., open = FALSE) {
+  htmltools::tags$details(open = if (open) NA, htmltools::tags$summary(summary), ...)
+}
+
+# (what is laid out as text takes no white space of the page's own)
+code_block <- function(lines) {
+  htmltools::tags$div(class = "copied", htmltools::tags$pre(.noWS = "inside", tabindex = "0",
+    htmltools::tags$code(.noWS = "outside", paste(lines, collapse = "\n"))
+  ))
+}
+
+paragraphs <- function(texts) lapply(texts, function(text) htmltools::tags$p(prose(text)))
+
+bullets <- function(texts) {
+  htmltools::tags$ul(class = "said",
+    lapply(texts, function(text) htmltools::tags$li(prose(text)))
+  )
+}
+
+# text in which `names` in backticks are code
+prose <- function(text) {
+  parts <- strsplit(text, "`", fixed = TRUE)[[1L]]
+  lapply(seq_along(parts), function(k) {
+    if (k %% 2L) parts[k] else htmltools::tags$code(.noWS = "outside", parts[k])
+  })
+}
+
+# Tables ------------------------------------------------------------------------------
+
+# A table with a caption and heads that a screen reader can follow; htmltools escapes
+# all text. `heads`: whether the first column says what each row is about.
+html_table <- function(frame, caption, marks = TRUE, heads = TRUE) {
+  tags <- htmltools::tags
+  numeric <- vapply(frame, function(x) is.numeric(x) && !is.object(x), NA)
+  cells <- lapply(frame, function(x) {
+    text <- if (is.numeric(x) && !is.object(x)) {
+      format(x, big.mark = if (marks) "," else "", trim = TRUE, digits = 12)
+    } else {
+      as.character(format_cells(x))
+    }
+    list(text = shortened(enc2utf8(text), 60L), missing = is_missing(x))
+  })
+  head <- Map(function(name, number) {
+    tags$th(scope = "col", class = if (number) "number", shortened(name, 60L))
+  }, names(frame), numeric)
+  rows <- lapply(seq_len(nrow(frame)), function(i) {
+    tags$tr(unname(Map(function(cell, number, k) {
+      missing <- cell$missing[i]
+      class <- paste(c(if (missing) "missing", if (number) "number"), collapse = " ")
+      if (!nzchar(class)) class <- NULL
+      text <- if (missing) "NA" else cell$text[i]
+      if (k == 1L && heads) tags$th(scope = "row", class = class, text) else
+        tags$td(class = class, text)
+    }, cells, numeric, seq_along(cells))))
+  })
+  tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = caption,
+    tags$table(tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(rows))
+  )
+}
+
+format_cells <- function(x) {
+  texts <- is_int64(x) || is.character(x) || is.factor(x)
+  if (texts) value_texts(x) else format(x)
+}
+
+# Columns as text, whatever they are
+flat_frame <- function(frame) {
+  columns <- lapply(names(frame), function(name) {
+    x <- .subset2(frame, name)
+    if (is_int64(x)) {
+      int64_text(x)
+    } else if (is.data.frame(x) || !is.null(dim(x))) {
+      rep(described(x), nrow(frame))
+    } else if (is.list(x) && !is.object(x)) {
+      vapply(x, function(value) {
+        paste(deparse(value, nlines = 1L), collapse = " ")
+      }, "")
+    } else {
+      x
+    }
+  })
+  names(columns) <- names(frame)
+  as_base_frame(columns, nrow(frame))
+}
+
+# Figures -----------------------------------------------------------------------------
+
+# A figure as lines and areas of the page itself, which take the page's colours
+html_figure <- function(figure, number) {
+  htmltools::tags$figure(htmltools::tags$div(class = "drawn", role = "img",
+    `aria-label` = figure$labels$alt, htmltools::HTML(page_svg(figure, number))
+  ))
+}
+
+has_svg <- function() isTRUE(capabilities("cairo"))
+
+page_svg <- function(figure, number) {
+  path <- tempfile(fileext = ".svg")
+  on.exit(unlink(path))
+  grDevices::svg(path, width = 7, height = 4.6, bg = "transparent")
+  tryCatch(print(figure), finally = grDevices::dev.off())
+  lines <- readLines(path, encoding = "UTF-8", warn = FALSE)
+  svg <- paste(lines[-1L], collapse = "\n")
+  # (several figures stand on one page: each needs names of its own)
+  svg <- gsub("(id=\"|\"#|url\\(#)", sprintf("\\1f%d-", number), svg)
+  svg <- sub("<svg ", "<svg aria-hidden=\"true\" ", svg, fixed = TRUE)
+  svg <- sub(" width=\"[0-9.]+(pt)?\" height=\"[0-9.]+(pt)?\"", "", svg)
+  in_page_colours(svg)
+}
+
+# The colours that a dark page must change, as the names that report.css gives them
+page_colours <- c(
+  "#000000" = "ink", "#2f3640" = "ink", "#4d4d4d" = "ink", "#1a1a1a" = "ink",
+  "#333333" = "ink", "#4d5562" = "line", "#ebebeb" = "grid", "#7a8391" = "link",
+  "#ffffff" = "none", "#3d4653" = "paired"
+)
+
+in_page_colours <- function(svg) {
+  found <- unique(regmatches(svg, gregexpr("rgb\\([0-9.%, ]+\\)", svg))[[1L]])
+  for (text in found) {
+    parts <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1L]])
+    if (grepl("%", text, fixed = TRUE)) parts <- parts * 2.55
+    hex <- tolower(do.call(grDevices::rgb, as.list(c(round(parts), maxColorValue = 255))))
+    name <- page_colours[hex]
+    if (!is.na(name)) svg <- gsub(text, sprintf("var(--figure-%s)", name), svg, fixed = TRUE)
+  }
+  svg
+}

@@ -1,0 +1,277 @@
+# What a report says of a pairing, section by section.
+
+report_sample <- 10L
+
+# The content of the page. With `rows` FALSE nothing of it shows a cell of the data.
+report_of <- function(pairing, rows = TRUE, fold = NULL, folded = NULL, command = NULL) {
+  began <- Sys.time()
+  found <- misses_found(pairing)
+  misses <- if (length(pairing$parts)) misses_in_turn(pairing) else told_misses(pairing, found)
+  reasons <- unmatched_reasons(pairing, found)
+  # (what is made of it deeper down shows no cell then)
+  pairing$hidden <- !rows
+  list(
+    began = began,
+    title = sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L]),
+    heading = overlap_title(pairing), lead = paste0(account_line(pairing), "."),
+    sections = list(
+      verdict_section(pairing, reasons), next_section(pairing, misses),
+      unmatched_section(pairing, reasons, misses, rows), differences_section(pairing, rows),
+      if (rows) repeats_section(pairing), if (rows) result_section(pairing), folded,
+      figures_section(pairing, rows), types_section(pairing),
+      repeat_section(pairing, fold, command)
+    )
+  )
+}
+
+verdict_section <- function(pairing, reasons) {
+  verdict <- verdict_of(pairing, reasons)
+  account <- account_frame(pairing)
+  names(account) <- c(
+    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
+  )
+  totals <- summary(pairing)
+  names(totals) <- c(
+    "rows =", "rows of the result", "paired",
+    paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
+  )
+  notes <- c(turn_words(pairing), where_lines(pairing), pairing$notes,
+    row_name_words(account_of(pairing))
+  )
+  section("verdict", "The verdict",
+    bullets(c(unlist(verdict), notes)),
+    html_table(account, "Rows of both frames"),
+    html_table(totals, "What each join type would give")
+  )
+}
+
+next_section <- function(pairing, misses) {
+  steps <- next_steps(pairing, misses)
+  if (!length(steps)) {
+    return(NULL)
+  }
+  section("next", "What to do next",
+    lapply(steps, function(step) list(paragraphs(step$text), code_block(step$code)))
+  )
+}
+
+unmatched_section <- function(pairing, reasons, misses, rows) {
+  counts <- reasons$counts
+  if (!nrow(counts)) {
+    return(section("unmatched", "What did not match",
+      htmltools::tags$p("Every row of both frames has a partner.")
+    ))
+  }
+  table <- counts[c("reason", "frame", "rows")]
+  table$share <- percent_of(counts$rows, pairing$sizes[side_number(counts$side)])
+  names(table)[4L] <- "of its frame"
+  section("unmatched", "What did not match",
+    html_table(table, "Rows without partner, by reason"), paragraphs(reasons$looked_at),
+    if (rows) near_miss_table(pairing, misses),
+    if (rows) lapply(side_names, function(side) {
+      list(frequent_keys(pairing, side), unmatched_sample(pairing, side, reasons))
+    })
+  )
+}
+
+# the unmatched keys that most rows have
+frequent_keys <- function(pairing, side) {
+  columns <- rule_columns(pairing$key_rules, side)
+  alone <- unmatched(pairing$matches, side)
+  if (!length(columns) || !length(alone)) {
+    return(NULL)
+  }
+  first <- first_with_key(pairing, side)[alone]
+  first <- first[first > 0L]
+  times <- tabulate(match(first, unique(first)))
+  if (!any(times > 1L)) {
+    return(NULL)
+  }
+  top <- utils::head(order(-times), report_sample)
+  keys <- flat_frame(picked_columns(pairing[[side]], columns, unique(first)[top]))
+  html_table(cbind(keys, "rows without partner" = times[top]),
+    sprintf("The keys of %s that most rows without partner have",
+      pairing$labels[side_number(side)]
+    ), marks = FALSE
+  )
+}
+
+unmatched_sample <- function(pairing, side, reasons) {
+  rows <- reasons$rows[[side]]
+  label <- pairing$labels[side_number(side)]
+  if (!length(rows$row)) {
+    return(htmltools::tags$p(sprintf("All rows of %s have a partner.", label)))
+  }
+  few <- utils::head(rows$row, report_sample)
+  frame <- flat_frame(gather_rows(pairing[[side]], few))
+  table <- cbind(row = few, reason = reasons$counts$reason[utils::head(rows$reason,
+    report_sample
+  )], frame)
+  names(table)[-(1:2)] <- names(frame)
+  caption <- sprintf("%s of %s without partner%s", counted(length(rows$row), "row"), label,
+    if (length(rows$row) > report_sample) ", the first ten" else ""
+  )
+  details(caption, html_table(table, caption, marks = FALSE))
+}
+
+near_miss_table <- function(pairing, found) {
+  if (!nrow(found)) {
+    return(htmltools::tags$p("No unmatched key has a likely partner."))
+  }
+  columns <- c("from", "to", "reason", "sureness", "left_rows", "via")
+  table <- as.data.frame(unclass(found)[columns])
+  names(table) <- c(pairing$labels, "reason", "sureness", "rows", "match them by via =")
+  if (all(is.na(found$via))) table <- table[-6L]
+  shown <- utils::head(table, 30L)
+  html_table(shown, sprintf("Near misses: %s with a likely partner%s",
+    counted(nrow(table), "unmatched key"),
+    if (nrow(table) > 30L) ", the first thirty" else ""
+  ))
+}
+
+# where the pairs' columns of one name disagree, a few cells of each
+differences_section <- function(pairing, rows) {
+  shared <- shared_columns(pairing)
+  if (!length(shared) || !pairing$counts$pairs || pairing$counts$pairs > row_limit(pairing)) {
+    return(NULL)
+  }
+  found <- find_differences(pairing, list(left = shared, right = shared), 0)
+  counts <- found$counts
+  names(counts) <- c("column", "equal", "differ", paste("missing in", pairing$labels))
+  total <- sum(lengths(found$cells))
+  cells <- if (rows && total) difference_cells(found, seq_along(shared), TRUE, report_sample)
+  if (!is.null(cells)) {
+    names(cells)[length(cells) - 1:0] <- pairing$labels
+    names(cells)[1:2] <- paste("row of", pairing$labels)
+  }
+  section("differences", "Columns that both frames have",
+    bullets(difference_title(found)[1L]),
+    html_table(counts, "Pairs whose values are equal, differ, or are missing on one side"),
+    if (!is.null(cells)) {
+      html_table(cells, sprintf("%s that %s not equal%s", counted(total, "cell"),
+        if (total == 1L) "is" else "are",
+        if (total > report_sample) ", the first ten" else ""
+      ), marks = FALSE)
+    }
+  )
+}
+
+repeats_section <- function(pairing) {
+  keys <- heavy_keys(pairing, report_sample)
+  if (!length(pairing$key_rules) || !nrow(keys) || all(keys$pairs <= 1)) {
+    return(NULL)
+  }
+  n <- length(keys)
+  keys[n - 2:0] <- lapply(keys[n - 2:0], with_commas_each)
+  names(keys)[n - 2:0] <- c(paste("rows of", pairing$labels), "pairs")
+  section("repeats", "Keys with the most pairs", html_table(flat_frame(keys),
+    "Rows of each frame that are paired, and their pairs", marks = FALSE
+  ))
+}
+
+# the first rows of a left join, key columns first
+result_section <- function(pairing) {
+  total <- result_rows_of(pairing, "left")
+  if (!total) {
+    return(NULL)
+  }
+  call <- quote(write_report())
+  some <- few_left_rows(pairing, min(report_sample, pairing$sizes[1L]), call)
+  plan <- plan_frame(some, "left", default_choices, call)
+  frame <- frame_made(some, plan, call)$frame
+  frame <- own_rows(frame, seq_len(min(report_sample, nrow(frame))), call)
+  keys <- intersect(rule_columns(pairing$key_rules, "left"), names(frame))
+  columns <- c(keys, setdiff(names(frame), keys))
+  section("result", "The first rows of the result", html_table(
+    flat_frame(as_base_frame(as.list(frame)[columns], nrow(frame))),
+    sprintf("rows = \"left\": %s of %s", counted(nrow(frame), "row"), with_commas(total)),
+    marks = FALSE
+  ))
+}
+
+result_rows_of <- function(pairing, rows) {
+  counts <- counts_by_type(pairing)
+  counts$result_rows[counts$rows == rows]
+}
+
+# The pairing of the first left rows alone, and of no more partners than are shown
+few_left_rows <- function(pairing, n, call) {
+  rows <- seq_len(n)
+  lister <- partner_lister(pairing$matches)
+  partners <- lapply(rows, function(row) utils::head(lister(row), report_sample))
+  some <- unclass(pairing)
+  some$matches <- matches_of_pairs(rep(rows, lengths(partners)),
+    as.integer(unlist(partners)), c(n, pairing$sizes[2L])
+  )
+  some$left <- own_rows(pairing$left, rows, call)
+  some$sizes[1L] <- n
+  if (!is.null(some$steps)) some$steps <- some$steps[rows]
+  counts <- count_all(some$matches)
+  some$counts[names(counts)] <- counts
+  some["candidates"] <- list(NULL)
+  some
+}
+
+# the partners folded: the first rows
+folded_for_report <- function(pairing, fold, call) {
+  choices <- default_choices
+  choices$fold <- fold
+  plan <- plan_frame(pairing, "left", choices, call)
+  frame <- frame_made(unclass(pairing), plan, call)$frame
+  keys <- rule_columns(pairing$rules, "left")
+  columns <- c(if (length(keys)) keys else utils::head(names(pairing$left), 3L), names(fold))
+  shown <- as.list(frame)[unique(columns)]
+  some <- as_base_frame(lapply(shown, function(x) {
+    cell <- slice_column(x, seq_len(min(report_sample, nrow(frame))), "", call)
+    if (is.list(cell)) vapply(cell, described, "") else cell
+  }), min(report_sample, nrow(frame)))
+  section("folded", "Partners folded", html_table(some, sprintf(
+    "The first %s of %s, with what their partners in %s come to",
+    counted(nrow(some), "row"), with_commas(nrow(frame)), pairing$labels[2L]
+  )))
+}
+
+figures_section <- function(pairing, rows) {
+  if (!has_svg()) {
+    return(section("figures", "Figures", htmltools::tags$p(
+      "There are none: this R can't draw them for a page (capabilities(\"cairo\"))."
+    )))
+  }
+  views <- figures_for(pairing)
+  # (a timeline is one of cells)
+  if (!rows) views <- setdiff(views, "timeline")
+  section("figures", "Figures", Map(function(view, number) {
+    html_figure(draw_figure(view, pairing, quote(write_report())), number)
+  }, views, seq_along(views)))
+}
+
+types_section <- function(pairing) {
+  all <- union(names(pairing$left), names(pairing$right))
+  used <- unlist(lapply(side_names, function(side) rule_columns(pairing$rules, side)))
+  type_in <- function(frame) {
+    vapply(all, function(name) {
+      if (name %in% names(frame)) type_word(.subset2(frame, name)) else ""
+    }, "")
+  }
+  both <- all %in% names(pairing$left) & all %in% names(pairing$right)
+  table <- data.frame(all, type_in(pairing$left), type_in(pairing$right),
+    ifelse(all %in% used, "used in a rule", ifelse(both, "on both sides", ""))
+  )
+  names(table) <- c("column", pairing$labels, "note")
+  section("types", "Columns and types", html_table(table,
+    "Names on both sides that are no key are renamed unless told otherwise"
+  ))
+}
+
+repeat_section <- function(pairing, fold, command) {
+  if (!is.null(command)) {
+    return(section("repeat", "To repeat it", code_block(command)))
+  }
+  section("repeat", "To repeat it", code_block(c(
+    if (any(pairing$code %in% side_names)) {
+      "# `left` and `right` stand for the two frames"
+    },
+    values_code(c(list(pairing$where), fold)),
+    pairing_code(pairing), building_code(fold)
+  )))
+}

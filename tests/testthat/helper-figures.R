@@ -1,0 +1,133 @@
+# Figures measured: where each text stands, on a device that draws nothing.
+
+# 640 x 400 pixels at 96 an inch, and 1280 x 800 at 130
+figure_sizes <- list(small = c(640, 400) / 96, large = c(1280, 800) / 130)
+
+# One line for each text of a figure: `label`, and its box in inches
+text_boxes <- function(figure, size) {
+  grDevices::pdf(NULL, width = size[1L], height = size[2L])
+  on.exit(grDevices::dev.off())
+  print(figure)
+  grid::grid.force()
+  tree <- grid::grid.ls(viewports = TRUE, print = FALSE)
+  boxes <- lapply(which(tree$type == "grobListing" | tree$type == "gTreeListing"), function(k) {
+    path <- c(tree$gPath[k], tree$name[k])
+    grob <- grid::grid.get(paste(path[nzchar(path)], collapse = "::"), strict = TRUE)
+    if (!inherits(grob, "text")) {
+      return(NULL)
+    }
+    grid::upViewport(0L)
+    place <- sub("^ROOT(::)?", "", tree$vpPath[k])
+    if (nzchar(place)) grid::downViewport(place)
+    box_of_labels(grob)
+  })
+  boxes <- do.call(rbind, boxes)
+  boxes[nzchar(boxes$label), ]
+}
+
+box_of_labels <- function(grob) {
+  labels <- as.character(grob$label)
+  inch <- function(x) grid::convertUnit(x, "inches", valueOnly = TRUE)
+  pick <- function(x) rep_len(x, length(labels))
+  font <- function(k) {
+    gp <- grob$gp
+    for (name in names(gp)) gp[[name]] <- rep_len(gp[[name]], length(labels))[k]
+    gp
+  }
+  sizes <- vapply(seq_along(labels), function(k) {
+    one <- grid::textGrob(labels[k], gp = font(k))
+    c(inch(grid::grobWidth(one)), inch(grid::grobHeight(one)))
+  }, numeric(2L))
+  rot <- pick(grob$rot)
+  turned <- rot %% 180 == 90
+  across <- ifelse(turned, sizes[2L, ], sizes[1L, ])
+  up <- ifelse(turned, sizes[1L, ], sizes[2L, ])
+  just <- function(just, word) {
+    if (!is.null(just)) {
+      return(pick(just))
+    }
+    at <- grid::valid.just(grob$just)
+    pick(at[if (word == "h") 1L else 2L])
+  }
+  h <- just(grob$hjust, "h")
+  v <- just(grob$vjust, "v")
+  at <- grid::deviceLoc(rep(grob$x, length.out = length(labels)),
+    rep(grob$y, length.out = length(labels))
+  )
+  x <- inch(at$x) - ifelse(turned, 1 - v, h) * across
+  y <- inch(at$y) - ifelse(turned, h, v) * up
+  data.frame(label = labels, left = x, right = x + across, bottom = y, top = y + up)
+}
+
+# Texts that are cut by the edge of the page, or that overlap another one
+faulty_texts <- function(figure, size) {
+  boxes <- text_boxes(figure, size)
+  slack <- 0.02
+  cut <- boxes$left < -slack | boxes$right > size[1L] + slack | boxes$bottom < -slack |
+    boxes$top > size[2L] + slack
+  pairs <- utils::combn(nrow(boxes), 2L)
+  a <- boxes[pairs[1L, ], ]
+  b <- boxes[pairs[2L, ], ]
+  meet <- pmin(a$right, b$right) - pmax(a$left, b$left) > slack &
+    pmin(a$top, b$top) - pmax(a$bottom, b$bottom) > slack
+  c(
+    sprintf("cut: %s", boxes$label[cut]),
+    sprintf("%s on %s", a$label[meet], b$label[meet])
+  )
+}
+
+# pairings with data that figures break on
+hard_pairings <- function() {
+  set.seed(24)
+  long <- "a_name_of_fifty_letters_that_never_comes_to_an_end"
+  key <- "a_key_of_fifty_letters_that_never_comes_to_an_end"
+  n <- 20000L
+  times <- function(n, most) as.POSIXct("2031-01-01", tz = "UTC") + stats::runif(n, 0, most)
+  named <- lapply(list(c(1, 2, 3, 4, 5), c(1, 1, 9)), function(k) {
+    stats::setNames(data.frame(k, seq_along(k)), c(key, "t"))
+  })
+  groups <- function(n, most) {
+    data.frame(port = paste("Port number", sample(most, n, TRUE)), at = stats::runif(n, 0, 100))
+  }
+  list(
+    large = pair_rows(data.frame(k = sample.int(n), v = 1), data.frame(k = n %/% 10L + seq_len(n), v = 2),
+      on = "k"
+    ),
+    none = pair_rows(data.frame(k = 1:1000), data.frame(k = 2000:2500), on = "k"),
+    all = pair_rows(data.frame(k = 1:1000), data.frame(k = 1:1000), on = "k"),
+    no_left = pair_rows(sailings[0, ], vessels, on = c(vessel = "code")),
+    no_rows = pair_rows(sailings[0, ], tide_readings[0, ],
+      on = list("port", nearest("departs", "read_at"))
+    ),
+    names = pair_rows(named[[1L]], named[[2L]], on = key,
+      sides = c(long, sub("^a", "b", long))
+    ),
+    groups = pair_rows(groups(3000, 200), groups(3000, 190),
+      on = list("port", nearest("at", within = 0.5))
+    ),
+    many_to_many = pair_rows(data.frame(k = rep(1:10, 32)), data.frame(k = rep(1:10, 313)),
+      on = "k", expect = "rows-multiply"
+    ),
+    windows = pair_rows(data.frame(t = stats::runif(2000, 0, 100)),
+      data.frame(t = stats::runif(20000, 0, 100)),
+      on = around("t", before = 2, after = 3), max_rows = 1e8, expect = "rows-multiply"
+    ),
+    decades = pair_rows(data.frame(t = times(100, 3e8)),
+      data.frame(t = as.POSIXct("2031-01-01", tz = "UTC") + 10^stats::runif(300, 0, 9)),
+      on = nearest("t")
+    ),
+    week = pair_rows(data.frame(t = times(100, 7 * 86400) + 120 * 86400),
+      data.frame(t = times(20000, 365 * 86400)), on = nearest("t", within = "2 mins")
+    ),
+    durations = pair_rows(data.frame(d = as.difftime(c(1, 2, 3), units = "hours")),
+      data.frame(d = as.difftime(c(30, 100, 170), units = "mins")), on = nearest("d")
+    ),
+    one_row = pair_rows(data.frame(k = 1, t = 5), data.frame(k = 1, t = 5),
+      on = list("k", nearest("t", within = 1))
+    ),
+    intervals = pair_rows(bookings, closures, expect = "rows-multiply", on = list("port",
+      overlap("booked_from", "booked_to", "closed_from", "closed_to")
+    )),
+    in_turn = pair_rows(boardings, card_holders, on = in_turn("card", list("name")))
+  )
+}

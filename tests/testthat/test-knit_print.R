@@ -1,0 +1,49 @@
+skip_if_not_installed("knitr")
+options(ronda.receipt = FALSE)
+
+knitted <- function(x, ...) as.character(knitr::knit_print(x, ...))
+
+test_that("what is looked at prints as proper tables in documents", {
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  text <- knitted(pairing)
+  expect_match(text, "|frame    | rows| matched| unmatched|", fixed = TRUE)
+  expect_match(text, "|sailings |   60|      54|         6|", fixed = TRUE)
+  expect_match(text, "\\|unmatched +\\| +7\\| +0\\| +6\\| +1\\|")
+  expect_match(knitted(receipt(pairing)), "54 pairs, many-to-one", fixed = TRUE)
+  expect_match(knitted(summary(pairing)), "|inner     |          54|", fixed = TRUE)
+  expect_match(knitted(near_misses(pairing)), "letter case", fixed = TRUE)
+  expect_match(knitted(suggest_keys(sailings, vessels)), "vessel", fixed = TRUE)
+  changes <- differences(pair_rows(timetable_old, timetable_new, on = "trip"))
+  expect_match(knitted(changes), "5 of 9 pairs of timetable_old", fixed = TRUE)
+  expect_match(knitted(changes), "|column  | equal| differ|", fixed = TRUE)
+  expect_match(knitted(explain_row(pairing, left = 23)), "* same", fixed = TRUE)
+  joined <- join_frames(sailings, vessels, on = c(vessel = "code"))
+  expect_match(knitted(last_receipt()), "60 rows: 54 paired", fixed = TRUE)
+})
+
+test_that("data can't break a table, and a chunk may ask for figures", {
+  left <- data.frame(k = c("a|b", "*c*", "<b>x</b>", "A|B"))
+  misses <- near_misses(pair_rows(left, data.frame(k = c("A|B", "C")), on = "k"))
+  text <- knitted(misses)
+  expect_match(text, "|a&#124;b", fixed = TRUE)
+  expect_match(text, "|\\*c\\*", fixed = TRUE)
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  path <- withr::local_tempfile(fileext = ".pdf")
+  grDevices::pdf(path)
+  knitted(pairing, options = list(ronda.figure = c("overlap", "reasons")))
+  grDevices::dev.off()
+  expect_identical(sum(grepl("/Type /Page ", readLines(path, warn = FALSE))), 2L)
+})
+
+test_that("a document is knitted with them", {
+  folder <- withr::local_tempdir()
+  writeLines(c("```{r, echo = FALSE, ronda.figure = 'overlap'}",
+    "ronda::pair_rows(ronda::sailings, ronda::vessels, on = c(vessel = 'code'))", "```"
+  ), file.path(folder, "a.Rmd"))
+  withr::local_dir(folder)
+  knitr::knit("a.Rmd", "a.md", quiet = TRUE)
+  lines <- readLines("a.md")
+  expect_true(any(grepl("^\\|left +\\| +60\\||^\\| left +\\| +60\\||^\\|sailings", lines)) ||
+    any(grepl("60", lines)))
+  expect_length(list.files("figure"), 1L)
+})

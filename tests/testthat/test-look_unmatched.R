@@ -1,0 +1,74 @@
+# every unmatched row stands under one reason, and under no other
+reasons_add_up <- function(pairing) {
+  found <- ronda:::unmatched_reasons(pairing)
+  for (side in c("left", "right")) {
+    matched <- ronda:::is_matched(pairing$matches, side)
+    expect_identical(found$rows[[side]]$row, which(!matched))
+    counts <- found$counts[found$counts$side == side, ]
+    expect_identical(sum(counts$rows), sum(!matched))
+    expect_identical(
+      as.integer(tabulate(found$rows[[side]]$reason, nrow(found$counts))[found$counts$side == side]),
+      counts$rows
+    )
+  }
+  found
+}
+
+test_that("rows without partner are told by reason", {
+  counts <- reasons_add_up(pair_rows(sailings, vessels, on = c(vessel = "code")))$counts
+  expect_identical(paste(counts$side, counts$reason, counts$rows), c(
+    "left a missing key 2", "left typed otherwise: letter case 1",
+    "left typed otherwise: white space 1", "left a key that vessels doesn't have 2",
+    "right a key that sailings doesn't have 1"
+  ))
+  tide <- pair_rows(sailings, tide_readings, on = list(
+    "port", nearest("departs", "read_at", within = "15 mins")
+  ))
+  counts <- reasons_add_up(tide)$counts
+  expect_identical(counts$reason,
+    c("the nearest is farther than 15 mins", "not the nearest of any row of sailings")
+  )
+})
+
+test_that("reasons are those that a slow look finds", {
+  set.seed(241)
+  for (turn in 1:30) {
+    n <- sample(0:12, 2L, TRUE)
+    left <- data.frame(k = sample(c(NA, 1:5) * 100, n[1L], TRUE), v = sample(9, n[1L], TRUE))
+    right <- data.frame(k = sample(c(NA, 3:7) * 100, n[2L], TRUE), v = sample(9, n[2L], TRUE))
+    pairing <- pair_rows(left, right, on = list("k", relate("v", "<")), expect = "rows-multiply")
+    found <- reasons_add_up(pairing)
+    kind <- found$counts$kind[found$rows$left$reason]
+    rows <- found$rows$left$row
+    slow <- vapply(rows, function(i) {
+      if (!n[2L]) "empty" else if (is.na(left$k[i])) "missing" else
+        if (!left$k[i] %in% right$k) "unknown" else "refused"
+    }, "")
+    expect_identical(kind[kind != "typed"], slow[kind != "typed"])
+  }
+})
+
+test_that("rows passed over, empty frames, conditions and steps have reasons of their own", {
+  reason <- function(pairing, side = "left") {
+    counts <- reasons_add_up(pairing)$counts
+    counts$reason[counts$side == side]
+  }
+  two <- data.frame(k = c(1, 1, 2))
+  expect_identical(reason(pair_rows(two, data.frame(k = c(1, 2)), on = "k", repeats = "once")),
+    "passed over by repeats = \"once\""
+  )
+  expect_identical(reason(pair_rows(two, two[0, , drop = FALSE], on = "k", sides = c("a", "b"))),
+    "b has no rows"
+  )
+  expect_identical(reason(pair_rows(two, data.frame(k = c(1, 2)), on = cross(), sides = c("a", "b"),
+    where = ~ left$k > 5
+  )), "no row meets the condition")
+  expect_identical(
+    reason(pair_rows(two, data.frame(k = 2, v = 3), on = "k", where = ~ right$v > 5,
+      sides = c("a", "b")
+    )), c("a key that b doesn't have", "equal keys, refused by `where`")
+  )
+  expect_identical(reason(pair_rows(boardings, card_holders, on = in_turn("card", "name"))),
+    c("a missing key", "no step found one")
+  )
+})

@@ -1,0 +1,311 @@
+vessel <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+tide <- pair_rows(sailings, tide_readings, on = list(
+  "port", nearest("departs", "read_at", within = "15 mins")
+))
+crew <- pair_rows(sailings, crew_shifts, on = "vessel", expect = "rows-multiply")
+hard <- hard_pairings()
+
+drawn <- function(figure) {
+  path <- withr::local_tempfile(fileext = ".png")
+  ggplot2::ggsave(path, figure, width = 9.8, height = 6.2, dpi = 65)
+  file.size(path)
+}
+
+test_that("join types are drawn to the rows they give", {
+  figure <- plot(vessel, view = "join_types")
+  totals <- tapply(figure$data$count, figure$data$rows, sum)
+  expect_equal(unname(totals[summary(vessel)$rows]), summary(vessel)$result_rows,
+    ignore_attr = TRUE
+  )
+  expect_identical(gsub("\n", " ", figure$labels$title),
+    "A left join gives 60 rows; an inner join drops 6 left rows"
+  )
+  expect_gt(drawn(figure), 5000)
+})
+
+test_that("repeats are counted by side, and the heaviest keys are named", {
+  figure <- plot_repeats(crew)
+  uses <- tabulate(table(build_frame(crew, "inner")$sailing))
+  left <- figure$data[figure$data$side == "left", ]
+  expect_identical(left$rows[match(3:4, left$partners)], uses[3:4])
+  expect_identical(as.character(left$class), paste0(left$partners, ": ", left$rows))
+  for (side in c("left", "right")) {
+    expect_identical(sum(figure$data$rows[figure$data$side == side]),
+      nrow(crew[[side]])
+    )
+  }
+  expect_match(figure$labels$subtitle, "`vessel` = \"HAV\": 10 x 4 rows")
+  expect_identical(plot_repeats(pair_rows(ports, ports, on = "port"))$labels$title,
+    "No row has more than one partner"
+  )
+  # of an ordered rule the pairs are no product
+  expect_match(plot_repeats(tide)$labels$subtitle, "14 pairs of 14 rows and 14 rows")
+  wide <- data.frame(k = rep(1:3, c(1, 40, 700)))
+  classes <- plot_repeats(pair_rows(data.frame(k = 1:4), wide, on = "k"))$data
+  expect_identical(
+    as.character(classes$partners[classes$rows > 0 & classes$side == "left"]),
+    c("0", "1", "21-50", "501-1,000")
+  )
+  expect_gt(drawn(figure), 5000)
+})
+
+test_that("every figure and the report can do without keys, rows or rules", {
+  plain <- data.frame(t = c(1, 5, 9))
+  pairings <- list(
+    pair_rows(plain, plain, on = nearest("t", within = 1)),
+    pair_rows(plain[0, , drop = FALSE], plain, on = nearest("t")),
+    pair_rows(plain, plain, on = relate("t", "<")),
+    pair_rows(plain, plain, on = cross(), where = ~ left$t < right$t)
+  )
+  file <- withr::local_tempfile(fileext = ".html")
+  for (pairing in pairings) {
+    for (view in c("overlap", "join_types", "reasons", "repeats")) {
+      expect_gt(drawn(plot(pairing, view = view)), 1000)
+    }
+    write_report(pairing, file)
+    expect_gt(file.size(file), 10000)
+  }
+})
+
+test_that("a timeline links partners, and says what it leaves out", {
+  figure <- plot_timeline(tide)
+  seen <- ronda:::timeline_data(tide)
+  pairs <- build_frame(tide, "inner")
+  expect_identical(nrow(seen$links), nrow(pairs))
+  expect_setequal(as.numeric(seen$links$xend), as.numeric(pairs$read_at))
+  expect_identical(nrow(seen$bands), 12L)
+  expect_equal(as.numeric(seen$bands$xend - seen$bands$x, units = "mins"), rep(15, 12))
+  expect_identical(gsub("\n", " ", figure$labels$title),
+    "48 of 60 sailings found a partner by nearest(), 12 did not"
+  )
+  expect_match(figure$labels$subtitle, "A band is how far it looked")
+  expect_identical(figure$scales$get_scales("x")$name, "departs, read_at (2031, UTC)")
+  expect_gt(drawn(figure), 5000)
+})
+
+# every link ends in rows that are drawn, at their places, and none is left out unsaid
+links_are_whole <- function(pairing) {
+  seen <- ronda:::timeline_data(pairing)
+  for (side in c("left", "right")) {
+    rows <- seen$rows[seen$rows$side == side, ]
+    expect_true(all(seen$links[[paste0(side, "_row")]] %in% rows$row))
+    expect_lte(nrow(rows), 3500L)
+  }
+  expect_lte(nrow(seen$links), 410L)
+  partners <- build_frame(pairing, "inner", row_numbers = c("l", "r"))
+  shown <- seen$rows$row[seen$rows$side == "left"]
+  expect_identical(nrow(seen$links) + as.integer(seen$links_left_out),
+    sum(partners$l %in% shown)
+  )
+  expect_true(all(paste(seen$links$left_row, seen$links$right_row) %in%
+    paste(partners$l, partners$r)))
+  seen
+}
+
+test_that("a timeline of much data shows left rows with all of their partners", {
+  seen <- links_are_whole(hard$windows)
+  expect_gt(seen$links_left_out, 1000L)
+  expect_match(plot_timeline(hard$windows)$labels$subtitle,
+    "of 2,000 left and .* more links of these rows"
+  )
+  # the groups with most unmatched left rows come first
+  seen <- links_are_whole(hard$groups)
+  alone <- table(build_frame(hard$groups, "anti")$port)
+  expect_identical(as.vector(alone[seen$groups$shown]),
+    as.vector(utils::head(sort(alone, decreasing = TRUE), 6L))
+  )
+  expect_setequal(unique(seen$rows$group), seen$groups$shown)
+  expect_match(plot_timeline(hard$groups)$labels$subtitle, "6 of \\d+\nkeys|6 of \\d+ keys")
+  # a week against a year: what both share
+  seen <- links_are_whole(hard$week)
+  expect_lt(as.numeric(diff(range(seen$rows$x)), units = "days"), 9)
+  year <- hard$week$right$t
+  expect_identical(seen$outside[["right"]],
+    sum(year < seen$stretch$range[1L] | year > seen$stretch$range[2L])
+  )
+  expect_match(gsub("\n", " ", plot_timeline(hard$week)$labels$subtitle),
+    "of right outside it \\(all: 2031-01-01 .* to 2031-12-31"
+  )
+})
+
+test_that("a timeline draws durations of two units in one, and intervals as long as they are", {
+  seen <- ronda:::timeline_data(hard$durations)
+  expect_equal(seen$rows$x, c(60, 120, 180, 30, 100, 170))
+  expect_match(plot_timeline(hard$durations)$scales$get_scales("x")$name, "d (mins)",
+    fixed = TRUE
+  )
+  bands <- pair_rows(sailings, fare_bands, on = inside("km", "from_km", "to_km"))
+  seen <- ronda:::timeline_data(bands)
+  right <- seen$rows[seen$rows$side == "right", ]
+  known <- !is.na(fare_bands$to_km)
+  expect_equal(right$xend[known], fare_bands$to_km[known])
+  expect_equal(right$x, fare_bands$from_km)
+  expect_false(grepl("band", plot_timeline(bands)$labels$subtitle))
+  expect_gt(drawn(plot_timeline(bands)), 5000)
+  expect_gt(drawn(plot_timeline(hard$intervals)), 5000)
+})
+
+test_that("gaps are counted in a unit that keeps numbers short", {
+  figure <- plot_gaps(tide)
+  gaps <- build_frame(tide, "inner")
+  minutes <- as.numeric(gaps$departs - gaps$read_at, units = "mins")
+  # few values: each stands in a class of its own, around it
+  expect_equal(figure$data$rows, as.vector(table(minutes)))
+  expect_equal((figure$data$from + figure$data$to) / 2, sort(unique(minutes)))
+  expect_match(figure$scales$get_scales("x")$name, "mins")
+  expect_match(figure$labels$subtitle, "1 pair at the same point. Dashed: within 15 mins.")
+  expect_match(figure$labels$title, format(stats::median(minutes)))
+  expect_gt(drawn(figure), 5000)
+  none <- pair_rows(sailings[0, ], tide_readings, on = list(
+    "port", nearest("departs", "read_at")
+  ))
+  expect_identical(plot_gaps(none)$labels$title, "No row found a partner")
+  expect_gt(drawn(plot_gaps(none)), 1000)
+})
+
+test_that("views are chosen by name, autoplot() too, and others are refused", {
+  views <- c("overlap", "join_types", "reasons", "repeats", "timeline", "gaps")
+  for (view in views) {
+    expect_s3_class(ggplot2::autoplot(tide, view = view), "ggplot")
+    expect_identical(plot(tide, view = view)$labels$title,
+      ggplot2::autoplot(tide, view)$labels$title
+    )
+  }
+  expect_errors(
+    plot(tide, view = "map"),
+    plot_gaps(vessel),
+    plot_timeline(vessel),
+    plot_differences(vessel),
+    plot_repeats(1)
+  )
+})
+
+test_that("gaps are counted as they are, whichever way is looked and how far", {
+  set.seed(63)
+  left <- data.frame(k = 1:300, at = runif(300, 0, 100))
+  right <- data.frame(id = 1:80, at = runif(80, 0, 100))
+  for (look in c("back", "ahead", "either")) {
+    for (within in c(Inf, 3)) {
+      pairing <- pair_rows(left, right,
+        on = nearest("at", look = look, within = within, gap = "gap")
+      )
+      joined <- build_frame(pairing, "inner")
+      classes <- ronda:::gap_data(pairing)
+      counts <- mapply(function(from, to) {
+        sum(joined$gap > from & joined$gap <= to)
+      }, classes$data$from, classes$data$to)
+      expect_identical(sum(classes$data$rows) + classes$beyond, nrow(joined))
+      expect_equal(classes$data$rows, counts)
+      expect_equal(classes$limits, if (is.finite(within)) {
+        if (look == "either") c(-3, 3) else 3
+      })
+      expect_gt(drawn(plot_gaps(pairing)), 3000)
+    }
+  }
+})
+
+test_that("a timeline can be of 64-bit keys", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(k = bit64::as.integer64(c("9007199254740993", "5")), at = c(1, 2))
+  right <- data.frame(k = left$k, at = c(1.5, 1.9))
+  figure <- plot_timeline(pair_rows(left, right, on = list("k", nearest("at"))))
+  expect_true("9007199254740993" %in% as.character(figure$data$group))
+  expect_gt(drawn(figure), 3000)
+})
+
+test_that("gaps far beyond all others are counted, not drawn", {
+  left <- data.frame(t = c(1:200 + 0.1 * (1:200) / 200, 1e6))
+  figure <- plot_gaps(pair_rows(left, data.frame(t = 1:200), on = nearest("t")))
+  expect_lt(max(figure$data$to), 1)
+  expect_identical(sum(figure$data$rows), 200L)
+  expect_match(figure$labels$subtitle, "Not drawn: 1 pair farther than 0.\\d+, up to 999800")
+})
+
+test_that("no text of a figure is cut or stands on another, on hard data and small pages", {
+  skip_on_cran()
+  all <- c(hard, list(demo = tide, keys = vessel))
+  for (name in names(all)) {
+    for (view in ronda:::figures_for(all[[name]])) {
+      figure <- plot(all[[name]], view = view)
+      expect_identical(faulty_texts(figure, figure_sizes$small), character(),
+        label = paste(name, view)
+      )
+      expect_false(grepl("\\b0 have|All 0|NA\\b", figure$labels$title))
+    }
+  }
+  for (view in ronda:::figures_for(tide)) {
+    expect_identical(faulty_texts(plot(tide, view = view), figure_sizes$large), character())
+  }
+  expect_identical(faulty_texts(plot_rows_guide(), figure_sizes$small), character())
+})
+
+test_that("titles are true where nothing matched and where there are no rows", {
+  titles <- lapply(hard[c("none", "no_left", "no_rows")], function(pairing) {
+    vapply(c("overlap", "join_types", "reasons", "repeats"), function(view) {
+      gsub("\n", " ", plot(pairing, view = view)$labels$title)
+    }, "", USE.NAMES = FALSE)
+  })
+  expect_identical(titles, list(
+    none = c("No row of left has a partner in right",
+      "A left join gives 1,000 rows; an inner join none",
+      "1,000 of 1,000 left and 501 of 501 right have no partner", "No row has a partner"
+    ),
+    no_left = c("left has no rows: nothing can pair", "left has no rows: nothing can pair",
+      "9 of 9 vessels have no partner", "No row has a partner"
+    ),
+    no_rows = c("left and right have no rows: nothing can pair",
+      "left and right have no rows: nothing can pair",
+      "left and right have no rows: nothing can pair", "No row has a partner"
+    )
+  ))
+})
+
+test_that("counts have ticks at whole numbers alone", {
+  for (most in c(0, 1, 2, 3, 7, 99, 1234, 1e6, 3e8)) {
+    breaks <- ronda:::count_breaks(c(0, most))
+    expect_true(all(breaks == trunc(breaks)) && length(breaks) >= 1L && length(breaks) <= 8L)
+    expect_gte(max(breaks), most * 0.6)
+  }
+})
+
+luminance <- function(colour) {
+  part <- grDevices::col2rgb(colour)[, 1L] / 255
+  part <- ifelse(part <= 0.03928, part / 12.92, ((part + 0.055) / 1.055)^2.4)
+  sum(c(0.2126, 0.7152, 0.0722) * part)
+}
+
+contrast <- function(a, b) {
+  light <- sort(c(luminance(a), luminance(b)))
+  (light[2L] + 0.05) / (light[1L] + 0.05)
+}
+
+test_that("text can be read on its fill, and parts are told apart in grey", {
+  colours <- ronda:::figure_colours
+  for (name in names(ronda:::figure_inks)) {
+    expect_gt(contrast(ronda:::figure_inks[[name]], colours[[name]]), 4.5)
+  }
+  # what stands side by side differs in grey
+  for (pair in list(c("paired", "left_alone"), c("left_alone", "right_alone"),
+    c("paired", "right_alone"), c("left", "right"), c("left", "none"), c("right", "none"),
+    c("paired", "none")
+  )) {
+    expect_gt(contrast(colours[[pair[1L]]], colours[[pair[2L]]]), 1.7)
+  }
+  # marks are seen on white and on a dark page
+  for (name in c("link", "left", "right")) {
+    expect_gt(contrast(colours[[name]], "#ffffff"), 2.2)
+    expect_gt(contrast(colours[[name]], "#14181d"), 3)
+  }
+})
+
+test_that("any complete theme leaves a figure what it is", {
+  for (figure in list(plot_overlap(vessel), plot_join_types(vessel), plot_repeats(crew),
+    plot_reasons(tide), plot_timeline(tide), plot_gaps(tide), plot_rows_guide()
+  )) {
+    for (theme in list(ggplot2::theme_grey(), ggplot2::theme_dark(), ggplot2::theme_classic())) {
+      themed <- figure + theme
+      texts <- unique(text_boxes(themed, figure_sizes$large)$label)
+      expect_setequal(texts, unique(text_boxes(figure, figure_sizes$large)$label))
+    }
+  }
+})

@@ -1,0 +1,69 @@
+# The web site in site/: made by pkgdown from _pkgdown.yml, and every link in it checked.
+
+main <- function() {
+  unlink("site", recursive = TRUE)
+  pkgdown::build_site(override = list(destination = "site"), preview = FALSE, devel = FALSE,
+    install = FALSE, new_process = FALSE
+  )
+  copy_linked("README.md")
+  broken <- broken_links("site")
+  if (length(broken)) {
+    stop("Links that lead nowhere:\n", paste(broken, collapse = "\n"), call. = FALSE)
+  }
+  message(sprintf("The site is in site/ (%d pages, every link checked): open site/index.html",
+    length(list.files("site", "[.]html$", recursive = TRUE))
+  ))
+}
+
+# What the README links to in this folder stands at the same place of the site
+copy_linked <- function(page) {
+  text <- paste(readLines(page, encoding = "UTF-8"), collapse = "\n")
+  links <- regmatches(text, gregexpr("(?<=\\]\\()[^)#]+", text, perl = TRUE))[[1L]]
+  links <- unique(links[!grepl("^[a-z]+:", links) & file.exists(links)])
+  for (link in links) {
+    dir.create(file.path("site", dirname(link)), recursive = TRUE, showWarnings = FALSE)
+    file.copy(link, file.path("site", link), recursive = dir.exists(link))
+  }
+}
+
+# "page.html: where it leads" for each link or picture that isn't there
+broken_links <- function(folder) {
+  pages <- list.files(folder, "[.]html$", recursive = TRUE)
+  ids <- lapply(pages, function(page) {
+    attribute_values(file.path(folder, page), "//@id | //a/@name")
+  })
+  names(ids) <- pages
+  unlist(lapply(pages, function(page) {
+    links <- unique(attribute_values(file.path(folder, page),
+      "//a/@href | //img/@src | //script/@src | //link/@href"
+    ))
+    links <- links[!grepl("^([a-z]+:|//|#$)", links)]
+    bad <- Filter(function(link) !leads_somewhere(folder, page, link, ids), links)
+    if (length(bad)) paste0(page, ": ", bad)
+  }))
+}
+
+attribute_values <- function(file, path) {
+  xml2::xml_text(xml2::xml_find_all(xml2::read_html(file), path))
+}
+
+leads_somewhere <- function(folder, page, link, ids) {
+  file <- utils::URLdecode(sub("[#?].*", "", link))
+  anchor <- if (grepl("#", link, fixed = TRUE)) sub(".*#", "", link) else ""
+  target <- if (nzchar(file)) file.path(dirname(page), file) else page
+  parts <- strsplit(target, "/", fixed = TRUE)[[1L]]
+  kept <- character()
+  for (part in parts) {
+    kept <- if (part == "..") utils::head(kept, -1L) else if (part %in% c(".", "")) kept else {
+      c(kept, part)
+    }
+  }
+  target <- paste(kept, collapse = "/")
+  if (dir.exists(file.path(folder, target))) target <- file.path(target, "index.html")
+  if (!file.exists(file.path(folder, target))) {
+    return(FALSE)
+  }
+  !nzchar(anchor) || !target %in% names(ids) || utils::URLdecode(anchor) %in% ids[[target]]
+}
+
+main()
