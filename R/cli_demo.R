@@ -128,7 +128,7 @@ run_demo <- function(folder) {
   write_demo(results[nzchar(names(results))], folder)
   say()
   files <- sort(list.files(folder))
-  kinds <- c(csv = "results as csv and parquet", png = "figures", html = "the report")
+  kinds <- c(csv = "results as csv and parquet", png = "figures", html = "reports")
   say("In ", folder, ":")
   for (kind in names(kinds)) {
     names <- files[tools::file_ext(files) == kind]
@@ -220,15 +220,21 @@ write_demo <- function(results, folder) {
     on = list("port", nearest("departs", "read_at", within = "15 mins")),
     sides = c("sailings", "tide_readings")
   )
+  many <- c("sailings", "tide_readings", "ports")
   figures <- list(
     overlap = plot_overlap(pairing), join_types = plot_join_types(pairing),
-    repeats = plot_repeats(pairing), timeline = plot_timeline(tides),
-    gaps = plot_gaps(tides), "rows-guide" = plot_rows_guide()
+    reasons = plot_reasons(pairing), repeats = plot_repeats(pairing),
+    timeline = plot_timeline(tides), gaps = plot_gaps(tides),
+    differences = plot_differences(pair_rows(demo$timetable_old, demo$timetable_new,
+      on = "trip", sides = c("timetable_old", "timetable_new")
+    )),
+    "shared-keys" = plot_many(demo[many], on = "port"), "rows-guide" = plot_rows_guide()
   )
   for (name in names(figures)) {
     save_figure(figures[[name]], file.path(folder, paste0(name, ".png")))
   }
   write_report(tides, file.path(folder, "report.html"))
+  write_many_report(demo[many], on = "port", file.path(folder, "report-many.html"))
 }
 
 # The example on the demo data: each step is shown as an analyst would write

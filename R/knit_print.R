@@ -15,7 +15,7 @@ knit_print.ronda_pairing <- function(x, options = list(), ...) {
     paste(x$labels[1L], "alone"), paste(x$labels[2L], "alone")
   )
   knitted(
-    sprintf("**%s with %s**: %s", x$labels[1L], x$labels[2L], account_line(x)),
+    sprintf("%s with %s: %s", x$labels[1L], x$labels[2L], account_line(x)),
     account, totals,
     c(turn_words(x), where_lines(x), shared_name_words(x), x$notes,
       row_name_words(account_of(x))
@@ -79,11 +79,12 @@ knit_print.ronda_differences <- function(x, ...) {
 #' @exportS3Method knitr::knit_print
 knit_print.ronda_explanation <- function(x, ...) {
   n <- length(x$lines)
-  inner <- x$lines[-c(1L, n)]
-  steps <- ifelse(startsWith(inner, "  "), paste0("    * ", trimws(inner)), paste0("* ", inner))
-  knitr::asis_output(paste0("\n\n", paste(c(marked_text(x$lines[1L]), "",
-    marked_text(steps), "", marked_text(x$lines[n])
-  ), collapse = "\n"), "\n\n"))
+  lines <- marked_text(trimws(x$lines))
+  inner <- seq_len(n)[-c(1L, n)]
+  bullet <- ifelse(startsWith(x$lines[inner], "  "), "    * ", "* ")
+  knitr::asis_output(paste0("\n\n", paste(c(lines[1L], "", paste0(bullet, lines[inner],
+    recycle0 = TRUE
+  ), "", lines[n]), collapse = "\n"), "\n\n"))
 }
 
 most_knitted <- 20L
@@ -99,7 +100,11 @@ knitted <- function(...) {
       shown[numbers] <- lapply(shown[numbers], function(x) {
         ifelse(is.na(x), "NA", vapply(x, with_commas, ""))
       })
-      paste(c(knitr::kable(marked_cells(shown), format = "pipe", row.names = FALSE,
+      cells <- marked_cells(shown)
+      if (!is.null(cells$via)) {
+        cells$via <- ifelse(is.na(shown$via), "", sprintf("`%s`", shown$via))
+      }
+      paste(c(knitr::kable(cells, format = "pipe", row.names = FALSE,
         align = ifelse(numbers, "r", "l")
       ), if (more > 0L) c("", sprintf("... %s more", with_commas(more)))), collapse = "\n")
     } else {
@@ -109,22 +114,29 @@ knitted <- function(...) {
   knitr::asis_output(paste0("\n\n", paste(texts[nzchar(texts)], collapse = "\n\n"), "\n\n"))
 }
 
-# Text of the data is text, whatever markdown would take it for
+# Text of the data is text, whatever markdown would take it for; `names` in backticks
+# stay code
 marked_text <- function(text) {
-  code <- strsplit(text, "`", fixed = TRUE)
-  vapply(code, function(parts) {
-    outside <- seq_along(parts) %% 2L == 1L
-    parts[outside] <- gsub("([\\\\<>|$])", "\\\\\\1", parts[outside])
-    paste(parts, collapse = "`")
-  }, "")
+  vapply(text, function(one) {
+    parts <- regmatches(one, gregexpr("`[^`]*`|[^`]+", one))[[1L]]
+    outside <- !startsWith(parts, "`")
+    parts[outside] <- as_entities(parts[outside])
+    paste(parts, collapse = "")
+  }, "", USE.NAMES = FALSE)
 }
 
+as_entities <- function(text) {
+  for (sign in c("\\", "`", "*", "_", "<", ">", "$", "[", "]")) {
+    text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
+  }
+  text
+}
+
+# (kable() sees to bars)
 marked_cells <- function(frame) {
   texts <- vapply(frame, function(x) is.character(x) || is.factor(x), NA)
   frame[texts] <- lapply(frame[texts], function(x) {
-    # (kable() sees to bars)
-    text <- gsub("([\\\\`*_<>$\\[\\]])", "\\\\\\1", as.character(x), perl = TRUE)
-    gsub("[\r\n]+", " ", text)
+    as_entities(gsub("[\r\n]+", " ", as.character(x)))
   })
   frame
 }

@@ -17,6 +17,7 @@ draw_differences <- function(pairing, seen) {
     equal = "none", differ = "paired", missing_left = "right_alone",
     missing_right = "left_alone"
   )
+  kinds <- kinds[names(kinds) %in% data$kind]
   few <- sum(nchar(kinds, "width")) < 55L
   ggplot2::ggplot(data) +
     ggplot2::geom_rect(

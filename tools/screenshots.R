@@ -1,5 +1,5 @@
 # The pictures in docs/screenshots, made anew: Rscript tools/screenshots.R [NAMES]. Each
-# shows the demo data whole, on 1280 x 800 pixels. What a picture shows is remembered in
+# shows the demo data whole, on about 1280 x 800 pixels. What a picture shows is remembered in
 # docs/screenshots/shown.csv, so that a test can say which is older than what it shows.
 
 pictures <- file.path("docs", "screenshots")
@@ -20,7 +20,8 @@ frames_of_demo <- function() {
   list(sailings = ronda::sailings, tide_readings = ronda::tide_readings, ports = ronda::ports)
 }
 
-# name = list(kind, show): a figure, a page (the file that it writes) or lines of a terminal
+# name = list(kind, show): a figure, a page (the file that it writes; and how much of it is
+# taken: whole sections) or lines of a terminal
 shots <- list(
   overlap = list("figure", function() ronda::plot_overlap(vessels_of_demo())),
   join_types = list("figure", function() ronda::plot_join_types(vessels_of_demo())),
@@ -39,10 +40,10 @@ shots <- list(
   }),
   "shared-keys" = list("figure", function() ronda::plot_many(frames_of_demo(), on = "port")),
   "rows-guide" = list("figure", function() ronda::plot_rows_guide()),
-  report = list("page", function(file) ronda::write_report(tides_of_demo(), file)),
+  report = list("page", function(file) ronda::write_report(tides_of_demo(), file), 1000L),
   "report-many" = list("page", function(file) {
     ronda::write_many_report(frames_of_demo(), on = "port", file)
-  }),
+  }, 840L),
   notebook = list("page", function(file) {
     source <- sub("html$", "Rmd", file)
     writeLines(c("---", "title: A pairing in a document", "---", "```{r}", "library(ronda)",
@@ -50,7 +51,7 @@ shots <- list(
       "near_misses(pairing)", "```"
     ), source)
     rmarkdown::render(source, "html_document", file, quiet = TRUE)
-  }),
+  }, 860L),
   "demo-terminal" = list("terminal", function() {
     lines <- typed("ronda demo --out demo-output", c("demo", "--out", tempfile("demo-output")))
     lines <- gsub("/[^ ]*/(demo-output)[^/ :]*", "\\1", lines)
@@ -134,7 +135,7 @@ session <- function(code) {
       told <<- c(told, sub("\n$", "", conditionMessage(m)))
       invokeRestart("muffleMessage")
     })
-    c(paste(">", line), out, told)
+    c(paste(">", line), out, told, "")
   }))
 }
 
@@ -209,7 +210,7 @@ take <- function(name) {
   page <- tempfile(fileext = ".html")
   shot[[2L]](page)
   system2("chromium", c("--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
-    "--window-size=1280,800", paste0("--screenshot=", shQuote(path)),
+    sprintf("--window-size=1280,%d", shot[[3L]]), paste0("--screenshot=", shQuote(path)),
     paste0("--user-data-dir=", tempfile("browser")), paste0("file://", page)
   ), stdout = FALSE, stderr = FALSE)
 }

@@ -2,6 +2,8 @@
 
 main <- function() {
   unlink("site", recursive = TRUE)
+  # (it would ask other sites about the package)
+  options(pkgdown.internet = FALSE)
   pkgdown::build_site(override = list(destination = "site"), preview = FALSE, devel = FALSE,
     install = FALSE, new_process = FALSE
   )
@@ -15,15 +17,43 @@ main <- function() {
   ))
 }
 
-# What the README links to in this folder stands at the same place of the site
-copy_linked <- function(page) {
+# What a page links to in this checkout stands at the same place of the site: pages of
+# markdown as html, with what they link to, other files as they are
+copy_linked <- function(page, done = page) {
+  for (link in setdiff(links_of(page), done)) {
+    done <- c(done, link)
+    target <- file.path("site", link)
+    dir.create(dirname(target), recursive = TRUE, showWarnings = FALSE)
+    if (!grepl("[.]md$", link)) {
+      file.copy(link, target)
+    } else if (!file.exists(sub("md$", "html", target))) {
+      write_page(link, sub("md$", "html", target))
+      done <- copy_linked(link, done)
+    }
+  }
+  done
+}
+
+links_of <- function(page) {
   text <- paste(readLines(page, encoding = "UTF-8"), collapse = "\n")
   links <- regmatches(text, gregexpr("(?<=\\]\\()[^)#]+", text, perl = TRUE))[[1L]]
-  links <- unique(links[!grepl("^[a-z]+:", links) & file.exists(links)])
-  for (link in links) {
-    dir.create(file.path("site", dirname(link)), recursive = TRUE, showWarnings = FALSE)
-    file.copy(link, file.path("site", link), recursive = dir.exists(link))
-  }
+  links <- unique(links[!grepl("^[a-z]+:|[.]Rmd$", links)])
+  links <- file.path(dirname(page), gsub("\\s", "", links))
+  # a/../b is b
+  links <- gsub("^[.]/|[^/.]+/[.][.]/", "", links)
+  links[file.exists(links) & !dir.exists(links)]
+}
+
+write_page <- function(markdown, html) {
+  lines <- readLines(markdown, encoding = "UTF-8")
+  lines <- gsub("([]][(][^):]+)[.]md([)#])", "\\1.html\\2", lines)
+  lines <- gsub("[.][.]/vignettes/([a-z-]+)[.]Rmd", "../articles/\\1.html", lines)
+  copy <- tempfile(fileext = ".md")
+  title <- sub("^# *", "", grep("^# ", lines, value = TRUE)[1L])
+  writeLines(lines, copy, useBytes = TRUE)
+  rmarkdown::pandoc_convert(copy, to = "html5", output = normalizePath(html, mustWork = FALSE),
+    options = c("--standalone", "--metadata", paste0("pagetitle=", title))
+  )
 }
 
 # "page.html: where it leads" for each link or picture that isn't there

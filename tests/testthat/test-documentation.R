@@ -78,3 +78,77 @@ test_that("the examples of every command run", {
     }
   }
 })
+
+# all markdown of the checkout, and the guides
+pages_of_text <- function() {
+  top <- test_path("..", "..")
+  c(list.files(top, "[.]md$", full.names = TRUE),
+    list.files(file.path(top, c("docs", "bench", "vignettes")), "[.]R?md$", full.names = TRUE)
+  )
+}
+
+test_that("links of the README, the docs and the guides lead somewhere", {
+  skip_if_not(file.exists(test_path("..", "..", "README.md")), "the pages aren't here")
+  for (page in pages_of_text()) {
+    text <- paste(readLines(page, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+    links <- regmatches(text, gregexpr("(?<=\\]\\()[^) ]+", text, perl = TRUE))[[1L]]
+    links <- gsub("\\s", "", sub("#.*", "", links))
+    links <- links[nzchar(links) & !grepl("^[a-z]+:", links)]
+    missing <- links[!file.exists(file.path(dirname(page), links))]
+    expect_identical(missing, character(), label = paste("links of", basename(page)))
+  }
+})
+
+test_that("guides and help pages name each other, and what they name is there", {
+  guides <- list.files(test_path("..", "..", "vignettes"), "[.]Rmd$", full.names = TRUE)
+  skip_if_not(length(guides) > 0L, "the guides aren't here")
+  names <- sub("[.]Rmd$", "", basename(guides))
+  pages <- tools::Rd_db("ronda")
+  aliases <- unlist(lapply(pages, function(page) {
+    vapply(Filter(function(part) attr(part, "Rd_tag") == "\\alias", page), as.character, "")
+  }))
+  named <- function(text) {
+    found <- regmatches(text, gregexpr("vignette\\(\"[a-z-]+\"", text))[[1L]]
+    gsub("vignette\\(\"|\"", "", found)
+  }
+  for (guide in guides) {
+    text <- paste(readLines(guide, encoding = "UTF-8"), collapse = "\n")
+    expect_true(all(named(text) %in% names), label = guide)
+    topics <- sub("`\\?", "", regmatches(text, gregexpr("`\\?[A-Za-z_.]+", text))[[1L]])
+    expect_gt(length(topics), 0L, label = guide)
+    expect_true(all(topics %in% c(aliases, "ronda")), label = guide)
+  }
+  for (name in names(pages)) {
+    text <- paste(as.character(pages[[name]]), collapse = "")
+    told <- named(gsub("\\s", "", text))
+    expect_gt(length(told), 0L, label = paste("guides named by", name))
+    expect_true(all(told %in% names), label = name)
+  }
+})
+
+test_that("every function stands in the reference, in ?ronda and on the site", {
+  top <- test_path("..", "..")
+  skip_if_not(file.exists(file.path(top, "_pkgdown.yml")), "the sources aren't here")
+  text <- function(path) paste(readLines(file.path(top, path)), collapse = "\n")
+  functions <- Filter(function(name) is.function(get(name, asNamespace("ronda"))),
+    getNamespaceExports("ronda")
+  )
+  for (name in functions) {
+    expect_match(text("docs/reference.md"), name, fixed = TRUE)
+    expect_match(text("man/ronda-package.Rd"), name, fixed = TRUE)
+  }
+  site <- text("_pkgdown.yml")
+  for (guide in list.files(file.path(top, "vignettes"), "[.]Rmd$")) {
+    expect_match(site, sub("[.]Rmd$", "", guide), fixed = TRUE)
+    expect_match(text("docs/reference.md"), guide, fixed = TRUE)
+  }
+  listed <- unlist(regmatches(site, gregexpr("(?<=contents: \\[)[^]]+", site, perl = TRUE)))
+  listed <- trimws(unlist(strsplit(listed, ",")))
+  shown <- unlist(lapply(tools::Rd_db("ronda"), function(page) {
+    aliases <- vapply(Filter(function(part) attr(part, "Rd_tag") == "\\alias", page),
+      as.character, ""
+    )
+    if (any(aliases %in% listed)) aliases
+  }))
+  expect_identical(setdiff(functions, shown), character())
+})
