@@ -51,7 +51,7 @@ write_page <- function(markdown, html) {
   copy <- tempfile(fileext = ".md")
   title <- sub("^# *", "", grep("^# ", lines, value = TRUE)[1L])
   writeLines(lines, copy, useBytes = TRUE)
-  rmarkdown::pandoc_convert(copy, to = "html5", output = normalizePath(html, mustWork = FALSE),
+  rmarkdown::pandoc_convert(copy, to = "html5", output = file.path(getwd(), html),
     options = c("--standalone", "--metadata", paste0("pagetitle=", title))
   )
 }
