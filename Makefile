@@ -65,8 +65,9 @@ $(LIBRARY)/ronda.installed: $(LIBRARY)/packages.installed $(SOURCES)
 PREFIX ?= /usr/local
 install: setup
 	@rm -rf .library/tarball && mkdir -p .library/tarball
-	@cd .library/tarball && R_LIBS="$(LIBRARY)" R CMD build "$(CURDIR)" >build.log 2>&1 || { cat build.log; exit 1; }
-	R_LIBS="$(LIBRARY)" R CMD INSTALL .library/tarball/ronda_*.tar.gz
+	@cd .library/tarball && R_LIBS="$(LIBRARY)" MAKEFLAGS=-j2 R CMD build "$(CURDIR)" >build.log 2>&1 || { cat build.log; exit 1; }
+	@MAKEFLAGS=-j2 Rscript tools/install.R .library/tarball/ronda_*.tar.gz "$(LIBRARY)"
+	@mkdir -p "$(PREFIX)/bin"
 	install -m 755 exec/ronda "$(PREFIX)/bin/ronda"
 
 site: $(LIBRARY)/ronda.installed
