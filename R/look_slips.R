@@ -85,9 +85,10 @@ likely_slips <- function(texts, group, keys, settled) {
   }
   pairs$taken <- !keys$right$alone[pairs$right]
   pairs$share <- share_of_pairs(pairs)
-  odd <- odd_shapes(texts$left, texts$right)
+  shapes <- shape_of(texts$right[right])
+  odd <- odd_shapes(texts$left, unique(shapes), length(texts$right))
   pairs <- closest_slips(pairs, odd)
-  crowd <- crowding(texts$right[right], codes)
+  crowd <- crowding(texts$right[right], codes, shapes)
   is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
   is_slip[odd[pairs$left]] <- 1
   pairs$sureness <- is_slip * pairs$share
@@ -157,10 +158,12 @@ slip_chances <- function(pairs, crowd, share_alone, usual) {
 # How many keys of one frame lie one slip of each kind from a key: as many as from one of
 # its own (keys that are given in order lie close to many), and no fewer than if they were
 # any texts of their shapes.
-crowding <- function(texts, codes, some = 1000L) {
+crowding <- function(texts, codes, shapes, some = 1000L) {
   short <- nchar(texts) < least_letters - 1L
   if (any(short) || anyDuplicated(texts)) {
-    texts <- unique(texts[!short])
+    stays <- !short & !duplicated(texts)
+    texts <- texts[stays]
+    shapes <- shapes[stays]
     codes <- shortened_codes_(texts)
   }
   if (length(texts) < 2L) {
@@ -168,16 +171,16 @@ crowding <- function(texts, codes, some = 1000L) {
   }
   sample <- texts[spread_rows(length(texts), some)]
   measured <- tabulate(slip_pairs(sample, texts, codes)$kind, 3L) / length(sample)
-  pmax(measured, crowding_of_shapes(texts))
+  pmax(measured, crowding_of_shapes(shapes))
 }
 
-crowding_of_shapes <- function(texts) {
-  times <- table(shape_of(texts))
-  shapes <- names(times)
+crowding_of_shapes <- function(all_shapes) {
+  shapes <- unique(all_shapes)
+  times <- tabulate(match(all_shapes, shapes), length(shapes))
   digits <- nchar(gsub("[^9]", "", shapes))
   letters <- nchar(gsub("[^a]", "", shapes))
   others <- 9 * digits + 25 * letters
-  places <- pmin(1, as.numeric(times) / (10^digits * 26^letters))
+  places <- pmin(1, times / (10^digits * 26^letters))
   neighbours <- list(2 * (digits + letters), others, others^2 / 2)
   vapply(neighbours, function(n) sum(times / sum(times) * n * places), 0)
 }
@@ -191,9 +194,8 @@ shape_of <- function(text) {
 
 # Left texts of a shape (letters and digits in their places) that the right ones never
 # have, where these have few shapes: such a key can be none of them as it stands.
-odd_shapes <- function(left, right) {
-  known <- unique(shape_of(right[!is.na(right)]))
-  if (length(known) > max(3, 0.02 * length(right))) {
+odd_shapes <- function(left, known, right_keys) {
+  if (length(known) > max(3, 0.02 * right_keys)) {
     return(logical(length(left)))
   }
   !is.na(left) & !shape_of(left) %in% known

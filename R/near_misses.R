@@ -58,6 +58,8 @@ found_misses <- function(pairing, call) {
     outside = outside_misses(pairing, call), refused = refused_misses(pairing, call),
     typed = no_misses(), left_out = 0, sampled = FALSE
   )
+  # (all rows that are too far, where some are told)
+  found$far <- attr(found$outside, "all_far")
   if (length(pairing$key_rules)) {
     keys <- distinct_keys(pairing, call)
     found$sampled <- keys$sampled
@@ -76,6 +78,7 @@ told_misses <- function(pairing, found) {
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = found$left_out, sampled = found$sampled, looked = found$looked[1L],
+    far = length(found$far),
     combined = combined_via(pairing, table)
   )
 }
@@ -116,7 +119,8 @@ misses_in_turn <- function(pairing) {
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = sum(vapply(found, attr, 0, "left_out")),
     sampled = any(vapply(found, attr, NA, "sampled")),
-    looked = unlist(lapply(found, attr, "looked"))[1L], combined = NULL
+    looked = unlist(lapply(found, attr, "looked"))[1L],
+    far = sum(unlist(lapply(found, attr, "far"))), combined = NULL
   )
 }
 
@@ -418,13 +422,19 @@ outside_misses <- function(pairing, call) {
     return(no_misses())
   }
   within <- plan$closest$within
-  words <- vapply(finite, function(k) {
-    sprintf("%s away, outside %s by %s", words_of_distance(distances, k, within),
-      distance_words(within, plan$scale), words_of_excess(distances, k, within)
-    )
-  }, "")
   distance <- distance_numbers(distances)[finite]
-  data.frame(
+  all_far <- alone[far]
+  if (length(far) > most_keys) {
+    # (the nearest of them are told)
+    some <- order(distance)[seq_len(most_keys)]
+    far <- far[some]
+    finite <- finite[some]
+    distance <- distance[some]
+  }
+  words <- sprintf("%s away, outside %s by %s", words_of_distance(distances, finite, within),
+    distance_words(within, plan$scale), words_of_excess(distances, finite, within)
+  )
+  misses <- data.frame(
     from = shown_texts(pairing$left, rule$left, alone[far]),
     to = shown_texts(pairing$right, rule$right, found[far]),
     reason = words, sureness = 1, taken = FALSE, column = rule$left,
@@ -434,6 +444,8 @@ outside_misses <- function(pairing, call) {
     rank = 20 + rank(distance) / length(distance), left_alone = TRUE,
     right_alone = FALSE
   )
+  attr(misses, "all_far") <- all_far
+  misses
 }
 
 # Rows whose keys are equal to some, and that another rule or the condition refused
@@ -516,6 +528,11 @@ looked_at_words <- function(misses) {
   c(
     if (isTRUE(attr(misses, "sampled"))) {
       sprintf("Of the unmatched keys %s were looked at.", with_commas(most_keys))
+    },
+    if (any(attr(misses, "far") > most_keys)) {
+      sprintf("%s are too far: the nearest %s are told.",
+        counted(attr(misses, "far"), "row"), with_commas(most_keys)
+      )
     },
     if (length(attr(misses, "looked"))) {
       sprintf("Each has many keys nearby: slips were looked for in %s of them.",

@@ -34,7 +34,9 @@ most_reasons_drawn <- 5L
 
 # The most frequent reasons of each side; `class` is what stands at the axis
 reasons_data <- function(pairing) {
-  counts <- unmatched_reasons(pairing)$counts
+  # (a report has them already)
+  found <- if (is.null(pairing$reasons)) unmatched_reasons(pairing) else pairing$reasons
+  counts <- found$counts
   few <- lapply(split(counts, factor(counts$side, side_names)), function(one) {
     one <- one[order(-one$rows), ]
     if (nrow(one) > most_reasons_drawn) {

@@ -97,33 +97,44 @@ distance_number <- function(distance, scale, arg, call) {
   seconds / scale$unit
 }
 
-# A distance in words, from the engine's number; with as many digits as tell it from the
-# distance `apart`
-distance_words <- function(number, scale, apart = number) {
+# Distances in words, from the engine's numbers; each with as many digits as tell it from
+# the distance `apart`
+distance_words <- function(numbers, scale, apart = numbers) {
   plain <- is.na(scale$unit)
+  words <- if (plain) number_words else duration_words
+  text <- character(length(numbers))
+  left <- seq_along(numbers)
+  apart <- rep_len(apart, length(numbers))
   for (digits in c(if (plain) 6L else 3L, 7L, 9L, 12L, 15L)) {
-    words <- if (plain) number_words else duration_words
-    text <- words(number, scale, digits)
-    if (number == apart || text != words(apart, scale, digits)) break
+    text[left] <- words(numbers[left], scale, digits)
+    other <- unique(apart[left])
+    alike <- text[left] == words(other, scale, digits)[match(apart[left], other)]
+    left <- left[alike & numbers[left] != apart[left]]
+    if (!length(left)) break
   }
   text
 }
 
-number_words <- function(number, scale, digits) {
-  written <- abs(number) >= 1e4 && abs(number) < 1e15
-  format(number, digits = digits, scientific = if (written) FALSE else 0)
+number_words <- function(numbers, scale, digits) {
+  vapply(numbers, function(number) {
+    written <- abs(number) >= 1e4 && abs(number) < 1e15
+    format(number, digits = digits, scientific = if (written) FALSE else 0)
+  }, "")
 }
 
-duration_words <- function(number, scale, digits) {
-  seconds <- number * scale$unit
+duration_words <- function(numbers, scale, digits) {
+  seconds <- numbers * scale$unit
   steps <- c(days = 86400, hours = 3600, mins = 60, secs = 1)
+  unit <- rep("secs", length(seconds))
   # 71 mins, not 1.183 hours
-  fits <- seconds >= 2 * steps | (seconds >= steps & seconds %% steps == 0)
-  unit <- names(steps)[c(which(fits), 4L)[1L]]
+  for (name in rev(names(steps))) {
+    step <- steps[[name]]
+    unit[seconds >= 2 * step | (seconds >= step & seconds %% step == 0)] <- name
+  }
   # plain days stay days, and odd seconds stay readable
-  if (scale$family == "Date") unit <- "days"
-  number <- seconds / steps[[unit]]
-  paste(format(number, digits = digits), if (number == 1) sub("s$", "", unit) else unit)
+  if (scale$family == "Date") unit[] <- "days"
+  number <- seconds / steps[unit]
+  paste(vapply(number, format, "", digits = digits), ifelse(number == 1, sub("s$", "", unit), unit))
 }
 
 # Distances as the engine tells them -----------------------------------------
@@ -158,10 +169,12 @@ words_of_distance <- function(distance, at, apart = distance$high[at]) {
   if (distance$int64) {
     return(int64_digits(distance$high[at], distance$low[at]))
   }
-  if (!is_finite_distance(distance, at)) {
-    return("infinitely far")
-  }
-  distance_words(distance$high[at], distance$scale, apart)
+  text <- rep("infinitely far", length(at))
+  finite <- is_finite_distance(distance, at)
+  text[finite] <- distance_words(distance$high[at][finite], distance$scale,
+    rep_len(apart, length(at))[finite]
+  )
+  text
 }
 
 # by how much it is more than a number
