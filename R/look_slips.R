@@ -67,28 +67,28 @@ likely_slips <- function(texts, group, keys, settled) {
   texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
+  shapes <- shape_of(texts$right[right])
+  odd <- odd_shapes(texts$left, unique(shapes), length(texts$right))
+  # (where each has many neighbours, those alone can be told that are none of them)
+  crowded <- is_crowded(texts, group, left[!odd[left]], right)
+  if (crowded) left <- left[odd[left]]
   codes <- if (length(left) && length(right)) shortened_codes_(texts$right[right])
-  pairs <- slips_of_some(texts$left[left], texts$right[right], codes)
-  looked <- pairs$looked
-  pairs$looked <- NULL
-  if (!is.null(looked)) left <- left[spread_rows(length(left), looked)]
+  pairs <- slip_pairs(texts$left[left], texts$right[right], codes)
   pairs$left <- left[pairs$left]
   pairs$right <- right[pairs$right]
   same <- group$left[pairs$left] == group$right[pairs$right]
   pairs <- lapply(pairs, `[`, same)
   none <- list(
     left = integer(), right = integer(), taken = logical(), sureness = numeric(),
-    distance = numeric(), left_out = 0, looked = looked
+    distance = numeric(), left_out = 0, crowded = crowded
   )
   if (!length(pairs$left)) {
     return(none)
   }
   pairs$taken <- !keys$right$alone[pairs$right]
   pairs$share <- share_of_pairs(pairs)
-  shapes <- shape_of(texts$right[right])
-  odd <- odd_shapes(texts$left, unique(shapes), length(texts$right))
   pairs <- closest_slips(pairs, odd)
-  crowd <- crowding(texts$right[right], codes, shapes)
+  crowd <- if (!crowded) crowding(texts$right[right], codes, shapes)
   is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
   is_slip[odd[pairs$left]] <- 1
   pairs$sureness <- is_slip * pairs$share
@@ -103,23 +103,24 @@ likely_slips <- function(texts, group, keys, settled) {
     (!stands_out & is_slip >= least_sureness & pairs$sureness >= least_share)[best]]
   c(
     lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, stays),
-    list(left_out = length(setdiff(pairs$left, pairs$left[stays])), looked = looked)
+    list(left_out = length(setdiff(pairs$left, pairs$left[stays])), crowded = crowded)
   )
 }
 
-# Where keys lie so close to each other that each has several neighbours, a few of them
-# tell as much as all: then `looked` is how many were looked at
-slips_of_some <- function(x, y, b) {
-  if (length(x) > first_keys) {
-    pairs <- slip_pairs(x[spread_rows(length(x), first_keys)], y, b)
-    if (length(pairs$left) > 5 * first_keys) {
-      return(c(pairs, list(looked = first_keys)))
-    }
+# Whether most keys of a large frame have several others one or two slips away: numbers
+# given in order do. A part of both sides tells.
+is_crowded <- function(texts, group, left, right) {
+  if (length(right) < many_keys || length(left) < 100L) {
+    return(FALSE)
   }
-  slip_pairs(x, y, b)
+  some <- left[spread_rows(length(left), 1000L)]
+  others <- right[spread_rows(length(right), many_keys %/% 4L)]
+  pairs <- slip_pairs(texts$left[some], texts$right[others])
+  near <- sum(group$left[some[pairs$left]] == group$right[others[pairs$right]])
+  near / length(some) * length(right) / length(others) > 5
 }
 
-first_keys <- 2000L
+many_keys <- 200000L
 
 # of each left key the partners that are alone, else the others; of these those by the
 # most common kind of slip

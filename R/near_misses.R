@@ -66,7 +66,7 @@ found_misses <- function(pairing, call) {
     for (rule in pairing$key_rules) {
       misses <- column_misses(pairing, keys, rule, call)
       found$left_out <- found$left_out + sum(attr(misses, "left_out"))
-      found$looked <- c(found$looked, attr(misses, "looked"))
+      found$crowded <- c(found$crowded, attr(misses, "crowded"))
       found$typed <- rbind(found$typed, misses)
     }
   }
@@ -77,7 +77,7 @@ told_misses <- function(pairing, found) {
   table <- one_line_each(rbind(found$outside, found$refused, found$typed))
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
-    left_out = found$left_out, sampled = found$sampled, looked = found$looked[1L],
+    left_out = found$left_out, sampled = found$sampled, crowded = any(found$crowded),
     far = length(found$far),
     combined = combined_via(pairing, table)
   )
@@ -119,7 +119,7 @@ misses_in_turn <- function(pairing) {
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = sum(vapply(found, attr, 0, "left_out")),
     sampled = any(vapply(found, attr, NA, "sampled")),
-    looked = unlist(lapply(found, attr, "looked"))[1L],
+    crowded = any(unlist(lapply(found, attr, "crowded"))),
     far = sum(unlist(lapply(found, attr, "far"))), combined = NULL
   )
 }
@@ -249,7 +249,7 @@ with_slips <- function(look, texts, surer) {
     10 + slips$distance
   ))
   attr(found, "left_out") <- slips$left_out
-  attr(found, "looked") <- slips$looked
+  attr(found, "crowded") <- slips$crowded
   found
 }
 
@@ -534,10 +534,8 @@ looked_at_words <- function(misses) {
         counted(attr(misses, "far"), "row"), with_commas(most_keys)
       )
     },
-    if (length(attr(misses, "looked"))) {
-      sprintf("Each has many keys nearby: slips were looked for in %s of them.",
-        with_commas(attr(misses, "looked"))
-      )
+    if (any(attr(misses, "crowded"))) {
+      "Slips were not looked for: the keys lie close together, and each has many neighbours."
     },
     if (length(left_out) && left_out > 0) {
       sprintf("%s more with a key nearby %s left out: no surer than chance.",

@@ -152,7 +152,9 @@ middle_of <- function(span, row) (span$from[row] + span$to[row]) / 2
 # The stretch of the axis that both frames share, where one goes far beyond the other:
 # list(range, whole)
 shared_stretch <- function(spans) {
-  ranges <- lapply(spans, function(span) suppressWarnings(range(unlist(span), na.rm = TRUE)))
+  ranges <- lapply(spans, function(span) suppressWarnings(
+    c(min(span$from, na.rm = TRUE), max(span$to, na.rm = TRUE))
+  ))
   whole <- range(unlist(ranges))
   shared <- c(max(ranges$left[1L], ranges$right[1L]), min(ranges$left[2L], ranges$right[2L]))
   wide <- diff(shared) > 0 && diff(shared) < 0.6 * diff(whole)

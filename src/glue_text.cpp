@@ -130,8 +130,8 @@ SEXP at_one_address(const core::Context& context, SEXP x,
 }
 
 // The characters of a UTF-8 text, each as its bytes in one number
-std::vector<std::uint64_t> characters(SEXP text) {
-  std::vector<std::uint64_t> out;
+void read_characters(SEXP text, std::vector<std::uint64_t>& out) {
+  out.clear();
   for (const char* c = Rf_translateCharUTF8(text); *c;) {
     std::uint64_t one = 0;
     do {
@@ -139,7 +139,6 @@ std::vector<std::uint64_t> characters(SEXP text) {
     } while ((static_cast<unsigned char>(*c) & 0xc0) == 0x80);
     out.push_back(one);
   }
-  return out;
 }
 
 std::uint64_t code_without(const std::vector<std::uint64_t>& text,
@@ -214,9 +213,16 @@ List shortened_codes_(CharacterVector x) {
       codes.push_back(bits);
       of.push_back(static_cast<int>(i + 1));
     };
+    // (a text has at most as many characters as bytes)
+    std::size_t most = 0;
+    for (R_xlen_t i = 0; i < x.size(); ++i)
+      most += LENGTH(STRING_ELT(x, i)) + 1;
+    codes.reserve(most);
+    of.reserve(most);
+    std::vector<std::uint64_t> text;
     for (R_xlen_t i = 0; i < x.size(); ++i) {
       if (i % 10000 == 0) glue::check_user();
-      const std::vector<std::uint64_t> text = characters(STRING_ELT(x, i));
+      read_characters(STRING_ELT(x, i), text);
       for (std::size_t k = 0; k <= text.size(); ++k)
         add(code_without(text, k), i);
     }
