@@ -16,7 +16,7 @@ cli_report <- function(files, options) {
     pairing <- cli_pair(files, options)
     fold <- if (!is.null(options$fold)) read_folds(options$fold, pairing$right)
     folded <- if (!is.null(fold) && shows_rows) folded_for_report(pairing, fold, call)
-    content <- report_of(pairing, shows_rows, fold, folded, command)
+    content <- report_of(pairing, shows_rows, fold, folded, command, call)
   }
   write_page(content, out, options$title, options$note, call)
   say_written(out, options)

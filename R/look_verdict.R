@@ -116,12 +116,22 @@ with_rule <- function(rules, column, change) {
 }
 
 # left rows that find a partner more than before
-gained <- function(pairing, tried) {
+newly_matched <- function(pairing, tried) {
   if (is.null(tried)) 0 else tried$counts$matched_left - pairing$counts$matched_left
 }
 
-found_words <- function(n, label) {
-  sprintf("%s of %s", if (n == 1) "1 more row" else paste(with_commas(n), "more rows"), label)
+# The step to these rules: what `says` it is, and how many more rows find a partner by them;
+# NULL where none does
+tried_step <- function(pairing, rules, says, code) {
+  more <- newly_matched(pairing, pair_again(pairing, rules))
+  if (more > 0) {
+    list(
+      text = sprintf("%s finds a partner for %s of %s.", says,
+        counted(more, "more row"), pairing$labels[1L]
+      ),
+      code = code
+    )
+  }
 }
 
 # key columns cleaned for matching, where that finds more
@@ -140,15 +150,9 @@ via_steps <- function(pairing, misses) {
       one$via <- list(left = list(clean), right = list(clean))
       one
     })
-    more <- gained(pairing, pair_again(pairing, rules))
-    if (more <= 0) {
-      return(NULL)
-    }
-    list(
-      text = sprintf("Cleaned for matching only (%s), `%s` finds a partner for %s.",
-        listed(reasons, "and"), rule$left, found_words(more, pairing$labels[1L])
-      ),
-      code = pairing_code(pairing, via = structure(list(via), names = rule$left))
+    tried_step(pairing, rules,
+      sprintf("Cleaned for matching only (%s), `%s`", listed(reasons, "and"), rule$left),
+      pairing_code(pairing, via = structure(list(via), names = rule$left))
     )
   })
 }
@@ -173,15 +177,9 @@ correct_step <- function(pairing, misses) {
     one$via <- same(one$left, one$right, via = list(left = fixes))[[1L]]$via
     one
   })
-  more <- gained(pairing, pair_again(pairing, rules))
-  if (more <= 0) {
-    return(NULL)
-  }
-  list(
-    text = sprintf("Corrected by the near misses that are sure enough, `%s` finds a partner for %s.",
-      column, found_words(more, pairing$labels[1L])
-    ),
-    code = c(
+  tried_step(pairing, rules,
+    sprintf("Corrected by the near misses that are sure enough, `%s`", column),
+    c(
       pairing_code(pairing),
       "misses <- near_misses(pairing)",
       "# read them first: each line is a guess",
@@ -207,7 +205,7 @@ wider_step <- function(pairing) {
     })
   }
   all <- pair_again(pairing, wider(Inf))
-  if (gained(pairing, all) <= 0) {
+  if (newly_matched(pairing, all) <= 0) {
     return(NULL)
   }
   far <- setdiff(which(is_matched(all$matches, "left")),
@@ -220,15 +218,8 @@ wider_step <- function(pairing) {
   }
   within <- round_distance(distance, plan$closest$within, plan$scale)
   rules <- wider(within)
-  more <- gained(pairing, pair_again(pairing, rules))
-  if (more <= 0) {
-    return(NULL)
-  }
-  list(
-    text = sprintf("within = %s finds a partner for %s.", distance_text(within),
-      found_words(more, pairing$labels[1L])
-    ),
-    code = pairing_code(pairing, rules = rules)
+  tried_step(pairing, rules, sprintf("within = %s", distance_text(within)),
+    pairing_code(pairing, rules = rules)
   )
 }
 

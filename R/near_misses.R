@@ -13,7 +13,9 @@
 #' how near the right frame's own keys lie to each other: numbers given in order
 #' are all one slip apart, and say nothing. What is no surer than chance is left
 #' out, and counted when printed. All left and right rows are never compared with
-#' each other; of more than 20,000 unmatched keys a sample is looked at.
+#' each other; of more than 20,000 unmatched keys a sample is looked at, and where the
+#' keys of a large frame lie so close together that each has many neighbours, slips are
+#' not looked for. What was not looked at is printed.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @param misses `[data.frame]` What `near_misses()` gives, filtered or edited as

@@ -89,7 +89,8 @@ draw_figure <- function(view, pairing, call) {
 
 # A figure with its title; `says` tells what it shows to who can't see it
 figure_of <- function(drawn, title, subtitle, says = "") {
-  alt <- gsub("\n", " ", paste(sentence(c(title, subtitle[nzchar(subtitle)], says[nzchar(says)])), collapse = " "))
+  parts <- c(title, subtitle, says)
+  alt <- gsub("\n", " ", paste(sentence(parts[nzchar(parts)]), collapse = " "))
   drawn + ggplot2::labs(
     title = in_lines(title, title_width), subtitle = in_lines(subtitle, subtitle_width),
     alt = trimws(alt)

@@ -54,7 +54,7 @@ report_foot <- function(began) {
 }
 
 # what is of use to some is folded away
-details <- function(summary, ..., open = FALSE) {
+folded_away <- function(summary, ..., open = FALSE) {
   htmltools::tags$details(open = if (open) NA, htmltools::tags$summary(summary), ...)
 }
 

@@ -3,7 +3,7 @@
 report_sample <- 10L
 
 # The content of the page. With `rows` FALSE nothing of it shows a cell of the data.
-report_of <- function(pairing, rows = TRUE, fold = NULL, folded = NULL, command = NULL) {
+report_of <- function(pairing, rows, fold, folded, command, call) {
   began <- Sys.time()
   found <- misses_found(pairing)
   misses <- if (length(pairing$parts)) misses_in_turn(pairing) else told_misses(pairing, found)
@@ -18,8 +18,8 @@ report_of <- function(pairing, rows = TRUE, fold = NULL, folded = NULL, command 
     sections = list(
       verdict_section(pairing, reasons), next_section(pairing, misses),
       unmatched_section(pairing, reasons, misses, rows), differences_section(pairing, rows),
-      if (rows) repeats_section(pairing), if (rows) result_section(pairing), folded,
-      figures_section(pairing, rows), types_section(pairing),
+      if (rows) repeats_section(pairing), if (rows) result_section(pairing, call), folded,
+      figures_section(pairing, rows, call), types_section(pairing),
       repeat_section(pairing, fold, command)
     )
   )
@@ -112,7 +112,7 @@ unmatched_sample <- function(pairing, side, reasons) {
   caption <- sprintf("%s of %s without partner%s", counted(length(rows$row), "row"), label,
     if (length(rows$row) > report_sample) ", the first ten" else ""
   )
-  details(caption, html_table(table, caption, marks = FALSE))
+  folded_away(caption, html_table(table, caption, marks = FALSE))
 }
 
 near_miss_table <- function(pairing, found) {
@@ -171,12 +171,11 @@ repeats_section <- function(pairing) {
 }
 
 # the first rows of a left join, key columns first
-result_section <- function(pairing) {
+result_section <- function(pairing, call) {
   total <- result_rows_of(pairing, "left")
   if (!total) {
     return(NULL)
   }
-  call <- quote(write_report())
   some <- few_left_rows(pairing, min(report_sample, pairing$sizes[1L]), call)
   plan <- plan_frame(some, "left", default_choices, call)
   frame <- frame_made(some, plan, call)$frame
@@ -232,7 +231,7 @@ folded_for_report <- function(pairing, fold, call) {
   )))
 }
 
-figures_section <- function(pairing, rows) {
+figures_section <- function(pairing, rows, call) {
   if (!has_svg()) {
     return(section("figures", "Figures", htmltools::tags$p(
       "There are none: this R can't draw them for a page (capabilities(\"cairo\"))."
@@ -242,7 +241,7 @@ figures_section <- function(pairing, rows) {
   # (a timeline is one of cells)
   if (!rows) views <- setdiff(views, "timeline")
   section("figures", "Figures", Map(function(view, number) {
-    html_figure(draw_figure(view, pairing, quote(write_report())), number)
+    html_figure(draw_figure(view, pairing, call), number)
   }, views, seq_along(views)))
 }
 

@@ -36,7 +36,7 @@ write_report <- function(pairing, file, fold = NULL, rows = TRUE, title = NULL, 
   check_report(file, rows, title, note, call)
   folded <- if (!is.null(fold)) folded_for_report(pairing, fold, call)
   if (!rows) folded <- NULL
-  write_page(report_of(pairing, rows, fold, folded), file, title, note, call)
+  write_page(report_of(pairing, rows, fold, folded, NULL, call), file, title, note, call)
 }
 
 #' @rdname write_report

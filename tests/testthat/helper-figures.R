@@ -90,8 +90,8 @@ hard_pairings <- function() {
     data.frame(port = paste("Port number", sample(most, n, TRUE)), at = stats::runif(n, 0, 100))
   }
   list(
-    large = pair_rows(data.frame(k = sample.int(n), v = 1), data.frame(k = n %/% 10L + seq_len(n), v = 2),
-      on = "k"
+    large = pair_rows(data.frame(k = sample.int(n), v = 1),
+      data.frame(k = n %/% 10L + seq_len(n), v = 2), on = "k"
     ),
     none = pair_rows(data.frame(k = 1:1000), data.frame(k = 2000:2500), on = "k"),
     all = pair_rows(data.frame(k = 1:1000), data.frame(k = 1:1000), on = "k"),

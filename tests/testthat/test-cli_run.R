@@ -196,7 +196,8 @@ test_that("help, version and the demo run", {
   files <- list.files(folder)
   expect_setequal(grep("parquet$", files, value = TRUE, invert = TRUE), c(
     "overlap.png", "rows-guide.png", "join_types.png", "repeats.png",
-    "timeline.png", "gaps.png", "report.html", "bookings_in_closures.csv",
+    "timeline.png", "gaps.png", "reasons.png", "differences.png", "shared-keys.png",
+    "report.html", "report-many.html", "bookings_in_closures.csv",
     "sailings_and_vessels.csv", "sailings_with_crew.csv",
     "sailings_with_fares.csv", "sailings_with_tide.csv",
     "sailings_with_vessels.csv", "sailings_with_wind.csv",
@@ -417,4 +418,31 @@ test_that("a conversion that R would write is an option here, quoted for the she
   expect_identical(run_cli("join", "a.csv", "b.csv", "--on", "the id", "--quiet",
     "--types", "the id=text"
   )$code, 0L)
+})
+
+test_that("reports and figures take several files, and a report says how it was made", {
+  in_demo_folder()
+  page <- function() paste(readLines("p.html", encoding = "UTF-8", warn = FALSE), collapse = "\n")
+  three <- c("sailings.csv", "tide_readings.csv", "ports.csv", "--on", "port")
+  expect_identical(run_cli("report", three, "--out", "p.html", "--title", "The \"ports\"")$code, 0L)
+  expect_match(page(), "<h1>The &quot;ports&quot;</h1>|<h1>The \"ports\"</h1>")
+  expect_match(page(), paste("ronda report sailings.csv tide_readings.csv ports.csv --on port",
+    "--out p.html --title 'The"
+  ), fixed = TRUE)
+  expect_true(grepl("Quillon Bay", page(), fixed = TRUE))
+  expect_identical(run_cli("report", three, "--out", "p.html", "--no-rows")$code, 0L)
+  expect_false(grepl("Quillon Bay", page(), fixed = TRUE))
+  expect_identical(run_cli("report", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--no-rows", "--note", "Read this", "--out", "p.html"
+  )$code, 0L)
+  expect_match(page(), "<p class=\"note\">Read this</p>", fixed = TRUE)
+  expect_false(grepl("HAV|Osmere", page()))
+  expect_identical(run_cli("plot", three, "--out", "p.png")$code, 0L)
+  expect_gt(file.size("p.png"), 10000)
+  run <- run_cli("plot", three, "--view", "gaps", "--out", "p.png")
+  expect_identical(run$code, 2L)
+  expect_match(run$err, "--view speaks of two files, and can't be used with more.", fixed = TRUE)
+  run <- run_cli("report", three, "--expect", "one-to-one", "--out", "q.html")
+  expect_match(run$err, "--expect speaks of two files", fixed = TRUE)
+  expect_false(file.exists("q.html"))
 })

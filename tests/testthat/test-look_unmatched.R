@@ -6,10 +6,8 @@ reasons_add_up <- function(pairing) {
     expect_identical(found$rows[[side]]$row, which(!matched))
     counts <- found$counts[found$counts$side == side, ]
     expect_identical(sum(counts$rows), sum(!matched))
-    expect_identical(
-      as.integer(tabulate(found$rows[[side]]$reason, nrow(found$counts))[found$counts$side == side]),
-      counts$rows
-    )
+    times <- tabulate(found$rows[[side]]$reason, nrow(found$counts))
+    expect_identical(times[found$counts$side == side], counts$rows)
   }
   found
 }

@@ -40,7 +40,9 @@ test_that("what is advised has been tried, and its code gives the same", {
   expect_match(steps[[1L]]$code[3L], "read them first")
   expect_tried(steps, typed, place)
   # distances of numbers, days and seconds
-  for (scale in list(identity, function(x) as.Date(x, origin = "1970-01-01"), function(x) as.POSIXct(x, tz = "UTC", origin = "1970-01-01"))) {
+  days <- function(x) as.Date(x, origin = "1970-01-01")
+  seconds <- function(x) as.POSIXct(x, tz = "UTC", origin = "1970-01-01")
+  for (scale in list(identity, days, seconds)) {
     left <- data.frame(at = scale(c(100, 200, 300, 400)))
     right <- data.frame(at = scale(c(99, 196, 295, 391)))
     near <- pair_rows(left, right, on = nearest("at", within = 1))

@@ -31,9 +31,8 @@ test_that("keys are told by the frames that have them, and chains have none in c
   expect_null(chain$held)
   expect_identical(is.na(chain$shared$found), chain$shared$frame != chain$shared$other &
     chain$shared$frame != "sailings" & chain$shared$other != "sailings")
-  none <- ronda:::look_at_many(list(a = data.frame(k = integer()), b = data.frame(k = NA_integer_)), "k",
-    quote(plot_many())
-  )
+  empty <- list(a = data.frame(k = integer()), b = data.frame(k = NA_integer_))
+  none <- ronda:::look_at_many(empty, "k", quote(plot_many()))
   expect_identical(none$frames$keys, c(0L, 0L))
   expect_identical(ronda:::many_title(none), "0 of 0 keys are in all 2 frames")
 })
@@ -42,8 +41,8 @@ test_that("a report of several frames stands alone and repeats itself", {
   file <- withr::local_tempfile(fileext = ".html")
   write_many_report(frames, on = "port", file, title = "Ports & readings")
   page <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-  for (text in c("<h1>Ports &amp; readings</h1>", "5 of 6 keys are in all 3 frames", "sailings+tides+ports",
-    "join_many(list(sailings = sailings, tides = tides", "role=\"img\""
+  for (text in c("<h1>Ports &amp; readings</h1>", "5 of 6 keys are in all 3 frames",
+    "sailings+tides+ports", "join_many(list(sailings = sailings, tides = tides", "role=\"img\""
   )) {
     expect_match(page, text, fixed = TRUE)
   }

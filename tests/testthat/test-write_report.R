@@ -65,7 +65,8 @@ test_that("figures are lines of the page, with what they show in words", {
 test_that("without rows no cell of the data is shown", {
   secret <- function(side, n) sprintf("SECRET%s%03d", side, seq_len(n))
   left <- data.frame(id = secret("k", 40), note = secret("l", 40), at = 1e9 + 1:40 * 7919)
-  right <- data.frame(id = c(secret("k", 30), tolower(secret("k", 33)[31:33]), rep("SECRETk001", 3)),
+  ids <- c(secret("k", 30), tolower(secret("k", 33)[31:33]), rep("SECRETk001", 3))
+  right <- data.frame(id = ids,
     note = secret("r", 36), at = 1e9 + 1:36 * 7919
   )
   fixes <- data.frame(from = "SECRETk040", to = "SECRETk001")
@@ -110,9 +111,8 @@ test_that("the first rows of the result are those of a left join", {
     )
   )) {
     some <- unclass(ronda:::few_left_rows(pairing, 5L, NULL))
-    shown <- ronda:::frame_made(some, ronda:::plan_frame(some, "left", ronda:::default_choices, NULL),
-      NULL
-    )$frame
+    plan <- ronda:::plan_frame(some, "left", ronda:::default_choices, NULL)
+    shown <- ronda:::frame_made(some, plan, NULL)$frame
     all <- build_frame(pairing, row_numbers = c("l", "r"))
     # (of a row with many partners the first ten)
     nth <- stats::ave(all$l, all$l, FUN = seq_along)
@@ -254,8 +254,10 @@ test_that("a browser shows it without errors or requests, wide, narrow, dark and
       expect_identical(found$sorted, "descending")
       expect_identical(found$buttons, found$blocks)
       expect_identical(found$scheme, scheme)
-      expect_identical(found$paper, c(dark = "rgb(20, 24, 29)", light = "rgb(255, 255, 255)")[[scheme]])
-      expect_identical(found$ink, c(dark = "rgb(227, 231, 236)", light = "rgb(47, 54, 64)")[[scheme]])
+      colours <- list(dark = c("rgb(20, 24, 29)", "rgb(227, 231, 236)"),
+        light = c("rgb(255, 255, 255)", "rgb(47, 54, 64)")
+      )
+      expect_identical(c(found$paper, found$ink), colours[[scheme]])
     }
   }
   paper <- file.path(folder, "report.pdf")
