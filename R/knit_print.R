@@ -41,6 +41,9 @@ knit_print.ronda_receipt <- function(x, ...) {
 }
 
 #' @exportS3Method knitr::knit_print
+knit_print.ronda_receipt_many <- function(x, ...) knitted(format(x))
+
+#' @exportS3Method knitr::knit_print
 knit_print.ronda_key_suggestions <- function(x, ...) {
   knitted(as_base_frame(unclass_frame(x), nrow(x)))
 }

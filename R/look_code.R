@@ -67,15 +67,28 @@ values_code <- function(formulas) {
   formulas <- Filter(function(x) inherits(x, "formula"), formulas)
   lines <- lapply(formulas, function(formula) {
     place <- environment(formula)
-    names <- setdiff(all.vars(formula), c(side_names, "."))
+    names <- setdiff(variables_of(formula), c(side_names, "."))
     names <- Filter(function(name) {
-      exists(name, place) && is_short_value(get(name, place))
+      exists(name, place) && !exists(name, baseenv()) && is_short_value(get(name, place))
     }, names)
     vapply(names, function(name) {
       sprintf("%s <- %s", name_code(name), paste(deparse(get(name, place)), collapse = "\n"))
     }, "")
   })
   unique(unlist(lines, use.names = FALSE))
+}
+
+# names that code takes from around it: not functions, nor what stands after a dollar
+variables_of <- function(code) {
+  if (is.name(code)) {
+    return(as.character(code))
+  }
+  if (!is.call(code)) {
+    return(NULL)
+  }
+  parts <- as.list(code)[-1L]
+  if (identical(code[[1L]], quote(`$`))) parts <- parts[1L]
+  unique(unlist(lapply(parts, variables_of)))
 }
 
 is_short_value <- function(x) is.atomic(x) && !is.null(x) && length(x) <= 20L

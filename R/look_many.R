@@ -98,21 +98,25 @@ keys_held <- function(frames, columns, distinct, chain, keys, call) {
       expect = "rows-multiply", max_rows = Inf
     ), call
   )
-  has <- vapply(matched$lines, function(line) line > 0L, logical(length(matched$lines[[1L]])))
-  has <- matrix(has, ncol = length(frames), dimnames = list(NULL, names(frames)))
-  pattern <- apply(has, 1L, function(one) paste(names(frames)[one], collapse = "+"))
+  has <- lapply(matched$lines, function(line) line > 0L)
+  # ("101": in the first and the third)
+  pattern <- do.call(paste0, c(unname(lapply(has, as.integer)), recycle0 = TRUE))
   texts <- do.call(paste, c(unname(lapply(matched$keys, function(x) readable(key_texts(x)))),
     sep = " / "
   ))
-  patterns <- unique(as.character(pattern))
+  patterns <- unique(pattern)
+  flags <- strsplit(patterns, "")
+  in_frames <- vapply(flags, function(one) sum(one == "1"), 1L)
   count <- tabulate(match(pattern, patterns), length(patterns))
-  in_frames <- lengths(strsplit(patterns, "+", fixed = TRUE))
   order <- order(-in_frames, -count)
   as_base_frame(list(
-    held_by = patterns[order], keys = count[order],
+    held_by = vapply(flags[order], function(one) {
+      paste(names(frames)[one == "1"], collapse = "+")
+    }, ""),
+    keys = count[order],
     examples = vapply(patterns[order], function(one) {
-      listed(shortened(utils::head(texts[pattern == one], 4L), 24L), "and")
+      listed(shortened(texts[utils::head(which(pattern == one), 4L)], 24L), "and")
     }, "", USE.NAMES = FALSE),
-    everywhere = patterns[order] == paste(names(frames), collapse = "+")
+    everywhere = in_frames[order] == length(frames)
   ), length(patterns))
 }

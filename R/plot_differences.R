@@ -27,7 +27,7 @@ draw_differences <- function(pairing, seen) {
     ggplot2::scale_fill_manual(NULL,
       values = structure(figure_colours[fills], names = names(fills)),
       labels = kinds, breaks = names(kinds),
-      guide = ggplot2::guide_legend(ncol = if (few) 4L else 2L)
+      guide = ggplot2::guide_legend(ncol = if (!few) 2L)
     ) +
     count_axis("pairs", max(pairing$counts$pairs)) +
     ggplot2::scale_y_continuous(NULL,

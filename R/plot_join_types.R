@@ -24,7 +24,7 @@ draw_join_types <- function(pairing, data) {
     ) +
     ggplot2::scale_fill_manual(NULL,
       values = figure_colours[names(parts)], breaks = names(parts), labels = parts,
-      guide = ggplot2::guide_legend(ncol = if (few) 3L else 1L)
+      guide = ggplot2::guide_legend(ncol = if (!few) 1L)
     ) +
     ggplot2::scale_colour_identity(guide = "none") +
     ggplot2::scale_linetype_manual(guide = "none",

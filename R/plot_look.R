@@ -4,7 +4,7 @@
 # has a contrast of at least 4.5.
 figure_colours <- c(
   left = "#2b6ca3", right = "#e69a45", paired = "#3d4653", left_alone = "#7fb0de",
-  right_alone = "#fdebd3", none = "#ffffff", link = "#7a8391", line = "#4d5562"
+  right_alone = "#fdebd3", none = "#ffffff", line = "#4d5562"
 )
 
 # What can be read on each of them. (Where a page is dark, `none` and its ink are turned

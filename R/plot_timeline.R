@@ -23,22 +23,15 @@ draw_timeline <- function(pairing, seen) {
     )
   }
   figure <- figure +
-    ggplot2::geom_segment(data = seen$links, colour = colour[["link"]], linewidth = 0.4,
-      ggplot2::aes(x = x, xend = xend, y = y, yend = yend)
-    ) +
+    thin_lines(seen$links, colour[["none"]], 1.1) +
+    thin_lines(seen$links, colour[["line"]], 0.4) +
     ggplot2::geom_segment(data = rows[is_long, ], linewidth = 1.6,
-      ggplot2::aes(x = x, xend = xend, y = y, yend = y, colour = side,
-        linetype = state
-      )
+      ggplot2::aes(x = x, xend = xend, y = y, yend = y, colour = side, alpha = state)
     ) +
-    ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, fill = side),
-      size = ifelse(rows$side == "right" & rows$state == "unmatched", 1.1, 2.2),
-      colour = colour[["link"]], stroke = 0.8
-    ) +
+    row_marks(rows, colour[["none"]], 2) +
+    row_marks(rows, colour[["line"]], 0.7) +
     ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4)) +
-    ggplot2::scale_linetype_manual(guide = "none",
-      values = c(matched = "solid", unmatched = "dashed")
-    ) +
+    ggplot2::scale_alpha_manual(guide = "none", values = c(matched = 1, unmatched = 0.5)) +
     ggplot2::scale_fill_manual(guide = "none", values = colour[side_names]) +
     ggplot2::scale_colour_manual(guide = "none", values = colour[side_names]) +
     ggplot2::scale_y_continuous(NULL,
@@ -58,6 +51,21 @@ draw_timeline <- function(pairing, seen) {
     )
   }
   figure
+}
+
+# Lines and marks are drawn twice, light and wide below, dark and thin above: one of the two
+# is seen on any background.
+thin_lines <- function(links, colour, linewidth) {
+  ggplot2::geom_segment(data = links, colour = colour, linewidth = linewidth,
+    ggplot2::aes(x = x, xend = xend, y = y, yend = yend)
+  )
+}
+
+row_marks <- function(rows, colour, stroke) {
+  ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, fill = side),
+    size = ifelse(rows$side == "right" & rows$state == "unmatched", 1.1, 2.2),
+    colour = colour, stroke = stroke
+  )
 }
 
 # Times with their zone and year, which the ticks may leave out

@@ -167,7 +167,7 @@ page_svg <- function(figure, number) {
 # The colours that a dark page must change, as the names that report.css gives them
 page_colours <- c(
   "#000000" = "ink", "#2f3640" = "ink", "#4d4d4d" = "ink", "#1a1a1a" = "ink",
-  "#333333" = "ink", "#4d5562" = "line", "#ebebeb" = "grid", "#7a8391" = "link",
+  "#333333" = "ink", "#4d5562" = "line", "#ebebeb" = "grid",
   "#ffffff" = "none", "#3d4653" = "paired"
 )
 

@@ -8,6 +8,7 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
   found <- misses_found(pairing)
   misses <- if (length(pairing$parts)) misses_in_turn(pairing) else told_misses(pairing, found)
   reasons <- unmatched_reasons(pairing, found)
+  # (for the figure of them)
   pairing$reasons <- reasons
   # (what is made of it deeper down shows no cell then)
   pairing$hidden <- !rows

@@ -20,6 +20,8 @@ test_that("what is looked at prints as proper tables in documents", {
   expect_match(knitted(explain_row(pairing, left = 23)), "* same", fixed = TRUE)
   joined <- join_frames(sailings, vessels, on = c(vessel = "code"))
   expect_match(knitted(last_receipt()), "60 rows: 54 paired", fixed = TRUE)
+  many <- join_many(list(a = ports, b = ports), on = "port")
+  expect_match(knitted(last_receipt()), "6 rows", fixed = TRUE)
 })
 
 test_that("data can't break a table, and a chunk may ask for figures", {

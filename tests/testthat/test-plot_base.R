@@ -291,8 +291,11 @@ test_that("text can be read on its fill, and parts are told apart in grey", {
   )) {
     expect_gt(contrast(colours[[pair[1L]]], colours[[pair[2L]]]), 1.7)
   }
-  # marks are seen on white and on a dark page
-  for (name in c("link", "left", "right")) {
+  # marks are seen on white, grey and dark: fills by themselves, lines by what is below them
+  for (page in c("#ffffff", "#7f7f7f", "#14181d")) {
+    expect_gt(max(contrast(colours[["line"]], page), contrast(colours[["none"]], page)), 3)
+  }
+  for (name in c("left", "right")) {
     expect_gt(contrast(colours[[name]], "#ffffff"), 2.2)
     expect_gt(contrast(colours[[name]], "#14181d"), 3)
   }

@@ -136,13 +136,23 @@ test_that("the code in a report repeats the pairing", {
       equal = FALSE, ties = "first", n = 2, gap = "age"
     ))),
     pair_rows(boardings, card_holders, on = in_turn("card", list("name"), step = "by")),
+    local({
+      most <- 2.5
+      km <- 1
+      pair_rows(sailings, tide_readings, on = "port", expect = "rows-multiply",
+        where = ~ right$height > most & left$km > pi
+      )
+    }),
     pair_rows(sailings, fare_bands, sides = c("a", "b"), on = inside("km",
       "from_km", "to_km",
       ends = "[]", open_ended = TRUE
     ))
   )
   for (pairing in pairings) {
-    code <- c(ronda:::pairing_code(pairing), ronda:::building_code())
+    values <- ronda:::values_code(list(pairing$where))
+    needed <- "most" %in% all.vars(pairing$where)
+    expect_identical(as.character(values), if (needed) "most <- 2.5" else character())
+    code <- c(values, ronda:::pairing_code(pairing), ronda:::building_code())
     code <- sub("a, b,", "sailings, fare_bands,", code, fixed = TRUE)
     expect_identical(eval(parse(text = code)), build_frame(pairing))
   }
