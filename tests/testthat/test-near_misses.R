@@ -25,8 +25,8 @@ test_that("each planted reason is found, and nothing where none is planted", {
   expect_printed(print(found))
   for (k in which(!is.na(found$via))) {
     via <- eval(parse(text = found$via[k]))
-    mended <- pair_rows(left, right, on = same("k", via = via))
-    expect_true(is_matched(mended$matches, "left")[found$left_row[k]])
+    fixed <- pair_rows(left, right, on = same("k", via = via))
+    expect_true(is_matched(fixed$matches, "left")[found$left_row[k]])
   }
   expect_identical(nrow(near_misses(pair_rows(fine, fine, on = "k"))), 0L)
   apart <- data.frame(k = c("heron", "otter"))
@@ -60,10 +60,10 @@ test_that("whatever is damaged, the function named makes the two keys equal", {
     seen <- union(seen, found$reason)
     expect_false(any(left[found$left_row] == right[found$right_row]))
     for (k in which(!is.na(found$via))) {
-      mend <- eval(parse(text = found$via[k]))
+      clean <- eval(parse(text = found$via[k]))
       pair <- c(left[found$left_row[k]], right[found$right_row[k]])
-      expect_identical(mend(pair[1L]), mend(pair[2L]))
-      expect_false(mend(pair[1L]) == "")
+      expect_identical(clean(pair[1L]), clean(pair[2L]))
+      expect_false(clean(pair[1L]) == "")
     }
   }
   expect_setequal(setdiff(seen, "two slips"), c(

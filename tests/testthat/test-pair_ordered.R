@@ -58,7 +58,7 @@ test_that("wrong rules are refused", {
   )
 })
 
-test_that("columns that can't be ordered so are refused, with the mend", {
+test_that("columns that can't be ordered so are refused, with what to write", {
   expect_errors(
     join_frames(left, right, on = nearest("day", "read_at")),
     join_frames(left, right, on = nearest("at", "day")),
