@@ -129,6 +129,7 @@ timeline_data <- function(pairing) {
     axis = axis, stretch = stretch, groups = groups,
     shown = c(length(drawn$left), length(drawn$right)),
     outside = vapply(inside, function(x) sum(!x, na.rm = TRUE), 1L),
+    blank = vapply(inside, function(x) sum(is.na(x)), 1L),
     links_left_out = drawn$links_left_out
   )
 }
@@ -214,9 +215,8 @@ group_both_sides <- function(keys, sizes) {
 # Which rows are drawn: some left rows of each panel, unmatched ones as well as matched
 # ones, their partners, and of the right rows without partner some.
 rows_drawn <- function(pairing, matched, groups, inside) {
-  here <- lapply(c(left = "left", right = "right"), function(side) {
-    is.na(inside[[side]]) | inside[[side]]
-  })
+  # (what has no value has no place)
+  here <- lapply(inside, function(x) !is.na(x) & x)
   panels <- length(groups$shown)
   left <- sort(unlist(lapply(seq_len(panels), function(k) {
     rows <- which(groups$left == k & here$left)
@@ -226,6 +226,7 @@ rows_drawn <- function(pairing, matched, groups, inside) {
   })))
   left <- fewer_for_links(pairing, left, matched$left)
   partners <- lapply(left, partner_lister(pairing$matches))
+  partners <- lapply(partners, function(rows) rows[!is.na(inside$right[rows])])
   all_links <- sum(lengths(partners))
   partners <- lapply(partners, some_of, most_partners_drawn)
   right <- sort(unique(as.integer(unlist(partners))))
@@ -302,6 +303,9 @@ timeline_bands <- function(pairing, rule, found, rows, axis) {
   }
   within <- distance_number(rule$within, found$scale, "within", NULL)
   at <- alone$x
+  # (a band may end at the edge of the figure, and makes no axis longer)
+  width <- diff(range(as.numeric(rows$x), as.numeric(rows$xend)))
+  within <- min(within, if (width > 0) 0.2 * width else 1)
   if (rule$look != "ahead") alone$x <- at - within
   alone$xend <- if (rule$look != "back") at + within else at
   alone
@@ -335,6 +339,7 @@ timeline_subtitle <- function(pairing, seen) {
 # what is not drawn
 timeline_left_out <- function(pairing, seen) {
   fewer <- seen$shown < pairing$sizes
+  blank <- seen$blank > 0L
   outside <- seen$outside > 0L & is.finite(seen$stretch$range[1L])
   in_words <- function(x) {
     value <- seen$axis$value(x)
@@ -359,6 +364,11 @@ timeline_left_out <- function(pairing, seen) {
           pairing$labels[outside]
         ), "and"), in_words(seen$stretch$whole)
       )
+    },
+    if (any(blank)) {
+      sprintf("Not on the axis, missing or infinite: %s.", listed(sprintf("%s of %s",
+        with_commas_each(seen$blank[blank]), pairing$labels[blank]
+      ), "and"))
     },
     if (seen$links_left_out) {
       sprintf("%s of these rows %s not drawn.",

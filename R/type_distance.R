@@ -129,7 +129,10 @@ duration_words <- function(numbers, scale, digits) {
   # 71 mins, not 1.183 hours
   for (name in rev(names(steps))) {
     step <- steps[[name]]
-    unit[seconds >= 2 * step | (seconds >= step & seconds %% step == 0)] <- name
+    # (whole numbers beyond 2^53 have no rest to tell)
+    whole <- seconds >= step & seconds < 2^53
+    whole[whole] <- seconds[whole] %% step == 0
+    unit[seconds >= 2 * step | whole] <- name
   }
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit[] <- "days"
