@@ -6,20 +6,9 @@
 knit_print.ronda_pairing <- function(x, options = list(), ...) {
   views <- options[["ronda.figure"]]
   for (view in views) print(plot.ronda_pairing(x, view))
-  account <- account_frame(x)
-  names(account) <- c(
-    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
-  )
-  totals <- counts_by_type(x)
-  names(totals) <- c("rows =", "rows of the result", "paired",
-    paste(x$labels[1L], "alone"), paste(x$labels[2L], "alone")
-  )
   knitted(
     sprintf("%s with %s: %s", x$labels[1L], x$labels[2L], account_line(x)),
-    account, totals,
-    c(turn_words(x), where_lines(x), shared_name_words(x), x$notes,
-      row_name_words(account_of(x))
-    )
+    account_in_words(x), totals_in_words(x), c(shared_name_words(x), notes_of(x))
   )
 }
 

@@ -25,6 +25,30 @@ format.ronda_pairing <- function(x, ...) {
   )
 }
 
+# the account and the row counts as tables with heads in words
+account_in_words <- function(pairing) {
+  account <- account_frame(pairing)
+  names(account) <- c(
+    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
+  )
+  account
+}
+
+totals_in_words <- function(pairing) {
+  totals <- counts_by_type(pairing)
+  names(totals) <- c("rows =", "rows of the result", "paired",
+    paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
+  )
+  totals
+}
+
+# what is worth a second look
+notes_of <- function(pairing) {
+  c(turn_words(pairing), where_lines(pairing), pairing$notes,
+    row_name_words(account_of(pairing))
+  )
+}
+
 account_table <- function(pairing) {
   account <- account_frame(pairing)
   heads <- c("rows", "matched", "unmatched", "missing key", "several partners")

@@ -139,14 +139,14 @@ unknown_rows <- function(pairing, side) {
 }
 
 far_words <- function(pairing) {
-  rule <- c(rules_of(pairing$rules, "nearest"), list(NULL))[[1L]]
+  rule <- nearest_of(pairing)
   if (is.null(rule)) "" else sprintf("the nearest is farther than %s",
     gsub("\"", "", distance_text(rule$within))
   )
 }
 
 other_words <- function(pairing, side, other_label) {
-  rule <- c(rules_of(pairing$rules, "nearest"), list(NULL))[[1L]]
+  rule <- nearest_of(pairing)
   if (length(pairing$parts)) {
     return("no step found one")
   }

@@ -193,31 +193,15 @@ correct_step <- function(pairing, misses) {
 
 # nearest() with a larger distance
 wider_step <- function(pairing) {
-  rule <- c(rules_of(pairing$rules, "nearest"), list(NULL))[[1L]]
-  if (is.null(rule) || is_unlimited(rule$within) || !is.null(pairing$where)) {
+  far <- far_rows(pairing, quote(pair_rows()))
+  if (is.null(far)) {
     return(NULL)
   }
-  plan <- plan_rule(pairing, rule, NULL)
-  wider <- function(within) {
-    lapply(pairing$rules, function(one) {
-      if (one$kind == "nearest") one$within <- within
-      one
-    })
-  }
-  all <- pair_again(pairing, wider(Inf))
-  if (newly_matched(pairing, all) <= 0) {
-    return(NULL)
-  }
-  far <- setdiff(which(is_matched(all$matches, "left")),
-    which(is_matched(candidates_of(pairing), "left"))
-  )
-  distance <- abs(gap_numbers(plan$closest, far, first_partners(all$matches, far)))
-  distance <- distance[is.finite(distance)]
-  if (!length(distance)) {
-    return(NULL)
-  }
-  within <- round_distance(distance, plan$closest$within, plan$scale)
-  rules <- wider(within)
+  within <- round_distance(abs(far$distance), far$plan$closest$within, far$plan$scale)
+  rules <- lapply(pairing$rules, function(rule) {
+    if (rule$kind == "nearest") rule$within <- within
+    rule
+  })
   tried_step(pairing, rules, sprintf("within = %s", distance_text(within)),
     pairing_code(pairing, rules = rules)
   )

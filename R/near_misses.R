@@ -388,65 +388,33 @@ one_line_each <- function(table) {
   table
 }
 
-# Rows that nearest() would have matched with a larger distance
+# Rows that nearest() would have matched with a larger distance; of very many the nearest
 outside_misses <- function(pairing, call) {
-  nearest <- rules_of(pairing$rules, "nearest")
-  if (!length(nearest) || is_unlimited(nearest[[1L]]$within) ||
-    !is.null(pairing$where)) {
+  far <- far_rows(pairing, call)
+  if (is.null(far)) {
     return(no_misses())
   }
-  rule <- nearest[[1L]]
-  wider <- lapply(pairing$rules, function(other) {
-    if (other$kind == "nearest") {
-      other$within <- Inf
-      other$ties <- "last"
-      other$n <- 1
-      other$gap <- NULL
-    }
-    structure(other, class = "ronda_rule_record")
-  })
-  alone <- unmatched(candidates_of(pairing), "left")
-  found <- pair_up(pairing$left, pairing$right, wider,
-    list(
-      missing_keys = if (pairing$missing_keys == "match") "match" else "unmatched",
-      repeats = "first", expect = "rows-multiply", max_rows = Inf
-    ), side_names, call
+  rule <- far$rule
+  within <- far$plan$closest$within
+  at <- seq_along(far$row)
+  if (length(at) > most_keys) at <- order(far$distance)[seq_len(most_keys)]
+  words <- sprintf("%s away, outside %s by %s",
+    words_of_distance(far$distances, far$at[at], within),
+    distance_words(within, far$plan$scale),
+    words_of_excess(far$distances, far$at[at], within)
   )
-  found <- first_partners(found$matches, alone)
-  far <- which(found > 0L)
-  plan <- plan_rule(pairing, rule, NULL)
-  distances <- new_distances(standings_(plan$closest, alone[far], found[far]),
-    plan$closest$int64, plan$scale
-  )
-  finite <- which(is_finite_distance(distances, seq_along(far)))
-  far <- far[finite]
-  if (!length(far)) {
-    return(no_misses())
-  }
-  within <- plan$closest$within
-  distance <- distance_numbers(distances)[finite]
-  all_far <- alone[far]
-  if (length(far) > most_keys) {
-    # (the nearest of them are told)
-    some <- order(distance)[seq_len(most_keys)]
-    far <- far[some]
-    finite <- finite[some]
-    distance <- distance[some]
-  }
-  words <- sprintf("%s away, outside %s by %s", words_of_distance(distances, finite, within),
-    distance_words(within, plan$scale), words_of_excess(distances, finite, within)
-  )
+  distance <- far$distance[at]
   misses <- data.frame(
-    from = shown_texts(pairing$left, rule$left, alone[far]),
-    to = shown_texts(pairing$right, rule$right, found[far]),
+    from = shown_texts(pairing$left, rule$left, far$row[at]),
+    to = shown_texts(pairing$right, rule$right, far$partner[at]),
     reason = words, sureness = 1, taken = FALSE, column = rule$left,
-    group = group_texts(pairing, pairing$key_rules, alone[far]),
-    left_row = alone[far], right_row = found[far], left_rows = 1L,
+    group = group_texts(pairing, pairing$key_rules, far$row[at]),
+    left_row = far$row[at], right_row = far$partner[at], left_rows = 1L,
     right_rows = 1L, via = NA_character_,
     rank = 20 + rank(distance) / length(distance), left_alone = TRUE,
     right_alone = FALSE
   )
-  attr(misses, "all_far") <- all_far
+  attr(misses, "all_far") <- far$row
   misses
 }
 

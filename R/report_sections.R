@@ -28,22 +28,10 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
 
 verdict_section <- function(pairing, reasons) {
   verdict <- verdict_of(pairing, reasons)
-  account <- account_frame(pairing)
-  names(account) <- c(
-    "frame", "rows", "matched", "unmatched", "missing key", "several partners"
-  )
-  totals <- summary(pairing)
-  names(totals) <- c(
-    "rows =", "rows of the result", "paired",
-    paste(pairing$labels[1L], "alone"), paste(pairing$labels[2L], "alone")
-  )
-  notes <- c(turn_words(pairing), where_lines(pairing), pairing$notes,
-    row_name_words(account_of(pairing))
-  )
   section("verdict", "The verdict",
-    bullets(c(unlist(verdict), notes)),
-    html_table(account, "Rows of both frames"),
-    html_table(totals, "What each join type would give")
+    bullets(c(unlist(verdict), notes_of(pairing))),
+    html_table(account_in_words(pairing), "Rows of both frames"),
+    html_table(totals_in_words(pairing), "What each join type would give")
   )
 }
 
