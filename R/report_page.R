@@ -110,9 +110,14 @@ html_table <- function(frame, caption, marks = TRUE, heads = TRUE) {
     }, cells, numeric, seq_along(cells))))
   })
   tags$div(class = "scroll", tabindex = "0", role = "region", `aria-label` = caption,
-    tags$table(tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(rows))
+    tags$table(class = if (length(frame) > most_printed) "wide",
+      tags$caption(caption), tags$thead(tags$tr(unname(head))), tags$tbody(rows)
+    )
   )
 }
+
+# a table of more columns is too wide for paper: there its words are broken
+most_printed <- 10L
 
 format_cells <- function(x) {
   texts <- is_int64(x) || is.character(x) || is.factor(x)
