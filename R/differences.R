@@ -109,6 +109,13 @@ shared_columns <- function(pairing) {
   }, names)
 }
 
+# Figures and reports compare no more pairs than this, whatever `max_rows` is
+most_compared <- 1e7
+
+too_many_to_compare <- function(pairing) {
+  pairing$counts$pairs > min(row_limit(pairing), most_compared)
+}
+
 find_differences <- function(pairing, columns, tolerance) {
   pairs <- all_pairs(pairing$matches)
   found <- Map(function(left, right) {

@@ -116,8 +116,8 @@ register_figure("differences",
     if (!length(shared_columns(pairing))) {
       return("A figure of differences needs a column that both frames have and that is no key.")
     }
-    if (pairing$counts$pairs > row_limit(pairing)) {
-      sprintf("%s are too many to compare (`max_rows`).", counted(pairing$counts$pairs, "pair"))
+    if (too_many_to_compare(pairing)) {
+      sprintf("%s are too many to compare.", counted(pairing$counts$pairs, "pair"))
     }
   },
   says = function(pairing, seen) {

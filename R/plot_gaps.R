@@ -148,6 +148,8 @@ register_figure("gaps",
   lacks = function(pairing) {
     if (is.null(nearest_of(pairing))) {
       "A figure of gaps needs nearest() in `on`."
+    } else if (pairing$counts$pairs > 1e8) {
+      sprintf("%s are too many for a figure of gaps.", counted(pairing$counts$pairs, "pair"))
     }
   }
 )

@@ -69,8 +69,11 @@ many_title <- function(look) {
     return(sprintf("%d frames along a chain of keys", n))
   }
   all_keys <- sum(held$keys)
+  if (!all_keys) {
+    return("No frame has a key")
+  }
   common <- sum(held$keys[held$everywhere])
-  sprintf("%s of %s %s in all %d frames", with_commas(common),
-    counted(all_keys, "key"), if (common == 1L) "is" else "are", n
+  sprintf("%s of %s %s in %s", with_commas(common), counted(all_keys, "key"),
+    if (common == 1L) "is" else "are", if (n == 2L) "both frames" else sprintf("all %d frames", n)
   )
 }

@@ -122,8 +122,13 @@ near_miss_table <- function(pairing, found) {
 # where the pairs' columns of one name disagree, a few cells of each
 differences_section <- function(pairing, rows) {
   shared <- shared_columns(pairing)
-  if (!length(shared) || !pairing$counts$pairs || pairing$counts$pairs > row_limit(pairing)) {
+  if (!length(shared) || !pairing$counts$pairs) {
     return(NULL)
+  }
+  if (too_many_to_compare(pairing)) {
+    return(section("differences", "Columns that both frames have", htmltools::tags$p(sprintf(
+      "%s are too many to compare here.", counted(pairing$counts$pairs, "pair")
+    ))))
   }
   found <- find_differences(pairing, list(left = shared, right = shared), 0)
   counts <- found$counts

@@ -1,6 +1,9 @@
 frames <- list(sailings = sailings, tides = tide_readings, ports = ports)
 
 test_that("tiles count the keys that two frames share", {
+  expect_identical(plot_many(frames[2:3], on = "port")$labels$title,
+    "5 of 6 keys are in both frames"
+  )
   figure <- plot_many(frames, on = "port")
   slow <- function(a, b) sum(unique(na.omit(frames[[a]]$port)) %in% frames[[b]]$port)
   expect_identical(figure$data$found,
@@ -34,7 +37,7 @@ test_that("keys are told by the frames that have them, and chains have none in c
   empty <- list(a = data.frame(k = integer()), b = data.frame(k = NA_integer_))
   none <- ronda:::look_at_many(empty, "k", quote(plot_many()))
   expect_identical(none$frames$keys, c(0L, 0L))
-  expect_identical(ronda:::many_title(none), "0 of 0 keys are in all 2 frames")
+  expect_identical(ronda:::many_title(none), "No frame has a key")
 })
 
 test_that("a report of several frames stands alone and repeats itself", {

@@ -99,6 +99,10 @@ test_that("title and note are text, and an in_turn() pairing has a report too", 
 
 test_that("hard data has a report", {
   for (pairing in hard_pairings()) expect_match(page_of(pairing), "id=\"repeat\"", fixed = TRUE)
+  # (a thousand million pairs, none of which is written out)
+  huge <- data.frame(k = rep(1:10, 1e4), v = 1)
+  page <- page_of(pair_rows(huge, huge, on = "k", expect = "rows-multiply", max_rows = Inf))
+  expect_match(page, "1,000,000,000 pairs are too many to compare here", fixed = TRUE)
   blank <- data.frame(k = rep(NA_character_, 3L), v = 1:3)
   expect_match(page_of(pair_rows(blank, blank, on = "k")), "a missing key")
 })
