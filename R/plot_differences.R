@@ -24,11 +24,11 @@ draw_differences <- function(pairing, seen) {
       ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.36, ymax = y + 0.36, fill = kind),
       colour = figure_colours[["line"]]
     ) +
-    ggplot2::scale_fill_manual(NULL,
+    if_drawn(data, ggplot2::scale_fill_manual(NULL,
       values = structure(figure_colours[fills], names = names(fills)),
       labels = kinds, breaks = names(kinds),
       guide = ggplot2::guide_legend(ncol = if (!few) 2L)
-    ) +
+    )) +
     count_axis("pairs", max(pairing$counts$pairs)) +
     ggplot2::scale_y_continuous(NULL,
       breaks = seen$columns$y, labels = in_short_lines(seen$columns$column, 18L),

@@ -22,14 +22,14 @@ draw_join_types <- function(pairing, data) {
     ggplot2::geom_text(
       ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = ink), size = 3.6
     ) +
-    ggplot2::scale_fill_manual(NULL,
+    if_drawn(data, ggplot2::scale_fill_manual(NULL,
       values = figure_colours[names(parts)], breaks = names(parts), labels = parts,
       guide = ggplot2::guide_legend(ncol = if (!few) 1L)
-    ) +
+    )) +
     ggplot2::scale_colour_identity(guide = "none") +
-    ggplot2::scale_linetype_manual(guide = "none",
+    if_drawn(data, ggplot2::scale_linetype_manual(guide = "none",
       values = c(paired = "solid", left_alone = "dashed", right_alone = "dotted")
-    ) +
+    )) +
     count_axis("rows of the result", max(totals$result_rows)) +
     ggplot2::scale_y_continuous(NULL,
       breaks = totals$y, labels = totals$rows, minor_breaks = NULL,

@@ -76,6 +76,9 @@ count_axis <- function(name, most, ...) {
 # Whether a label of so many letters fits on a part of the axis, on the smallest figure
 fits_on <- function(label, share) share > nchar(label, "width") * 0.021
 
+# A scale where there is something to scale: ggplot2 warns of one that has no value to show
+if_drawn <- function(data, scale) if (nrow(data)) scale
+
 utils::globalVariables(c(
   "from", "to", "y", "part", "label", "fill", "x", "column", "kind", "panel", "row",
   "result_rows", "partners", "rows", "side", "right_at", "state", "reason", "class",

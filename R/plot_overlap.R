@@ -28,9 +28,9 @@ draw_overlap <- function(pairing, data) {
     ) +
     ggplot2::scale_fill_identity(guide = "none") +
     ggplot2::scale_colour_identity(guide = "none") +
-    ggplot2::scale_linetype_manual(guide = "none",
+    if_drawn(data, ggplot2::scale_linetype_manual(guide = "none",
       values = c(matched = "solid", unmatched = "dashed")
-    ) +
+    )) +
     count_axis("rows", max(pairing$sizes)) +
     ggplot2::scale_y_continuous(NULL,
       breaks = c(2, 1), labels = overlap_labels(pairing), limits = c(0.5, 2.5),

@@ -30,10 +30,14 @@ draw_timeline <- function(pairing, seen) {
     ) +
     row_marks(rows, colour[["none"]], 2) +
     row_marks(rows, colour[["line"]], 0.7) +
-    ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4)) +
-    ggplot2::scale_alpha_manual(guide = "none", values = c(matched = 1, unmatched = 0.5)) +
-    ggplot2::scale_fill_manual(guide = "none", values = colour[side_names]) +
-    ggplot2::scale_colour_manual(guide = "none", values = colour[side_names]) +
+    if_drawn(rows, ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4))) +
+    if_drawn(rows[is_long, ],
+      ggplot2::scale_alpha_manual(guide = "none", values = c(matched = 1, unmatched = 0.5))
+    ) +
+    if_drawn(rows, ggplot2::scale_fill_manual(guide = "none", values = colour[side_names])) +
+    if_drawn(rows[is_long, ],
+      ggplot2::scale_colour_manual(guide = "none", values = colour[side_names])
+    ) +
     ggplot2::scale_y_continuous(NULL,
       breaks = 1:2, labels = in_short_lines(rev(pairing$labels), 14L),
       limits = c(0.6, 2.4), minor_breaks = NULL
