@@ -46,7 +46,7 @@ draw_timeline <- function(pairing, seen) {
     figure_theme() +
     ggplot2::theme(
       panel.grid.major.y = ggplot2::element_blank(),
-      panel.spacing = grid::unit(4, "pt"),
+      panel.spacing = ggplot2::unit(4, "pt"),
       strip.text.y = ggplot2::element_text(angle = 0, hjust = 0)
     )
   if (any(nzchar(seen$groups$shown)) && nrow(rows)) {
@@ -92,8 +92,9 @@ timeline_rule <- function(pairing) {
   }
 }
 
-# What is drawn: list(rows, links, bands (how far nearest() looked), axis, groups, span,
-# and for each side `shown` of `sizes` rows)
+# What is drawn: list(rows, links, bands (how far nearest() looked), axis, stretch (of the
+# axis), groups, and of each side how many rows are `shown`, lie `outside` the stretch or
+# have no place (`blank`); and how many links are left out)
 timeline_data <- function(pairing) {
   rule <- timeline_rule(pairing)
   found <- ordered_values(pairing, side_columns(rule), rule$kind, NULL)
@@ -269,7 +270,7 @@ timeline_scale <- function(pairing, rule, scale) {
   if (is.null(zone)) zone <- ""
   family <- scale$family
   list(
-    family = family, zone = zone, columns = name,
+    family = family,
     name = switch(family,
       POSIXct = sprintf("%s (%s)", name,
         if (nzchar(zone)) zone else format(Sys.time(), "local time, %Z")
