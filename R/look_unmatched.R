@@ -70,7 +70,7 @@ side_reasons <- function(pairing, side, found) {
     sprintf("a key that %s doesn't have", other_label)
   )
   if (side == "left") {
-    settle(found$far, "far", far_words(pairing))
+    settle(found$far$row, "far", far_words(pairing))
     settle(found$refused$left_row, "refused", found$refused$reason)
   }
   settle(row, "none", other_words(pairing, side, other_label))

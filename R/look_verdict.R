@@ -84,14 +84,14 @@ lost_words <- function(pairing, reasons) {
 # What to do next -----------------------------------------------------------------
 
 # A list of list(text, code): sentences with the numbers that they give, and code that
-# gives them
-next_steps <- function(pairing, misses) {
+# gives them. `far`: what far_rows() says, where that is known
+next_steps <- function(pairing, misses, far = far_rows(pairing, quote(pair_rows()))) {
   if (length(pairing$parts)) {
     return(list())
   }
   compact(c(
     via_steps(pairing, misses), list(
-      correct_step(pairing, misses), wider_step(pairing), expect_step(pairing)
+      correct_step(pairing, misses), wider_step(pairing, far), expect_step(pairing)
     )
   ))
 }
@@ -192,8 +192,7 @@ correct_step <- function(pairing, misses) {
 }
 
 # nearest() with a larger distance
-wider_step <- function(pairing) {
-  far <- far_rows(pairing, quote(pair_rows()))
+wider_step <- function(pairing, far) {
   if (is.null(far)) {
     return(NULL)
   }

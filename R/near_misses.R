@@ -54,14 +54,15 @@ near_misses <- function(pairing) {
   told_misses(pairing, found_misses(pairing, call))
 }
 
-# What near misses are made of: list(outside, refused, typed, left_out, sampled)
+# What near misses are made of: list(outside, refused, typed, left_out, sampled, far (all
+# rows that are too far, of which some are told), crowded)
 found_misses <- function(pairing, call) {
+  far <- far_rows(pairing, call)
   found <- list(
-    outside = outside_misses(pairing, call), refused = refused_misses(pairing, call),
+    outside = outside_misses(pairing, far), refused = refused_misses(pairing, call),
     typed = no_misses(), left_out = 0, sampled = FALSE
   )
-  # (all rows that are too far, where some are told)
-  found$far <- attr(found$outside, "all_far")
+  found$far <- far
   if (length(pairing$key_rules)) {
     keys <- distinct_keys(pairing, call)
     found$sampled <- keys$sampled
@@ -80,7 +81,7 @@ told_misses <- function(pairing, found) {
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = found$left_out, sampled = found$sampled, crowded = any(found$crowded),
-    far = length(found$far),
+    far = length(found$far$row),
     combined = combined_via(pairing, table)
   )
 }
@@ -389,8 +390,7 @@ one_line_each <- function(table) {
 }
 
 # Rows that nearest() would have matched with a larger distance; of very many the nearest
-outside_misses <- function(pairing, call) {
-  far <- far_rows(pairing, call)
+outside_misses <- function(pairing, far) {
   if (is.null(far)) {
     return(no_misses())
   }
@@ -404,7 +404,7 @@ outside_misses <- function(pairing, call) {
     words_of_excess(far$distances, far$at[at], within)
   )
   distance <- far$distance[at]
-  misses <- data.frame(
+  data.frame(
     from = shown_texts(pairing$left, rule$left, far$row[at]),
     to = shown_texts(pairing$right, rule$right, far$partner[at]),
     reason = words, sureness = 1, taken = FALSE, column = rule$left,
@@ -414,8 +414,6 @@ outside_misses <- function(pairing, call) {
     rank = 20 + rank(distance) / length(distance), left_alone = TRUE,
     right_alone = FALSE
   )
-  attr(misses, "all_far") <- far$row
-  misses
 }
 
 # Rows whose keys are equal to some, and that another rule or the condition refused

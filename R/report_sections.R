@@ -17,7 +17,7 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
     title = sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L]),
     heading = overlap_title(pairing), lead = paste0(account_line(pairing), "."),
     sections = list(
-      verdict_section(pairing, reasons), next_section(pairing, misses),
+      verdict_section(pairing, reasons), next_section(pairing, misses, found$far),
       unmatched_section(pairing, reasons, misses, rows), differences_section(pairing, rows),
       if (rows) repeats_section(pairing), if (rows) result_section(pairing, call), folded,
       figures_section(pairing, rows, call), types_section(pairing),
@@ -35,8 +35,8 @@ verdict_section <- function(pairing, reasons) {
   )
 }
 
-next_section <- function(pairing, misses) {
-  steps <- next_steps(pairing, misses)
+next_section <- function(pairing, misses, far) {
+  steps <- next_steps(pairing, misses, far)
   if (!length(steps)) {
     return(NULL)
   }
