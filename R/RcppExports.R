@@ -57,6 +57,14 @@ count_deferred_ <- function(frame) {
     .Call(`_ronda_count_deferred_`, frame)
 }
 
+settle_type_ <- function(seen, name_quoted) {
+    .Call(`_ronda_settle_type_`, seen, name_quoted)
+}
+
+whole_rows_ <- function(bytes, delimiter, line_end) {
+    .Call(`_ronda_whole_rows_`, bytes, delimiter, line_end)
+}
+
 read_delimited_ <- function(bytes, delimiter, decimal, as_text) {
     .Call(`_ronda_read_delimited_`, bytes, delimiter, decimal, as_text)
 }
@@ -169,8 +177,8 @@ range_block_ <- function(search, from, most) {
     .Call(`_ronda_range_block_`, search, from, most)
 }
 
-match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right, limit) {
-    .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right, limit)
+match_nearest_ <- function(matches, nearest, rules, skip_left, skip_right, limit, mark_near = FALSE) {
+    .Call(`_ronda_match_nearest_`, matches, nearest, rules, skip_left, skip_right, limit, mark_near)
 }
 
 match_once_ <- function(matches, nearest, skip_left, skip_right) {
@@ -191,6 +199,10 @@ merge_nearest_ <- function(left_keys, right_keys, kinds, nearest) {
 
 standings_ <- function(nearest, left, right) {
     .Call(`_ronda_standings_`, nearest, left, right)
+}
+
+partition_rows_ <- function(keys, kinds, parts, match_missing, first_row) {
+    .Call(`_ronda_partition_rows_`, keys, kinds, parts, match_missing, first_row)
 }
 
 column_rows_ <- function(frame) {

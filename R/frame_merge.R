@@ -129,11 +129,13 @@ check_agree <- function(pairing, column, common, row_map, call) {
 stop_differ <- function(pairing, column, rows, differ, call) {
   left <- rows$left[differ]
   right <- rows$right[differ]
-  words <- sprintf("row %d of `%s` has %s, row %d of `%s` has %s",
-    left[1L], frame_marks[1L], value_words(slice_column(
+  words <- sprintf("row %s of `%s` has %s, row %s of `%s` has %s",
+    row_words(numbers_of(pairing, "left", left[1L])), frame_marks[1L],
+    value_words(slice_column(
       .subset2(pairing$left, column$left), left[1L], column$left, call
     )),
-    right[1L], frame_marks[2L], value_words(slice_column(
+    row_words(numbers_of(pairing, "right", right[1L])), frame_marks[2L],
+    value_words(slice_column(
       .subset2(pairing$right, column$right), right[1L], column$right, call
     ))
   )
@@ -146,6 +148,9 @@ stop_differ <- function(pairing, column, rows, differ, call) {
       "Write collisions = list(%s = \"rename\") to see both columns.",
       name_code(column$name)
     ),
-    call = call, data = list(column = column$name, left_rows = left, right_rows = right)
+    call = call, data = list(
+      column = column$name, left_rows = numbers_of(pairing, "left", left),
+      right_rows = numbers_of(pairing, "right", right)
+    )
   )
 }

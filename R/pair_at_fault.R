@@ -14,6 +14,9 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
 # The distinct keys of some rows as a frame, under the left names where all
 # rows are left ones
 key_frame <- function(pairing, left_rows, right_rows) {
+  if (!is.null(pairing$whole)) {
+    return(pairing$whole$keys)
+  }
   side <- if (length(left_rows) || !length(right_rows)) "left" else "right"
   rows <- if (side == "left") left_rows else right_rows
   columns <- unique(vapply(pairing$key_rules, function(rule) rule[[side]], ""))
@@ -34,20 +37,48 @@ key_words <- function(frame, columns, row) {
   paste(words, collapse = " and ")
 }
 
-# The keys of some rows of one side, a few, for a message
-few_keys <- function(pairing, side, rows, most = 3L) {
+# So many rows at fault have their keys told.
+told_keys <- 50L
+
+# Some rows of a side: their numbers, and of the first of them the keys
+at_fault <- function(pairing, side, rows) {
   turns <- turns_of(pairing)
   columns <- if (is.null(turns)) rule_columns(pairing$key_rules, side) else turns[[side]]
-  if (!length(columns)) {
-    return(sprintf("rows %s", listed(utils::head(rows, most), "and")))
+  list(
+    rows = numbers_of(pairing, side, rows),
+    keys = picked_columns(pairing[[side]], columns, utils::head(rows, told_keys))
+  )
+}
+
+first_at_fault <- function(fault) {
+  fault$rows <- fault$rows[1L]
+  fault$keys <- lapply(fault$keys, gather_, 1L)
+  fault
+}
+
+# The row numbers of a frame in the whole that it is a part of
+numbers_of <- function(pairing, side, rows) {
+  numbers <- pairing$numbers[[side]]
+  if (is.null(numbers)) rows else numbers[rows]
+}
+
+# (beyond 2^31 they are doubles)
+as_row_numbers <- function(rows) if (is.null(rows)) integer() else rows
+
+row_words <- function(rows) format(rows, scientific = FALSE, trim = TRUE)
+
+# The keys of rows at fault, a few, for a message
+keys_at_fault <- function(fault, most = 3L) {
+  keys <- fault$keys
+  rows <- fault$rows
+  if (!length(keys)) {
+    return(sprintf("rows %s", listed(row_words(utils::head(rows, most)), "and")))
   }
-  some <- utils::head(rows, 50L)
-  words <- lapply(columns, function(column) {
-    value <- slice_column(.subset2(pairing[[side]], column), some, column, NULL)
+  words <- Map(function(value, column) {
     sprintf("`%s` = %s", column, distinct_words(value))
-  })
-  words <- unique(do.call(paste, c(words, sep = " and ")))
-  more <- length(words) > most || length(rows) > 50L
+  }, keys, names(keys))
+  words <- unique(do.call(paste, c(unname(words), sep = " and ")))
+  more <- length(words) > most || length(rows) > told_keys
   words <- c(utils::head(words, most), if (more) "...")
   paste(words, collapse = "; ")
 }
@@ -75,6 +106,9 @@ repeated_keys_line <- function(pairing, side) {
 # The keys that multiply most, as a frame: key columns, the rows on each side
 # and their pairs
 heavy_keys <- function(pairing, most = 3L) {
+  if (!is.null(pairing$whole)) {
+    return(utils::head(pairing$whole$heavy, most))
+  }
   columns <- unique(vapply(
     pairing$key_rules, function(rule) rule$left, ""
   ))

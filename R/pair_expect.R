@@ -2,84 +2,6 @@
 # are told at once. A failure says which keys are at fault, and carries all the rows:
 # list(text, facts, advice, left_rows, right_rows).
 
-# the key shapes that can be expected: all but the one that asks for nothing, which
-# is called by what it does
-expected_shapes <- c(key_shapes[1:3], "rows-multiply")
-
-expected_words <- c(expected_shapes, "left-complete", "right-complete",
-  "no-missing-keys"
-)
-
-expected_shares <- c("left_matched", "right_matched")
-
-# `expect` as list(words, shares, functions); what is none of these is `unknown`
-expectation_parts <- function(expect) {
-  if (is.null(expect) || is.character(expect)) {
-    return(list(words = expect, shares = list(), functions = list(), unknown = list()))
-  }
-  items <- if (is.function(expect)) list(expect) else as.list(expect)
-  names <- names(items)
-  if (is.null(names)) names <- rep("", length(items))
-  is_share <- names %in% expected_shares
-  is_word <- !is_share & vapply(items, is.character, NA)
-  is_function <- !is_share & vapply(items, is.function, NA)
-  list(
-    words = as.character(unlist(items[is_word])),
-    shares = structure(items[is_share], names = names[is_share]),
-    functions = unname(items[is_function]),
-    unknown = items[!is_share & !is_word & !is_function]
-  )
-}
-
-check_expect <- function(expect, rules, call) {
-  if (is.null(expect)) {
-    return()
-  }
-  takes <- is.character(expect) || is.numeric(expect) || is.list(expect) ||
-    is.function(expect)
-  parts <- expectation_parts(if (takes) expect)
-  if (!takes || length(parts$unknown) || !is.function(expect) && !length(expect)) {
-    value <- if (length(parts$unknown)) parts$unknown[[1L]] else expect
-    stop_argument(
-      sprintf("`expect` must be any of %s, not %s.", any_of(expected_words),
-        shown(value)
-      ),
-      paste(
-        "In a list also left_matched = 0.99 or right_matched = 0.99,",
-        "and functions of the receipt."
-      ),
-      call = call
-    )
-  }
-  for (word in parts$words) check_choice(word, expected_words, "expect", call)
-  for (name in names(parts$shares)) {
-    check_share(parts$shares[[name]], name, call)
-  }
-  if (sum(unique(parts$words) %in% expected_shapes) > 1L) {
-    stop_argument(
-      sprintf("`expect` names more than one shape of the keys: %s.",
-        listed(paste0("\"", intersect(parts$words, expected_shapes), "\""), "and")
-      ),
-      "Name the strictest one that must hold.",
-      call = call
-    )
-  }
-}
-
-check_share <- function(share, name, call) {
-  good <- is.numeric(share) && length(share) == 1L && !is.na(share) &&
-    share >= 0 && share <= 1
-  if (!good) {
-    stop_argument(
-      sprintf("`%s` in `expect` must be a share from 0 to 1, not %s.", name,
-        shown(share)
-      ),
-      sprintf("Write, for example: expect = list(%s = 0.99)", name),
-      call = call
-    )
-  }
-}
-
 failure <- function(text, facts = NULL, advice = NULL, left_rows = integer(),
                     right_rows = integer()) {
   list(
@@ -89,27 +11,28 @@ failure <- function(text, facts = NULL, advice = NULL, left_rows = integer(),
 }
 
 # What the candidates fail
-failed_expectations <- function(pairing, keys) {
+failed_expectations <- function(pairing, faults) {
   parts <- expectation_parts(pairing$expect)
-  words <- parts$words
-  counts <- pairing$counts
   compact(c(
     list(
-      if (counts$missing_left + counts$missing_right > 0 &&
-        (pairing$missing_keys == "stop" || "no-missing-keys" %in% words)) {
-        missing_keys_failure(pairing, keys)
-      },
-      key_shape_failure(pairing, keys, words)
+      if (!is.null(faults$missing)) missing_keys_failure(pairing, faults$missing),
+      if (!is.null(faults$shape)) key_shape_failure(pairing, faults$shape, parts$words)
     ),
     lapply(side_names, function(side) {
-      if (paste0(side, "-complete") %in% words) completeness_failure(pairing, side)
+      alone <- faults$alone[[side]]
+      if (paste0(side, "-complete") %in% parts$words && length(alone$rows)) {
+        completeness_failure(pairing, side, alone)
+      }
     }),
     lapply(side_names, function(side) {
-      share_failure(pairing, side, parts$shares[[paste0(side, "_matched")]])
+      share_failure(pairing, side, parts$shares[[paste0(side, "_matched")]],
+        faults$alone[[side]]
+      )
     }),
-    list(if (identical(pairing$repeats, "stop") && counts$most_left > 1L) {
-      repeats_failure(pairing)
-    })
+    list(
+      if (!is.null(faults$several)) repeats_failure(pairing, faults$several),
+      if (!is.null(faults$tied)) tied_failure(pairing, faults$tied)
+    )
   ))
 }
 
@@ -163,17 +86,12 @@ stop_failures <- function(pairing, failures, call) {
   )
 }
 
-missing_keys_failure <- function(pairing, keys) {
-  rows <- lapply(c(left = "left", right = "right"), function(side) {
-    which(if (is.null(pairing$keyless)) rows_with_missing(keys, side) else {
-      pairing$keyless[[side]]
-    })
-  })
+missing_keys_failure <- function(pairing, rows) {
   facts <- mapply(function(side, label) {
-    if (length(rows[[side]])) {
-      sprintf("%s: %s, first at row %d (%s)", label,
-        counted(length(rows[[side]]), "row"), rows[[side]][1L],
-        few_keys(pairing, side, rows[[side]][1L])
+    if (length(rows[[side]]$rows)) {
+      sprintf("%s: %s, first at row %s (%s)", label,
+        counted(length(rows[[side]]$rows), "row"), row_words(rows[[side]]$rows[1L]),
+        keys_at_fault(first_at_fault(rows[[side]]))
       )
     }
   }, side_names, pairing$labels)
@@ -181,128 +99,50 @@ missing_keys_failure <- function(pairing, keys) {
     if (pairing$missing_keys == "stop") {
       "Write missing_keys = \"unmatched\" to let such rows stay without partner."
     }
-  ), rows$left, rows$right)
+  ), rows$left$rows, rows$right$rows)
 }
 
-key_shape_failure <- function(pairing, keys, words) {
+key_shape_failure <- function(pairing, rows, words) {
   shape <- intersect(words, key_shapes[1:3])
-  if (!length(shape)) {
-    return(NULL)
-  }
-  repeated <- pairing$counts$repeated
-  once <- c(left = startsWith(shape, "one-to"), right = endsWith(shape, "to-one"))
-  if (!any(once & repeated[side_names])) {
-    return(NULL)
-  }
   text <- sprintf("Expected %s, but the pairing is %s.", shape,
     key_shape_of(pairing$counts)
   )
   if (!pairing$keyed_only) {
-    return(shared_partner_failure(pairing, text, once))
+    return(failure(text, c(rows$left$words, rows$right$words),
+      "explain_row() of the pairing without `expect` shows why.",
+      left_rows = rows$left_rows, right_rows = rows$right_rows
+    ))
   }
-  match_missing <- pairing$missing_keys == "match"
-  rows <- lapply(c(left = "left", right = "right"), function(side) {
-    if (once[[side]]) rows_repeated(keys[[side]], keys$kinds, match_missing)
-  })
   facts <- mapply(function(side, label) {
-    if (length(rows[[side]])) {
+    if (length(rows[[side]]$rows)) {
       sprintf("%s: %s share a key: %s", label,
-        counted(length(rows[[side]]), "row"),
-        few_keys(pairing, side, rows[[side]])
+        counted(length(rows[[side]]$rows), "row"), keys_at_fault(rows[[side]])
       )
     }
   }, side_names, pairing$labels)
   failure(text, as.character(unlist(facts)),
-    repeated_keys_line(pairing, if (length(rows$left)) "left" else "right"),
-    as.integer(rows$left), as.integer(rows$right)
+    repeated_keys_line(pairing, if (length(rows$left$rows)) "left" else "right"),
+    as_row_numbers(rows$left$rows), as_row_numbers(rows$right$rows)
   )
 }
 
-# Where a condition or an ordered rule decides, no key is shared: a row has several
-# partners.
-shared_partner_failure <- function(pairing, text, once) {
-  counts <- lapply(c(left = "left", right = "right"), function(side) {
-    partner_counts(pairing$matches, side)
-  })
-  # where each left row may have one partner, those that have more, and their partners
-  many_left <- if (once[["right"]]) which(counts$left > 1L)
-  many_right <- if (once[["left"]]) which(counts$right > 1L)
-  facts <- c(
-    several_words(pairing, "left", many_left),
-    several_words(pairing, "right", many_right)
-  )
-  failure(text, facts, "explain_row() of the pairing without `expect` shows why.",
-    left_rows = sort(unique(c(
-      many_left, unlist(lapply(many_right, left_partners_of, matches = pairing$matches))
-    ))),
-    right_rows = sort(unique(c(
-      many_right, if (length(many_left)) partners_of(pairing$matches, many_left)
-    )))
-  )
-}
-
-# "row 2 of prices (`day` = 2031-05-05) falls into rows 3 and 4 of periods"
-several_words <- function(pairing, side, rows, most = 3L) {
-  if (!length(rows)) {
-    return(NULL)
-  }
-  other <- setdiff(side_names, side)
-  labels <- structure(pairing$labels, names = side_names)
-  verb <- pairing_verb(pairing, side)
-  columns <- rule_columns(pairing$rules, side)
-  words <- vapply(utils::head(rows, most), function(row) {
-    partners <- partners_of_row(pairing$matches, side, row)
-    sprintf("row %d of %s%s %s rows %s of %s", row, labels[[side]],
-      if (length(columns)) {
-        sprintf(" (%s)", key_words(pairing[[side]], columns, row))
-      } else {
-        ""
-      },
-      verb, listed(partners, "and"), labels[[other]]
-    )
-  }, "")
-  more <- length(rows) - length(words)
-  c(words, if (more > 0L) {
-    sprintf("and %s of %s more", counted(more, "row"), labels[[side]])
-  })
-}
-
-# what a row does with its partners
-pairing_verb <- function(pairing, side) {
-  kinds <- setdiff(kinds_of(pairing$rules), "same")
-  verbs <- if (identical(kinds, "inside")) {
-    c(left = "falls into", right = "holds")
-  } else if (identical(kinds, "covers")) {
-    c(left = "holds", right = "falls into")
-  } else if (identical(kinds, "overlap")) {
-    c(left = "overlaps", right = "overlaps")
-  } else {
-    c(left = "pairs with", right = "pairs with")
-  }
-  verbs[[side]]
-}
-
-completeness_failure <- function(pairing, side) {
-  rows <- unmatched(pairing$matches, side)
-  if (!length(rows)) {
-    return(NULL)
-  }
-  incomplete(pairing, side, rows, sprintf(
+completeness_failure <- function(pairing, side, alone) {
+  incomplete(pairing, side, alone, sprintf(
     "Expected every row of `%s` to have a partner, but %s.",
     pairing$labels[side_number(side)],
-    if (length(rows) == 1L) "1 has none" else {
-      sprintf("%s have none", with_commas(length(rows)))
+    if (length(alone$rows) == 1L) "1 has none" else {
+      sprintf("%s have none", with_commas(length(alone$rows)))
     }
   ))
 }
 
-share_failure <- function(pairing, side, share) {
+share_failure <- function(pairing, side, share, alone) {
   n <- pairing$sizes[side_number(side)]
   matched <- pairing$counts[[paste0("matched_", side)]]
   if (is.null(share) || matched >= share * n) {
     return(NULL)
   }
-  incomplete(pairing, side, unmatched(pairing$matches, side), sprintf(
+  incomplete(pairing, side, alone, sprintf(
     "Expected %s of the rows of `%s` to have a partner, but %s of %s do (%s).",
     percent_words(share), pairing$labels[side_number(side)], with_commas(matched),
     with_commas(n), percent_words(matched / n, below = share)
@@ -319,28 +159,39 @@ percent_words <- function(share, below = NULL) {
   paste0(text, "%")
 }
 
-incomplete <- function(pairing, side, rows, text) {
+incomplete <- function(pairing, side, alone, text) {
   failed <- failure(text,
-    sprintf("%s: %s", pairing$labels[side_number(side)],
-      few_keys(pairing, side, rows)
-    ),
+    sprintf("%s: %s", pairing$labels[side_number(side)], keys_at_fault(alone)),
     "near_misses() of the pairing shows likely partners, explain_row() why not."
   )
-  failed[[paste0(side, "_rows")]] <- rows
+  failed[[paste0(side, "_rows")]] <- alone$rows
   failed
 }
 
-repeats_failure <- function(pairing) {
-  many <- which(partner_counts(pairing$matches, "left") > 1L)
+repeats_failure <- function(pairing, many) {
   failure(
     sprintf(
       "%s of `%s` %s more than one partner, and `repeats` is \"stop\".",
-      counted(length(many), "row"), pairing$labels[1L],
-      if (length(many) == 1L) "has" else "have"
+      counted(length(many$rows), "row"), pairing$labels[1L],
+      if (length(many$rows) == 1L) "has" else "have"
     ),
-    sprintf("%s: %s", pairing$labels[1L], few_keys(pairing, "left", many)),
+    sprintf("%s: %s", pairing$labels[1L], keys_at_fault(many)),
     "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
-    left_rows = many, right_rows = partners_of(pairing$matches, many)
+    left_rows = many$rows, right_rows = many$right_rows
+  )
+}
+
+tied_failure <- function(pairing, tied) {
+  rule <- rules_of(pairing$rules, "nearest")[[1L]]
+  failure(
+    sprintf("%s of `%s` %s several right rows at the %s point.",
+      counted(length(tied$rows), "row"), frame_marks[1L],
+      if (length(tied$rows) == 1L) "has" else "have",
+      if (rule$n == 1) "nearest" else "last"
+    ),
+    sprintf("%s: %s", pairing$labels[1L], tied$words),
+    "Write ties = \"last\" or \"first\" to take one, \"all\" to take each.",
+    left_rows = tied$rows
   )
 }
 

@@ -107,34 +107,33 @@ plan_point_in_interval <- function(pairing, rule, call) {
 # Notes -----------------------------------------------------------------------
 
 interval_notes <- function(pairing, part, rule) {
-  unlist(lapply(names(part$intervals), function(side) {
+  notes <- lapply(names(part$intervals), function(side) {
     counts <- part$intervals[[side]]
     label <- pairing$labels[side_number(side)]
-    c(
-      if (counts$reversed) {
-        sprintf("%s of %s %s before %s, and %s nothing.",
-          counted(counts$reversed, "interval"), label,
-          if (counts$reversed == 1L) "ends" else "end",
-          if (counts$reversed == 1L) "it starts" else "they start",
-          if (counts$reversed == 1L) "matches" else "match"
-        )
-      },
-      if (counts$empty) {
-        sprintf("%s of %s %s empty with ends = \"%s\", and %s nothing.",
-          counted(counts$empty, "interval"), label,
-          if (counts$empty == 1L) "is" else "are", rule$ends,
-          if (counts$empty == 1L) "matches" else "match"
-        )
-      },
-      if (counts$missing) {
-        sprintf(
-          "%s of %s %s a bound (open_ended = TRUE takes that as no bound).",
-          counted(counts$missing, "interval"), label,
-          if (counts$missing == 1L) "lacks" else "lack"
-        )
-      }
+    lapply(c("reversed", "empty", "missing"), function(what) {
+      new_note("interval", counts[[what]], side = side, label = label, what = what,
+        ends = rule$ends
+      )
+    })
+  })
+  unlist(notes, recursive = FALSE)
+}
+
+interval_words <- function(note) {
+  one <- note$count == 1
+  intervals <- paste(counted(note$count, "interval"), "of", note$label)
+  switch(note$what,
+    reversed = sprintf("%s %s before %s, and %s nothing.", intervals,
+      if (one) "ends" else "end", if (one) "it starts" else "they start",
+      if (one) "matches" else "match"
+    ),
+    empty = sprintf("%s %s empty with ends = \"%s\", and %s nothing.", intervals,
+      if (one) "is" else "are", note$ends, if (one) "matches" else "match"
+    ),
+    missing = sprintf("%s %s a bound (open_ended = TRUE takes that as no bound).",
+      intervals, if (one) "lacks" else "lack"
     )
-  }))
+  )
 }
 
 # One value in several intervals of one frame: they overlap each other.
@@ -143,33 +142,39 @@ several_notes <- function(pairing, part, rule) {
     1L + length(pairing$key_rules)) {
     return(NULL)
   }
-  value_side <- if (part$several == "right") 1L else 2L
-  many <- sum(partner_counts(pairing$matches, side_names[value_side]) > 1L)
-  if (many) {
-    sprintf("%s of %s %s into more than one interval of %s.",
-      counted(many, "row"), pairing$labels[value_side],
-      if (many == 1L) "falls" else "fall", pairing$labels[3L - value_side]
-    )
-  }
+  side <- setdiff(side_names, part$several)
+  list(new_note("several", sum(partner_counts(pairing$matches, side) > 1L),
+    side = side, label = pairing$labels[side_number(side)],
+    other = pairing$labels[side_number(part$several)]
+  ))
+}
+
+several_intervals_words <- function(note) {
+  sprintf("%s of %s %s into more than one interval of %s.", counted(note$count, "row"),
+    note$label, if (note$count == 1) "falls" else "fall", note$other
+  )
 }
 
 # Rows that have no partner only because an end does not belong
 end_notes <- function(pairing, plan, count) {
-  if (is.null(count) || count == 0) {
-    return(NULL)
-  }
-  one <- count == 1
   # points of the left frame lie there, its intervals have a bound there
   points <- vapply(plan$rules, function(rule) {
     length(rule$left) < length(rule$right)
   }, NA)
-  words <- if (any(points)) {
+  list(new_note("end", if (is.null(count)) 0 else count, side = "left",
+    label = pairing$labels[1L], points = any(points)
+  ))
+}
+
+end_words <- function(note) {
+  one <- note$count == 1
+  words <- if (note$points) {
     if (one) "lies exactly" else "lie exactly"
   } else {
     if (one) "has a value exactly" else "have a value exactly"
   }
   sprintf("%s of %s %s on an excluded end: ends = \"[]\" would match %s.",
-    counted(count, "row"), pairing$labels[1L], words, if (one) "it" else "them"
+    counted(note$count, "row"), note$label, words, if (one) "it" else "them"
   )
 }
 

@@ -75,11 +75,10 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   } else {
     limit <- candidate_limit(pairing)
     found <- match_nearest_(groups, plan$closest, plan$comparisons,
-      plan$skip_left, plan$skip_right, limit
+      plan$skip_left, plan$skip_right, limit, isTRUE(pairing$shared)
     )
     if (is.null(found$matches)) stop_candidates(pairing, found$pairs, limit, call)
   }
-  if (length(found$tied)) stop_tied(pairing, found$tied, call)
   found
 }
 
@@ -87,8 +86,8 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
 # walked through side by side. NULL when that can't be done.
 merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
-  # (repeats = "once" asks about groups)
-  fits <- !is_once(pairing$repeats) &&
+  # (repeats = "once" asks about groups, and parts which rows were near)
+  fits <- !is_once(pairing$repeats) && !isTRUE(pairing$shared) &&
     !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) &&
     length(keys$kinds) <= 1L &&
     spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
@@ -158,19 +157,4 @@ best_of_round <- function(round, keep, ties, wanted) {
     rank <- rank[begins[seq_along(left)]][cumsum(begins)[seq_along(left)]]
   }
   keep[rank < wanted[left]]
-}
-
-stop_tied <- function(pairing, tied, call) {
-  rule <- rules_of(pairing$rules, "nearest")[[1L]]
-  stop_expectation(pairing,
-    sprintf("%s of `%s` %s several right rows at the %s point.",
-      counted(length(tied), "row"), frame_marks[1L], if (length(tied) == 1L) "has" else "have",
-      if (rule$n == 1) "nearest" else "last"
-    ),
-    sprintf("%s: %s", pairing$labels[1L],
-      key_words(pairing$left, rule$left, tied[1L])
-    ),
-    "Write ties = \"last\" or \"first\" to take one, \"all\" to take each.",
-    left_rows = tied, call = call
-  )
 }

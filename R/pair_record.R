@@ -41,8 +41,12 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     # of in_turn(): the pairing that each step makes by itself, which of them paired each
     # left row (0: none), and whether each row of a side has no key in any of them
     parts = NULL, steps = NULL, keyless = NULL,
-    # what is worth a second look, in words
-    notes = character()
+    # what is worth a second look, in words, and the records that these were made of
+    notes = character(), note_records = list(),
+    # Of a part of two frames: its rows' numbers in these, list(left, right), and whether
+    # other left rows meet the same right rows in another part. Of what was added up over
+    # the parts: list(heavy, keys), the keys that multiply most and those at fault.
+    numbers = NULL, shared = FALSE, whole = NULL
   ))
 }
 

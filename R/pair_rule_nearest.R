@@ -59,14 +59,21 @@ nearest_notes <- function(pairing, plan, found) {
 
 # How far the nearest ones were, for rows that the tolerance left alone
 outside_notes <- function(pairing, plan, matched) {
-  wider <- plan$closest
-  if (is.infinite(wider$within) || !is.null(pairing$where)) {
+  if (is.infinite(plan$closest$within) || !is.null(pairing$where)) {
     return(NULL)
   }
+  distance <- outside_distances(pairing, plan, matched)
+  list(new_note("outside", length(distance), side = "left", label = pairing$labels[1L],
+    within = plan$closest$within, scale = plan$scale, distances = distance
+  ))
+}
+
+outside_distances <- function(pairing, plan, matched) {
   alone <- !is_matched(pairing$matches, "left")
   if (!any(alone)) {
-    return(NULL)
+    return(numeric())
   }
+  wider <- plan$closest
   wider$within <- Inf
   wider$ties <- "last"
   wider$n <- 1
@@ -79,24 +86,43 @@ outside_notes <- function(pairing, plan, matched) {
     merge_nearest_(keys$left, keys$right, keys$kinds, wider)
   }
   far <- which(alone & is_matched(found$matches, "left"))
-  if (!length(far)) {
-    return(NULL)
-  }
   distance <- abs(gap_numbers(wider, far, first_partners(found$matches, far)))
-  far <- far[is.finite(distance)]
-  distance <- distance[is.finite(distance)]
-  if (!length(far)) {
-    return(NULL)
-  }
-  scale <- plan$scale
+  distance[is.finite(distance)]
+}
+
+# of parts at most so many distances are kept, evenly over their order
+most_distances <- 10001L
+
+outside_words <- function(note) {
+  apart <- note$within
+  distances <- note$distances
   sprintf(
-    "%s of %s %s nothing within %s: the nearest is %s away, the median %s.",
-    counted(length(far), "row"), pairing$labels[1L],
-    if (length(far) == 1L) "has" else "have",
-    distance_words(plan$closest$within, scale),
-    distance_words(min(distance), scale, plan$closest$within),
-    distance_words(stats::median(distance), scale, plan$closest$within)
+    "%s of %s %s nothing within %s: the nearest is %s away, the median %s%s.",
+    counted(note$count, "row"), note$label, if (note$count == 1) "has" else "have",
+    distance_words(apart, note$scale),
+    distance_words(min(distances), note$scale, apart),
+    distance_words(stats::median(distances), note$scale, apart),
+    if (length(distances) < note$count) {
+      sprintf(" (of %s of them)", with_commas(length(distances)))
+    } else {
+      ""
+    }
   )
+}
+
+add_outside <- function(one, other) {
+  one <- add_counts(one, other)
+  one$distances <- thinned(c(one$distances, other$distances), most_distances)
+  one
+}
+
+# of more numbers than `most` those at even steps of their order, the ends among them
+thinned <- function(numbers, most) {
+  n <- length(numbers)
+  if (n <= most) {
+    return(numbers)
+  }
+  sort(numbers)[round(seq(1, n, length.out = most))]
 }
 
 # the gaps of some rows, as numbers
@@ -118,20 +144,33 @@ hour_notes <- function(pairing, plan) {
     gap_numbers(plan$closest, pairs$left, pairs$right) / 3600
   }
   all_hours <- function(hours) {
-    length(hours) > 1L &&
-      all(is.finite(hours) & hours != 0 & hours == round(hours))
+    all(is.finite(hours) & hours != 0 & hours == round(hours))
   }
   few <- 1000L
   hours <- hours_of(few)
-  if (!all_hours(hours)) {
-    return(NULL)
+  whole <- all_hours(hours)
+  if (whole && length(hours) == few) {
+    hours <- hours_of(Inf)
+    whole <- all_hours(hours)
   }
-  if (length(hours) == few) hours <- hours_of(Inf)
-  if (all_hours(hours)) {
+  list(new_note("hours", length(hours), side = "left", whole = whole,
+    range = if (whole && length(hours)) range(hours)
+  ))
+}
+
+hour_words <- function(note) {
+  if (note$whole && note$count > 1) {
     sprintf("Every gap is a whole number of hours (%s): different time zones?",
-      paste(unique(range(hours)), collapse = " to ")
+      paste(unique(note$range), collapse = " to ")
     )
   }
+}
+
+add_hours <- function(one, other) {
+  one <- add_counts(one, other)
+  one$whole <- one$whole && other$whole
+  one$range <- if (one$whole && one$count) range(one$range, other$range)
+  one
 }
 
 # Explanations ------------------------------------------------------------------

@@ -18,6 +18,27 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   plan <- if (!is.null(choices)) plan_frame(pairing, rows, choices, call)
   if (!is.null(plan$folds)) pairing$folds <- plan$folds
   clock <- c(clock, check = now_())
+  found <- candidates_found(pairing, clock, call)
+  clock <- found$clock
+  pairing <- found$pairing
+  expects <- may_fail(pairing) || length(found$found$tied) > 0L
+  failures <- if (expects) {
+    failed_expectations(pairing, faults_of(pairing, found$keys, found$found$tied))
+  }
+  if (has_ranges(pairing$matches)) {
+    if (!length(failures) && (is.null(rows) || multiplies(pairing, rows))) {
+      warn_rows_multiply(pairing, call)
+    }
+  }
+  pairing <- keep_repeats(pairing, found$ordered, found$found, call)
+  if (expects) failures <- c(failures, failed_functions(pairing, call))
+  if (length(failures)) stop_failures(pairing, failures, call)
+  list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
+}
+
+# The candidates of a pairing whose rules are checked, counted, with its notes:
+# list(pairing, found, ordered, keys, clock)
+candidates_found <- function(pairing, clock, call) {
   pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right,
     call
   )
@@ -44,20 +65,12 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   pairing[more] <- found[more]
   pairing$counts <- candidate_counts(found, keys)
   if (!is.null(ordered)) {
-    pairing$notes <- ordered_notes(pairing, ordered, found)
+    pairing$note_records <- ordered_notes(pairing, ordered, found)
+    pairing$notes <- note_texts(pairing$note_records)
   }
-  expects <- !is.null(pairing$expect) || pairing$missing_keys == "stop" ||
-    identical(pairing$repeats, "stop")
-  failures <- if (expects) failed_expectations(pairing, keys)
-  if (has_ranges(pairing$matches)) {
-    if (!length(failures) && (is.null(rows) || multiplies(pairing, rows))) {
-      warn_rows_multiply(pairing, call)
-    }
-  }
-  pairing <- keep_repeats(pairing, ordered, found, call)
-  if (expects) failures <- c(failures, failed_functions(pairing, call))
-  if (length(failures)) stop_failures(pairing, failures, call)
-  list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
+  list(
+    pairing = pairing, found = found, ordered = ordered, keys = keys, clock = clock
+  )
 }
 
 # Each step matched by itself, and of each what the ones before left open: list(matches,

@@ -160,6 +160,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// settle_type_
+std::string settle_type_(List seen, bool name_quoted);
+RcppExport SEXP _ronda_settle_type_(SEXP seenSEXP, SEXP name_quotedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type seen(seenSEXP);
+    Rcpp::traits::input_parameter< bool >::type name_quoted(name_quotedSEXP);
+    rcpp_result_gen = Rcpp::wrap(settle_type_(seen, name_quoted));
+    return rcpp_result_gen;
+END_RCPP
+}
+// whole_rows_
+NumericVector whole_rows_(RawVector bytes, std::string delimiter, std::string line_end);
+RcppExport SEXP _ronda_whole_rows_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP line_endSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type line_end(line_endSEXP);
+    rcpp_result_gen = Rcpp::wrap(whole_rows_(bytes, delimiter, line_end));
+    return rcpp_result_gen;
+END_RCPP
+}
 // read_delimited_
 List read_delimited_(RawVector bytes, std::string delimiter, std::string decimal, CharacterVector as_text);
 RcppExport SEXP _ronda_read_delimited_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP as_textSEXP) {
@@ -478,8 +501,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // match_nearest_
-List match_nearest_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right, double limit);
-RcppExport SEXP _ronda_match_nearest_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP, SEXP limitSEXP) {
+List match_nearest_(List matches, List nearest, List rules, SEXP skip_left, SEXP skip_right, double limit, bool mark_near);
+RcppExport SEXP _ronda_match_nearest_(SEXP matchesSEXP, SEXP nearestSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP, SEXP limitSEXP, SEXP mark_nearSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
@@ -488,7 +511,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
     Rcpp::traits::input_parameter< double >::type limit(limitSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right, limit));
+    Rcpp::traits::input_parameter< bool >::type mark_near(mark_nearSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_nearest_(matches, nearest, rules, skip_left, skip_right, limit, mark_near));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -553,6 +577,20 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
     rcpp_result_gen = Rcpp::wrap(standings_(nearest, left, right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// partition_rows_
+List partition_rows_(List keys, IntegerVector kinds, double parts, bool match_missing, double first_row);
+RcppExport SEXP _ronda_partition_rows_(SEXP keysSEXP, SEXP kindsSEXP, SEXP partsSEXP, SEXP match_missingSEXP, SEXP first_rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< double >::type parts(partsSEXP);
+    Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
+    Rcpp::traits::input_parameter< double >::type first_row(first_rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(partition_rows_(keys, kinds, parts, match_missing, first_row));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -670,6 +708,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
+    {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 2},
+    {"_ronda_whole_rows_", (DL_FUNC) &_ronda_whole_rows_, 3},
     {"_ronda_read_delimited_", (DL_FUNC) &_ronda_read_delimited_, 4},
     {"_ronda_line_of_row_", (DL_FUNC) &_ronda_line_of_row_, 3},
     {"_ronda_cells_of_columns_", (DL_FUNC) &_ronda_cells_of_columns_, 3},
@@ -698,12 +738,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_fold_", (DL_FUNC) &_ronda_range_fold_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},
-    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 6},
+    {"_ronda_match_nearest_", (DL_FUNC) &_ronda_match_nearest_, 7},
     {"_ronda_match_once_", (DL_FUNC) &_ronda_match_once_, 4},
     {"_ronda_outward_search_", (DL_FUNC) &_ronda_outward_search_, 5},
     {"_ronda_outward_round_", (DL_FUNC) &_ronda_outward_round_, 3},
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
     {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},
+    {"_ronda_partition_rows_", (DL_FUNC) &_ronda_partition_rows_, 5},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
     {"_ronda_plain_kind_", (DL_FUNC) &_ronda_plain_kind_, 2},

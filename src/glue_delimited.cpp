@@ -113,7 +113,89 @@ SEXP as_vector(const core::Context& context, core::ColumnType type, SEXP values,
   }
 }
 
+// What was seen of a column, so that it can be added up over the pieces of a
+// file: how many cells there are of each kind, then the rest in this order.
+enum Seen {
+  whole = core::cell_kinds,
+  all_quoted,
+  needs_quotes,
+  rounded,
+  largest,
+  empty_texts,
+  beyond,  // some number is no 64-bit integer
+  seen_size
+};
+
+NumericVector as_seen(const core::ColumnSeen& seen, core::ColumnType type) {
+  NumericVector out(seen_size);
+  for (std::size_t k = 0; k < core::cell_kinds; ++k)
+    out[static_cast<R_xlen_t>(k)] = static_cast<double>(seen.count[k]);
+  out[whole] = seen.whole;
+  out[all_quoted] = seen.all_quoted;
+  out[needs_quotes] = seen.needs_quotes;
+  out[rounded] = seen.rounded > 0;
+  out[largest] = seen.largest;
+  out[empty_texts] = !seen.empty_texts.empty();
+  const bool is_int64 =
+      core::settle_type(seen, false).type == core::ColumnType::int64;
+  out[beyond] = is_int64 && type == core::ColumnType::text;
+  return out;
+}
+
+core::ColumnSeen of_seen(const NumericVector& seen) {
+  glue::require(seen.size() == seen_size, "what was seen of a column");
+  core::ColumnSeen out;
+  for (std::size_t k = 0; k < core::cell_kinds; ++k) {
+    const double count = seen[static_cast<R_xlen_t>(k)];
+    glue::require(count >= 0 && count < 1e15, "what was seen of a column");
+    out.count[k] = static_cast<std::size_t>(count);
+  }
+  out.whole = seen[whole] != 0;
+  out.all_quoted = seen[all_quoted] != 0;
+  out.needs_quotes = seen[needs_quotes] != 0;
+  out.rounded = seen[rounded] != 0;
+  out.largest = seen[largest];
+  if (seen[empty_texts] != 0) out.empty_texts.push_back(1);
+  return out;
+}
+
 }  // namespace
+
+// The type of a column of a file of which this was seen in its pieces
+// [[Rcpp::export(rng = false)]]
+std::string settle_type_(List seen, bool name_quoted) {
+  return glue::guarded([&]() -> std::string {
+    core::ColumnSeen all;
+    bool is_beyond = false;
+    for (R_xlen_t k = 0; k < seen.size(); ++k) {
+      const NumericVector one(
+          glue::doubles(seen[k], seen_size, "what was seen of a column"),
+          glue::doubles(seen[k], seen_size, "what was seen of a column") +
+              seen_size);
+      all.add(of_seen(one));
+      is_beyond = is_beyond || one[beyond] != 0;
+    }
+    const core::ColumnType type = core::settle_type(all, name_quoted).type;
+    if (type == core::ColumnType::int64 && is_beyond) return "text";
+    return word_of(type);
+  });
+}
+
+// Where the last whole row of a piece of a file ends that begins with a row:
+// how many bytes and lines there are up to there.
+// [[Rcpp::export(rng = false)]]
+NumericVector whole_rows_(RawVector bytes, std::string delimiter,
+                          std::string line_end) {
+  return glue::guarded([&] {
+    std::size_t lines = 0;
+    const std::size_t size = core::whole_rows(
+        reinterpret_cast<const char*>(bytes.begin()),
+        static_cast<std::size_t>(bytes.size()), as_sign(delimiter),
+        as_sign(line_end), lines);
+    return NumericVector::create(static_cast<double>(size),
+                                 static_cast<double>(lines));
+  });
+}
 
 // A delimited text file, given as its bytes: names, rows, what is wrong with
 // it, and of each column its type, its values (none of text), what most of its
@@ -159,6 +241,8 @@ List read_delimited_(RawVector bytes, std::string delimiter,
           _["others"] = static_cast<double>(column.others), _["odd"] = odd,
           _["odd_line"] = static_cast<double>(
               column.odd_row ? core::line_of(file, column.odd_row) : 0),
+          _["seen"] = as_seen(seen, column.type),
+          _["name_quoted"] = static_cast<bool>(file.quoted_names[k]),
           _["empty_texts"] = as_numbers(seen.empty_texts),
           _["na_texts"] = as_numbers(seen.na_texts));
     }

@@ -225,7 +225,7 @@ List range_block_(SEXP search, double from, double most) {
 // `matches` is NULL when pairs are more than `limit`.
 // [[Rcpp::export(rng = false)]]
 List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
-                    SEXP skip_right, double limit) {
+                    SEXP skip_right, double limit, bool mark_near = false) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const OwnedGroups owned(context, matches);
@@ -234,7 +234,7 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
         context, groups,
         as_nearest(nearest, groups.left_rows, groups.right_rows),
         as_rules(rules, groups), as_flags(skip_left, groups.left_rows),
-        as_flags(skip_right, groups.right_rows), limit);
+        as_flags(skip_right, groups.right_rows), limit, mark_near);
     const bool single = found.list.counts.empty();
     RObject made;
     if (!found.too_many)
@@ -242,7 +242,9 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
                     : as_matches(found.list, groups.right_rows);
     return List::create(_["matches"] = made, _["pairs"] = found.list.pairs,
                         _["tied"] = glue::as_rows(found.tied),
-                        _["candidates"] = found.candidates);
+                        _["candidates"] = found.candidates,
+                        _["near"] = RawVector(found.near.begin(),
+                                              found.near.end()));
   });
 }
 

@@ -94,6 +94,23 @@ bool starts_with(const char* bytes, std::size_t size, const char* mark,
 
 }  // namespace
 
+std::size_t whole_rows(const char* bytes, std::size_t size, char delimiter,
+                       char line_end, std::size_t& lines) {
+  Delimited piece;
+  piece.begin = bytes;
+  piece.end = bytes + size;
+  piece.delimiter = delimiter;
+  piece.line_end = line_end;
+  const char* at = bytes;
+  std::size_t opened, more;
+  for (lines = 0; at != piece.end; lines += more) {
+    const char* end = row_end(piece, at, more, opened);
+    if (opened || end == piece.end) break;
+    at = end + 1;
+  }
+  return static_cast<std::size_t>(at - bytes);
+}
+
 Delimited lay_out(const Context& context, const char* bytes, std::size_t size,
                   char delimiter) {
   Delimited file;

@@ -76,6 +76,11 @@ class CellReader {
   bool more_ = false;
 };
 
+// Where the last whole row of a piece ends that begins with a row, behind its
+// line break; 0 where none does. `lines`: how many there are before.
+std::size_t whole_rows(const char* bytes, std::size_t size, char delimiter,
+                       char line_end, std::size_t& lines);
+
 // the text of a cell, with single quotes where they are doubled
 std::string cell_text(const Cell& cell);
 

@@ -41,23 +41,38 @@ class Coverage {
   }
   double count() const {
     double covered = 0;
+    for_stretches([&](std::size_t begin, std::size_t end) {
+      covered += static_cast<double>(end - begin);
+    });
+    return covered;
+  }
+  std::vector<std::uint8_t> marks(std::size_t right_rows) const {
+    std::vector<std::uint8_t> near(right_rows, 0);
+    for_stretches([&](std::size_t begin, std::size_t end) {
+      for (; begin < end; ++begin)
+        near[static_cast<std::size_t>(search_.sorted().row(begin)) - 1] = 1;
+    });
+    return near;
+  }
+
+ private:
+  // each(begin, end) for the places that are covered
+  template <class Each>
+  void for_stretches(Each&& each) const {
     std::int64_t depth = 0;
-    for (Row step : steps_) {
-      depth += step;
-      covered += depth > 0;
+    for (std::size_t k = 0; k < steps_.size(); ++k) {
+      depth += steps_[k];
+      if (depth > 0) each(k, k + 1);
     }
     for (std::size_t s = 0; s < back_.size(); ++s) {
       const Row group = static_cast<Row>(s + 1);
       const std::size_t begin = search_.sorted().begin(group);
       const std::size_t end = search_.sorted().end(group);
-      covered += back_[s] >= ahead_[s]
-                     ? static_cast<double>(end - begin)
-                     : static_cast<double>(back_[s] - begin + end - ahead_[s]);
+      const bool meet = back_[s] >= ahead_[s];
+      each(begin, meet ? end : back_[s]);
+      if (!meet) each(ahead_[s], end);
     }
-    return covered;
   }
-
- private:
   void mark(const Point& point) {
     if (point.low >= point.high) return;
     __atomic_fetch_add(&steps_[point.low], 1, __ATOMIC_RELAXED);
@@ -199,7 +214,8 @@ NearestPairs match_all(const Context& context, const Groups& groups,
                        const Nearest& nearest,
                        const std::vector<Comparison>& rules,
                        const std::uint8_t* skip_left,
-                       const std::uint8_t* skip_right, double limit) {
+                       const std::uint8_t* skip_right, double limit,
+                       bool mark_near) {
   const NearestSearch<T> search(context, groups, nearest, rules, skip_left,
                                 skip_right);
   std::unique_ptr<Coverage<T>> coverage;
@@ -217,7 +233,10 @@ NearestPairs match_all(const Context& context, const Groups& groups,
   } else {
     match_tied(context, groups, search, nearest, limit, coverage.get(), result);
   }
-  if (coverage) result.candidates = coverage->count();
+  if (coverage) {
+    result.candidates = coverage->count();
+    if (mark_near) result.near = coverage->marks(groups.right_rows);
+  }
   return result;
 }
 
@@ -227,12 +246,13 @@ NearestPairs match_nearest(const Context& context, const Groups& groups,
                            const Nearest& nearest,
                            const std::vector<Comparison>& rules,
                            const std::uint8_t* skip_left,
-                           const std::uint8_t* skip_right, double limit) {
+                           const std::uint8_t* skip_right, double limit,
+                           bool mark_near) {
   if (nearest.int64)
     return match_all<std::int64_t>(context, groups, nearest, rules, skip_left,
-                                   skip_right, limit);
+                                   skip_right, limit, mark_near);
   return match_all<double>(context, groups, nearest, rules, skip_left,
-                           skip_right, limit);
+                           skip_right, limit, mark_near);
 }
 
 }  // namespace ronda::core

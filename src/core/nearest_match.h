@@ -26,6 +26,7 @@ struct NearestPairs {
   // right rows that were near enough to some left row, chosen or not; -1 where
   // other rules decide too and it is not known
   double candidates = -1;
+  std::vector<std::uint8_t> near;  // which these are, if that was asked
   bool too_many = false;  // more than the limit; `list` is of no use then
 };
 
@@ -33,6 +34,7 @@ NearestPairs match_nearest(const Context& context, const Groups& groups,
                            const Nearest& nearest,
                            const std::vector<Comparison>& rules,
                            const std::uint8_t* skip_left,
-                           const std::uint8_t* skip_right, double limit);
+                           const std::uint8_t* skip_right, double limit,
+                           bool mark_near = false);
 
 }  // namespace ronda::core

@@ -1,0 +1,155 @@
+# Which rows break what is expected, as numbers and a few keys: of frames, or of parts of
+# frames, whose faults add up (added_faults()). pair_expect.R makes sentences of them.
+
+# whether anything may stop a pairing because of its rows
+may_fail <- function(pairing) {
+  !is.null(pairing$expect) || pairing$missing_keys == "stop" ||
+    identical(pairing$repeats, "stop")
+}
+
+# What may be wrong with the candidates, of what was asked: list(missing, shape, alone,
+# several, tied), each NULL where nothing is. `every`: also rows without partner of which
+# the whole may have few enough
+faults_of <- function(pairing, keys, tied = NULL, every = FALSE) {
+  parts <- expectation_parts(pairing$expect)
+  words <- parts$words
+  counts <- pairing$counts
+  list(
+    missing = if (counts$missing_left + counts$missing_right > 0 &&
+      (pairing$missing_keys == "stop" || "no-missing-keys" %in% words)) {
+      missing_faults(pairing, keys)
+    },
+    shape = shape_faults(pairing, keys, words),
+    alone = alone_faults(pairing, parts, every),
+    several = if (identical(pairing$repeats, "stop") && counts$most_left > 1L) {
+      several_faults(pairing)
+    },
+    tied = if (length(tied)) tied_faults(pairing, tied)
+  )
+}
+
+missing_faults <- function(pairing, keys) {
+  lapply(c(left = "left", right = "right"), function(side) {
+    at_fault(pairing, side, which(if (is.null(pairing$keyless)) {
+      rows_with_missing(keys, side)
+    } else {
+      pairing$keyless[[side]]
+    }))
+  })
+}
+
+# which sides' keys are expected once, of the shape that was asked for
+expected_once <- function(words) {
+  shape <- intersect(words, key_shapes[1:3])
+  c(
+    left = length(shape) > 0L && startsWith(shape, "one-to"),
+    right = length(shape) > 0L && endsWith(shape, "to-one")
+  )
+}
+
+shape_faults <- function(pairing, keys, words) {
+  once <- expected_once(words)
+  if (!any(once & pairing$counts$repeated[side_names])) {
+    return(NULL)
+  }
+  if (!pairing$keyed_only) {
+    return(shared_partner_faults(pairing, once))
+  }
+  match_missing <- pairing$missing_keys == "match"
+  lapply(c(left = "left", right = "right"), function(side) {
+    if (once[[side]]) {
+      at_fault(pairing, side, rows_repeated(keys[[side]], keys$kinds, match_missing))
+    }
+  })
+}
+
+# Where a condition or an ordered rule decides, no key is shared: a row has several
+# partners.
+shared_partner_faults <- function(pairing, once) {
+  counts <- lapply(c(left = "left", right = "right"), function(side) {
+    partner_counts(pairing$matches, side)
+  })
+  # where each left row may have one partner, those that have more, and their partners
+  many_left <- if (once[["right"]]) which(counts$left > 1L)
+  many_right <- if (once[["left"]]) which(counts$right > 1L)
+  left_rows <- sort(unique(c(
+    many_left, unlist(lapply(many_right, left_partners_of, matches = pairing$matches))
+  )))
+  right_rows <- sort(unique(c(
+    many_right, if (length(many_left)) partners_of(pairing$matches, many_left)
+  )))
+  list(
+    left = list(words = several_words(pairing, "left", many_left)),
+    right = list(words = several_words(pairing, "right", many_right)),
+    left_rows = numbers_of(pairing, "left", left_rows),
+    right_rows = numbers_of(pairing, "right", right_rows)
+  )
+}
+
+# "row 2 of prices (`day` = 2031-05-05) falls into rows 3 and 4 of periods"
+several_words <- function(pairing, side, rows, most = 3L) {
+  if (!length(rows)) {
+    return(NULL)
+  }
+  other <- setdiff(side_names, side)
+  labels <- structure(pairing$labels, names = side_names)
+  verb <- pairing_verb(pairing, side)
+  columns <- rule_columns(pairing$rules, side)
+  words <- vapply(utils::head(rows, most), function(row) {
+    partners <- numbers_of(pairing, other, partners_of_row(pairing$matches, side, row))
+    sprintf("row %s of %s%s %s rows %s of %s", row_words(numbers_of(pairing, side, row)),
+      labels[[side]],
+      if (length(columns)) {
+        sprintf(" (%s)", key_words(pairing[[side]], columns, row))
+      } else {
+        ""
+      },
+      verb, listed(row_words(partners), "and"), labels[[other]]
+    )
+  }, "")
+  more <- length(rows) - length(words)
+  c(words, if (more > 0L) {
+    sprintf("and %s of %s more", counted(more, "row"), labels[[side]])
+  })
+}
+
+# what a row does with its partners
+pairing_verb <- function(pairing, side) {
+  kinds <- setdiff(kinds_of(pairing$rules), "same")
+  verbs <- if (identical(kinds, "inside")) {
+    c(left = "falls into", right = "holds")
+  } else if (identical(kinds, "covers")) {
+    c(left = "holds", right = "falls into")
+  } else if (identical(kinds, "overlap")) {
+    c(left = "overlaps", right = "overlaps")
+  } else {
+    c(left = "pairs with", right = "pairs with")
+  }
+  verbs[[side]]
+}
+
+# rows without partner of the sides that ask for partners
+alone_faults <- function(pairing, parts, every) {
+  lapply(c(left = "left", right = "right"), function(side) {
+    share <- parts$shares[[paste0(side, "_matched")]]
+    n <- pairing$sizes[side_number(side)]
+    asked <- paste0(side, "-complete") %in% parts$words ||
+      !is.null(share) && (every || pairing$counts[[paste0("matched_", side)]] < share * n)
+    if (asked) at_fault(pairing, side, unmatched(pairing$matches, side))
+  })
+}
+
+several_faults <- function(pairing) {
+  many <- which(partner_counts(pairing$matches, "left") > 1L)
+  c(at_fault(pairing, "left", many), list(
+    right_rows = numbers_of(pairing, "right", partners_of(pairing$matches, many))
+  ))
+}
+
+tied_faults <- function(pairing, tied) {
+  rule <- rules_of(pairing$rules, "nearest")[[1L]]
+  list(
+    rows = numbers_of(pairing, "left", tied),
+    words = key_words(pairing$left, rule$left, tied[1L])
+  )
+}
