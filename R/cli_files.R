@@ -137,11 +137,3 @@ say_written <- function(file, options) {
     to_stderr(sprintf("%s: %s", file, byte_words(file.size(file))))
   }
 }
-
-byte_words <- function(bytes) {
-  if (bytes < 1000) sprintf("%d bytes", as.integer(bytes)) else {
-    units <- c("kB", "MB", "GB", "TB")
-    k <- min(floor(log10(bytes) / 3), length(units))
-    sprintf("%.3g %s", bytes / 1000^k, units[k])
-  }
-}

@@ -3,8 +3,10 @@
 
 parquet_note <- "ronda:columns"
 
-read_parquet_file <- function(path) {
+# `columns`: some of them, NULL for all
+read_parquet_file <- function(path, columns = NULL) {
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
+    col_select = columns,
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
   notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
@@ -14,17 +16,25 @@ read_parquet_file <- function(path) {
   with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))
 }
 
-write_parquet_file <- function(x, path) {
+# `as_number`: columns that are stored as plain numbers, beside those that have to be.
+# `alike`: files of one schema, whichever rows they have (every column may have missing
+# values).
+write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) {
   long <- names(x)[vapply(x, is_int64, NA)]
-  note <- notes_of_columns(x)
-  as_number <- vapply(x, is_stored_as_number, NA)
+  as_number <- names(x) %in% as_number | vapply(x, is_stored_as_number, NA)
+  note <- notes_of_columns(x, as_number)
   x[as_number] <- lapply(x[as_number], function(column) as.double(strip_class(column)))
+  # (whole numbers of R's are durations and days as its doubles are)
+  is_whole <- vapply(x, function(column) is.integer(column) && is_plain_duration(column), NA)
+  x[is_whole] <- lapply(x[is_whole], common_storage, 1) |> lapply(`[[`, "left")
   is_time <- vapply(x, inherits, NA, "POSIXct")
   x[is_time] <- lapply(x[is_time], function(column) {
     column[] <- structure(before_cutting(as.double(strip_class(column))), class = class(column))
     column
   })
   nanoparquet::write_parquet(x, path,
+    schema = if (alike) schema_with_missing(x),
+    options = nanoparquet::parquet_options(write_minmax_values = !alike),
     # (a dictionary of 64-bit integers with missing ones can't be written)
     encoding = if (length(long)) structure(rep("PLAIN", length(long)), names = long),
     metadata = if (length(note)) structure(note, names = parquet_note)
@@ -32,20 +42,34 @@ write_parquet_file <- function(x, path) {
   check_end(path, charToRaw("PAR1"))
 }
 
+# What the columns of a frame are in parquet, where any may have missing values
+schema_with_missing <- function(x) {
+  schema <- nanoparquet::infer_parquet_schema(x)
+  day <- vapply(x, inherits, NA, "Date")
+  # (inferred are the numbers that R has for days, which is not what is written)
+  of_type <- setdiff(names(schema), c("file_name", "r_col", "name", "r_type"))
+  schema[day, of_type] <- nanoparquet::parquet_schema(day = "DATE")[rep(1L, sum(day)), of_type]
+  schema$repetition_type <- "OPTIONAL"
+  schema
+}
+
 # Columns that parquet would round: parts of days and of microseconds, and durations of
 # more digits than it has room for
 is_stored_as_number <- function(x) {
   number <- if (is.double(x) && is.object(x)) as.double(strip_class(x))
   if (is_plain_duration(x) && !is.null(number)) {
-    scale <- duration_seconds[[attr(x, "units")]]
-    return(!all(is.na(number) | round(number * scale * 1e9) / 1e9 / scale == number))
+    # (as they are read back)
+    seconds <- round(number * duration_seconds[[attr(x, "units")]] * 1e9) / 1e9
+    back <- as_duration(seconds, "secs")
+    units(back) <- attr(x, "units")
+    return(!all(is.na(number) | strip_class(back) == number))
   }
   if (inherits(x, "POSIXct")) {
     return(!is.null(number) && !all(is.na(number) | whole_microseconds(cut_microseconds(
       before_cutting(number)
     )) == number))
   }
-  identical(oldClass(x), "Date") && any(has_part_of_day(number))
+  identical(oldClass(x), "Date") && !is.null(number) && any(has_part_of_day(number))
 }
 
 # nanoparquet cuts times below the microsecond and reads them a little off. What it cuts
@@ -66,15 +90,15 @@ has_part_of_day <- function(days) is.finite(days) & days != floor(days)
 is_plain_duration <- function(x) identical(oldClass(x), "difftime")
 
 # A line for each column that has something to note: its name, what, and the value
-notes_of_columns <- function(x) {
-  lines <- unlist(Map(function(column, name) {
-    note <- note_of(column)
+notes_of_columns <- function(x, as_number) {
+  lines <- unlist(Map(function(column, name, as_number) {
+    note <- note_of(column, as_number)
     if (!is.null(note)) paste(utils::URLencode(name, TRUE), note[1L], note[2L])
-  }, x, names(x)))
+  }, x, names(x), as_number))
   if (length(lines)) paste(lines, collapse = "\n")
 }
 
-note_of <- function(x) {
+note_of <- function(x, as_number) {
   if (inherits(x, "POSIXct")) {
     zone <- attr(x, "tzone")[1L]
     c("zone", if (is.null(zone)) "-" else zone)
@@ -82,7 +106,7 @@ note_of <- function(x) {
     c("levels", "ordered")
   } else if (is_plain_duration(x)) {
     c("units", attr(x, "units"))
-  } else if (is_stored_as_number(x)) {
+  } else if (as_number && inherits(x, "Date")) {
     c("days", "parts")
   }
 }

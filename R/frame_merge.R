@@ -139,18 +139,23 @@ stop_differ <- function(pairing, column, rows, differ, call) {
       .subset2(pairing$right, column$right), right[1L], column$right, call
     ))
   )
+  stop_differing(column$name, words, numbers_of(pairing, "left", left),
+    numbers_of(pairing, "right", right), call
+  )
+}
+
+# `words`: the first of the rows, in words
+stop_differing <- function(name, words, left_rows, right_rows, call) {
   stop_ronda("collision",
-    sprintf("`%s` differs between the frames in %s.", column$name,
-      counted(length(differ), "row")
+    sprintf("`%s` differs between the frames in %s.", name,
+      counted(length(left_rows), "row")
     ),
     words,
     sprintf(
-      "Write collisions = list(%s = \"rename\") to see both columns.",
-      name_code(column$name)
+      "Write collisions = list(%s = \"rename\") to see both columns.", name_code(name)
     ),
     call = call, data = list(
-      column = column$name, left_rows = numbers_of(pairing, "left", left),
-      right_rows = numbers_of(pairing, "right", right)
+      column = name, words = words, left_rows = left_rows, right_rows = right_rows
     )
   )
 }

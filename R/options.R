@@ -23,3 +23,5 @@ pairs_per_block_option <- function(usual) {
 sample_rows_option <- function(usual) getOption("ronda.sample_rows", usual)
 
 path_option <- function() getOption("ronda.path")
+
+piece_rows_option <- function(usual) getOption("ronda.piece_rows", usual)

@@ -106,9 +106,17 @@ repeated_keys_line <- function(pairing, side) {
 # The keys that multiply most, as a frame: key columns, the rows on each side
 # and their pairs
 heavy_keys <- function(pairing, most = 3L) {
-  if (!is.null(pairing$whole)) {
-    return(utils::head(pairing$whole$heavy, most))
-  }
+  keys <- if (is.null(pairing$whole)) heavy_rows(pairing, most) else pairing$whole$heavy
+  keys <- utils::head(keys, most)
+  # those that repeat on both sides, where there are any
+  multiply <- keys$left_rows > 1L & keys$right_rows > 1L
+  if (any(multiply)) keys <- gather_rows(keys, which(multiply))
+  keys[names(keys) != ".row"]
+}
+
+# The same whether they repeat on both sides or not, with the number of a left row of
+# each, `.row`
+heavy_rows <- function(pairing, most) {
   columns <- unique(vapply(
     pairing$key_rules, function(rule) rule$left, ""
   ))
@@ -117,11 +125,11 @@ heavy_keys <- function(pairing, most = 3L) {
   } else {
     heavy_groups(pairing, most)
   }
-  # keys that repeat on both sides, where there are any
-  multiply <- heavy$left_rows > 1L & heavy$right_rows > 1L
-  if (any(multiply)) heavy <- lapply(heavy, `[`, multiply)
   keys <- picked_columns(pairing$left, columns, heavy$row)
-  as_base_frame(c(keys, heavy[-1L]), length(heavy$row))
+  as_base_frame(
+    c(keys, heavy[-1L], list(.row = numbers_of(pairing, "left", heavy$row))),
+    length(heavy$row)
+  )
 }
 
 # The same where a condition decides too: pairs are summed key by key

@@ -108,7 +108,9 @@ key_shape_failure <- function(pairing, rows, words) {
     key_shape_of(pairing$counts)
   )
   if (!pairing$keyed_only) {
-    return(failure(text, c(rows$left$words, rows$right$words),
+    return(failure(text, c(
+      several_words(rows$left, pairing$labels[1L]), several_words(rows$right, pairing$labels[2L])
+    ),
       "explain_row() of the pairing without `expect` shows why.",
       left_rows = rows$left_rows, right_rows = rows$right_rows
     ))
@@ -124,6 +126,13 @@ key_shape_failure <- function(pairing, rows, words) {
     repeated_keys_line(pairing, if (length(rows$left$rows)) "left" else "right"),
     as_row_numbers(rows$left$rows), as_row_numbers(rows$right$rows)
   )
+}
+
+several_words <- function(told, label) {
+  more <- told$count - length(told$words)
+  c(told$words, if (length(more) && more > 0L) {
+    sprintf("and %s of %s more", counted(more, "row"), label)
+  })
 }
 
 completeness_failure <- function(pairing, side, alone) {

@@ -79,15 +79,16 @@ shared_partner_faults <- function(pairing, once) {
     many_right, if (length(many_left)) partners_of(pairing$matches, many_left)
   )))
   list(
-    left = list(words = several_words(pairing, "left", many_left)),
-    right = list(words = several_words(pairing, "right", many_right)),
+    left = several_told(pairing, "left", many_left),
+    right = several_told(pairing, "right", many_right),
     left_rows = numbers_of(pairing, "left", left_rows),
     right_rows = numbers_of(pairing, "right", right_rows)
   )
 }
 
+# how many rows of a side have several partners, and the first of them in words:
 # "row 2 of prices (`day` = 2031-05-05) falls into rows 3 and 4 of periods"
-several_words <- function(pairing, side, rows, most = 3L) {
+several_told <- function(pairing, side, rows, most = 3L) {
   if (!length(rows)) {
     return(NULL)
   }
@@ -95,7 +96,8 @@ several_words <- function(pairing, side, rows, most = 3L) {
   labels <- structure(pairing$labels, names = side_names)
   verb <- pairing_verb(pairing, side)
   columns <- rule_columns(pairing$rules, side)
-  words <- vapply(utils::head(rows, most), function(row) {
+  first <- utils::head(rows, most)
+  words <- vapply(first, function(row) {
     partners <- numbers_of(pairing, other, partners_of_row(pairing$matches, side, row))
     sprintf("row %s of %s%s %s rows %s of %s", row_words(numbers_of(pairing, side, row)),
       labels[[side]],
@@ -107,10 +109,7 @@ several_words <- function(pairing, side, rows, most = 3L) {
       verb, listed(row_words(partners), "and"), labels[[other]]
     )
   }, "")
-  more <- length(rows) - length(words)
-  c(words, if (more > 0L) {
-    sprintf("and %s of %s more", counted(more, "row"), labels[[side]])
-  })
+  list(at = numbers_of(pairing, side, first), words = words, count = length(rows))
 }
 
 # what a row does with its partners
@@ -149,7 +148,86 @@ several_faults <- function(pairing) {
 tied_faults <- function(pairing, tied) {
   rule <- rules_of(pairing$rules, "nearest")[[1L]]
   list(
-    rows = numbers_of(pairing, "left", tied),
+    rows = numbers_of(pairing, "left", tied), at = numbers_of(pairing, "left", tied[1L]),
     words = key_words(pairing$left, rule$left, tied[1L])
   )
+}
+
+# The faults of the whole, of those of its parts -----------------------------------
+
+added_faults <- function(faults) {
+  faults <- compact(faults)
+  part <- function(...) lapply(faults, function(x) {
+    for (name in c(...)) x <- x[[name]]
+    x
+  })
+  both <- function(name) {
+    lapply(c(left = "left", right = "right"), function(side) joined_fault(part(name, side)))
+  }
+  there <- function(name) any(lengths(part(name)) > 0L)
+  list(
+    missing = if (there("missing")) both("missing"),
+    shape = if (there("shape")) added_shapes(part("shape")),
+    alone = if (there("alone")) both("alone"),
+    several = if (there("several")) {
+      c(joined_fault(part("several")), list(right_rows = rows_joined(part("several", "right_rows"))))
+    },
+    tied = if (there("tied")) joined_told(part("tied"))
+  )
+}
+
+rows_joined <- function(rows) sort(unique(unlist(rows)))
+
+# rows at fault of all parts in the order of their numbers, with the first ones' keys
+joined_fault <- function(faults) {
+  faults <- compact(faults)
+  if (!length(faults)) {
+    return(NULL)
+  }
+  rows <- unlist(lapply(faults, `[[`, "rows"))
+  told <- unlist(lapply(faults, function(fault) utils::head(fault$rows, told_keys)))
+  columns <- names(faults[[1L]]$keys)
+  keys <- lapply(columns, function(name) {
+    one_column(lapply(faults, function(fault) fault$keys[[name]]))
+  })
+  first <- utils::head(order(told, method = "radix"), told_keys)
+  keys <- lapply(keys, gather_, first)
+  names(keys) <- columns
+  list(rows = sort(rows), keys = keys)
+}
+
+# parts of one column below each other
+one_column <- function(parts) {
+  whole <- unlist(lapply(parts, strip_class), use.names = FALSE)
+  attributes(whole) <- attributes(parts[[1L]])
+  whole
+}
+
+joined_told <- function(told, most = 1L) {
+  told <- compact(told)
+  at <- unlist(lapply(told, `[[`, "at"))
+  words <- unlist(lapply(told, `[[`, "words"))
+  first <- utils::head(order(at), most)
+  counts <- unlist(lapply(told, `[[`, "count"))
+  list(
+    rows = sort(unlist(lapply(told, `[[`, "rows"))), at = at[first], words = words[first],
+    count = if (length(counts)) sum(counts)
+  )
+}
+
+added_shapes <- function(shapes) {
+  shapes <- compact(shapes)
+  of_side <- function(side) compact(lapply(shapes, `[[`, side))
+  if (is.null(shapes[[1L]]$left_rows)) {
+    return(lapply(c(left = "left", right = "right"), function(side) {
+      joined_fault(of_side(side))
+    }))
+  }
+  told <- lapply(c(left = "left", right = "right"), function(side) {
+    if (length(of_side(side))) joined_told(of_side(side), 3L)
+  })
+  c(told, list(
+    left_rows = rows_joined(lapply(shapes, `[[`, "left_rows")),
+    right_rows = rows_joined(lapply(shapes, `[[`, "right_rows"))
+  ))
 }

@@ -24,16 +24,24 @@ check_row_limit <- function(pairing, rows, call) {
   if (pairs <= limit && total <= largest_frame) {
     return()
   }
+  if (pairs > limit) stop_pairs(pairing, pairs, limit, call, total)
   stop_ronda("too_many_rows",
-    if (pairs > limit) {
-      sprintf("The frames make %s, more than `max_rows` allows (%s).",
-        counted(pairs, "pair"), with_commas(limit)
-      )
-    } else {
-      sprintf("The result would have %s, more than a data frame can hold.",
-        counted(total, "row")
-      )
-    },
+    sprintf("The result would have %s, more than a data frame can hold.",
+      counted(total, "row")
+    ),
+    heavy_words(pairing),
+    "Choose with `repeats`, add a key, or use rows = \"semi\" or \"anti\".",
+    call = call,
+    data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
+  )
+}
+
+# `total`: how many rows the result would have
+stop_pairs <- function(pairing, pairs, limit, call, total = 0) {
+  stop_ronda("too_many_rows",
+    sprintf("The frames make %s, more than `max_rows` allows (%s).",
+      counted(pairs, "pair"), with_commas(limit)
+    ),
     heavy_words(pairing),
     paste(
       "Choose with `repeats`, add a key,",

@@ -190,3 +190,11 @@ has_unicode <- function() {
 
 # text of a figure, each of its lines folded to the width
 in_lines <- function(text, width) paste(strwrap(text, width + 1L), collapse = "\n")
+
+byte_words <- function(bytes) {
+  if (bytes < 1000) sprintf("%d bytes", as.integer(bytes)) else {
+    units <- c("kB", "MB", "GB", "TB")
+    k <- min(floor(log10(bytes) / 3), length(units))
+    sprintf("%.3g %s", bytes / 1000^k, units[k])
+  }
+}

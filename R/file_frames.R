@@ -1,0 +1,191 @@
+#' Files that hold one frame
+#'
+#' A folder of files, or some paths, as one frame for [join_files()]. Nothing is read
+#' but names and sizes, and what parquet files say of themselves at their ends.
+#'
+#' Parquet files have types of their own; all must have the same columns in the same
+#' order, and types that have a common one. Csv and tsv files get one type for each
+#' column over all of them, as [read_frame()] settles it for one file; that is done when
+#' they are joined. Factors have the levels of all files.
+#'
+#' @param path `[character]` A folder, or paths of files of one kind: `.parquet`,
+#'   `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files are taken in the order of
+#'   their names, those whose names begin with `.` or `_` left out.
+#' @param types,decimal For csv and tsv, as in [read_frame()].
+#' @return A list of class `ronda_frame_files`: `files` (a data frame with a line for
+#'   each: `path`, `rows` (NA for text files), `bytes`, `time`), `columns` (a data frame:
+#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, `types` and `decimal`.
+#' @section Errors: `ronda_error_file` when there is no such file, when files are of
+#'   different kinds or have different columns; `ronda_error_argument` otherwise.
+#' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
+#' @examples
+#' folder <- tempfile()
+#' dir.create(folder)
+#' if (requireNamespace("nanoparquet", quietly = TRUE)) {
+#'   write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
+#'   write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
+#'   frame_files(folder)
+#' }
+#' @export
+frame_files <- function(path, types = NULL, decimal = ".") {
+  call <- quote(frame_files())
+  if (missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
+    stop_argument("`path` must be a folder, or the paths of files.", call = call)
+  }
+  check_types(types, call)
+  check_choice(decimal, c(".", ","), "decimal", call)
+  paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
+  for (one in paths) {
+    if (!file.exists(one)) stop_file("There is no file %s.", one, call)
+  }
+  kind <- kind_of_files(paths, call)
+  if (length(types) && kind == "parquet") {
+    stop_argument("`types` is for csv and tsv; parquet files have types of their own.",
+      call = call
+    )
+  }
+  info <- file.info(paths, extra_cols = FALSE)
+  found <- list(
+    files = data.frame(
+      path = normalizePath(paths), rows = NA_real_, bytes = info$size,
+      time = as.double(info$mtime), stringsAsFactors = FALSE
+    ),
+    columns = NULL, kind = kind, label = files_label(path), types = types,
+    decimal = decimal
+  )
+  found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
+  structure(found, class = "ronda_frame_files")
+}
+
+file_kinds <- c("parquet", "csv", "tsv")
+
+files_in <- function(folder, call) {
+  endings <- "[.](parquet|csv|tsv|txt)([.]gz)?$"
+  paths <- list.files(folder, endings, full.names = TRUE, ignore.case = TRUE)
+  paths <- paths[!grepl("^[._]", basename(paths))]
+  if (!length(paths)) {
+    stop_file("The folder %s has no .parquet, .csv or .tsv file in it.", folder, call)
+  }
+  sort(paths, method = "radix")
+}
+
+kind_of_files <- function(paths, call) {
+  kinds <- vapply(paths, file_format, "", call = call, USE.NAMES = FALSE)
+  other <- which(!kinds %in% file_kinds)
+  if (length(other)) {
+    stop_file("%s is no parquet, csv or tsv file.", paths[other[1L]], call)
+  }
+  if (any(kinds != kinds[1L])) {
+    stop_ronda("file", sprintf("There are files of different kinds: %s and %s.",
+      basename(paths[1L]), basename(paths[kinds != kinds[1L]][1L])
+    ), "Name the files of one kind.", call = call)
+  }
+  kinds[1L]
+}
+
+files_label <- function(path) {
+  if (length(path) == 1L) basename(path) else sprintf("%s and %d more", basename(path[1L]),
+    length(path) - 1L
+  )
+}
+
+# What parquet files say of themselves: rows, columns, and for each file the number of
+# its schema among those that differ
+parquet_facts <- function(found, call) {
+  need_packages("nanoparquet", "Reading parquet", call, class = "file", least = "0.5.1")
+  facts <- lapply(found$files$path, parquet_footer, call = call)
+  names <- facts[[1L]]$schema$name
+  for (k in seq_along(facts)) {
+    if (!identical(facts[[k]]$schema$name, names)) {
+      stop_ronda("file", sprintf("%s has other columns than %s.",
+        basename(found$files$path[k]), basename(found$files$path[1L])
+      ), call = call)
+    }
+  }
+  found$files$rows <- vapply(facts, `[[`, 0, "rows")
+  schemas <- lapply(facts, `[[`, "schema")
+  found$files$schema <- match(schemas, unique(schemas))
+  found$columns <- data.frame(
+    name = names, type = facts[[1L]]$words, stringsAsFactors = FALSE
+  )
+  found
+}
+
+parquet_footer <- function(path, call) {
+  tryCatch({
+    footer <- nanoparquet::read_parquet_metadata(path)
+    schema <- as.data.frame(footer$schema)
+    leaves <- which(is.na(schema$num_children) | schema$num_children == 0L)
+    notes <- footer$file_meta_data$key_value_metadata[[1L]]
+    logical <- vapply(schema$logical_type[leaves], function(x) {
+      paste(unlist(x), collapse = " ")
+    }, "")
+    list(
+      rows = as.double(sum(footer$row_groups$num_rows)),
+      schema = list(
+        name = schema$name[leaves], type = schema$type[leaves], logical = logical,
+        notes = notes$value[notes$key %in% c(parquet_note, "ARROW:schema")]
+      ),
+      words = parquet_words(schema$type[leaves], logical)
+    )
+  }, error = function(e) {
+    stop_file("%s can't be read: %s", path, call, conditionMessage(e))
+  })
+}
+
+parquet_words <- function(type, logical) {
+  words <- c(
+    BOOLEAN = "logical", INT32 = "integer", INT64 = "64-bit integer", DOUBLE = "double",
+    FLOAT = "double", BYTE_ARRAY = "text"
+  )[type]
+  words[startsWith(logical, "DATE")] <- "date"
+  words[startsWith(logical, "TIMESTAMP")] <- "date-time"
+  words[is.na(words)] <- tolower(type[is.na(words)])
+  unname(words)
+}
+
+text_facts <- function(found, call) {
+  heads <- lapply(found$files$path, function(path) {
+    tryCatch(delimited_head(path, found$kind), error = function(e) {
+      stop_file("%s can't be read: %s", path, call, conditionMessage(e))
+    })
+  })
+  names <- heads[[1L]]$names
+  for (k in seq_along(heads)) {
+    if (!identical(heads[[k]]$names, names)) {
+      stop_ronda("file", sprintf("%s has other columns than %s.",
+        basename(found$files$path[k]), basename(found$files$path[1L])
+      ), call = call)
+    }
+  }
+  check_typed_names(found$types, names, found$label, call)
+  type <- rep(NA_character_, length(names))
+  asked <- names %in% names(found$types)
+  type[asked] <- found$types[names[asked]]
+  found$columns <- data.frame(name = names, type = type, stringsAsFactors = FALSE)
+  found
+}
+
+#' @export
+format.ronda_frame_files <- function(x, ...) {
+  rows <- sum(x$files$rows)
+  types <- x$columns$type
+  types[is.na(types)] <- "settled by all cells"
+  c(
+    sprintf("%s: %s, %s, %s", x$label,
+      counted(nrow(x$files), paste(x$kind, "file")),
+      if (is.na(rows)) "rows not counted yet" else counted(rows, "row"),
+      counted(nrow(x$columns), "column")
+    ),
+    sprintf("  %s (%s)", format(x$columns$name), types)
+  )
+}
+
+#' @export
+print.ronda_frame_files <- function(x, ...) {
+  cat(format(x), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+dim.ronda_frame_files <- function(x) c(sum(x$files$rows), nrow(x$columns))

@@ -1,0 +1,295 @@
+#' Join files that are larger than memory
+#'
+#' What [join_frames()] does, for frames in files: the same rules, options, checks and
+#' answers. Rows go through memory in parts, on as many processes or machines as
+#' `future::plan()` says, and the result is a folder of parquet files.
+#'
+#' @section Ways:
+#' `"parts"`: both sides are cut into parts by the values of their keys, so that rows of
+#' one key come together, and part is joined with part. `"right_whole"`: the right side
+#' stays in every worker, and the left side streams past it. `"ranges"`, for ordered rules
+#' without a key: both sides are cut along the ordered column, right rows in all parts that
+#' the rule reaches from. `"auto"` chooses by sizes and says which, and why.
+#'
+#' A key that many left rows share is cut into pieces beside the same right rows, so that
+#' no task is much larger than the others. [cross()], [in_turn()] and [nearest()] without
+#' `within` beside other rules need the right side whole, unless they have a key.
+#'
+#' @section Workers:
+#' Without a plan all runs in this session. `future::plan("multisession", workers = 2)` uses
+#' two processes here; machines that share a disk are reached by
+#' `future::plan("cluster", workers = c("one", "two"))`. Each worker has its own `memory`.
+#' What a lost worker was doing is done again, up to `tries` times.
+#'
+#' @section Promises:
+#' The same inputs and `parts` give the same bytes, whatever the workers. Rows come part by
+#' part, in each in left order; `row_order = "left"` or `"right"` orders all of them, by one
+#' more pass. `out` is whole or not there. What was done before a crash stays in a folder
+#' beside it (`<out>.work`) and is taken up again by the same call, if the inputs, the
+#' arguments and the versions are the same. `expect`, `max_rows`, warnings and notes speak
+#' of the whole. `via` is asked about a sample whether it works value by value; functions in
+#' `collisions` must, too. A median in the receipt is that of at most 10,001 values of each
+#' part, and says so.
+#'
+#' @param left,right `[ronda_frame_files | data.frame]` [frame_files()], or a frame in memory.
+#' @inheritParams join_frames
+#' @param row_order `[character(1)]` NULL: part by part, left order in each. `"left"`,
+#'   `"right"`: all rows in that side's order.
+#' @param out `[character(1)]` The folder to write; it must not be there yet.
+#' @param way `[character(1)]` `"auto"`, `"parts"`, `"right_whole"` or `"ranges"`.
+#' @param parts `[integer(1)]` How many parts. NULL: as many as memory asks for.
+#' @param memory `[character(1) | numeric(1)]` What one worker may take: `"2 GB"`, or bytes.
+#' @param tries `[integer(1)]` How often a task is tried whose worker is lost.
+#' @param resume `[logical(1)]` Whether to go on with what an earlier call has done. FALSE
+#'   removes it and begins anew.
+#' @return Invisibly, a list of class `ronda_joined_files`: `files` ([frame_files()] of
+#'   `out`), `receipt` (as [last_receipt()]), `parts` (a data frame with a line for each task:
+#'   `part`, `left_rows`, `right_rows`, `pairs`, `result_rows`, `seconds`), `way`, `why`,
+#'   `memory` and `out`. `plot()` draws rows and seconds by part. The folder holds the
+#'   receipt, too: `_receipt.json` and `_parts.csv`.
+#' @section Errors: As [join_frames()], and `ronda_error_file` when a file can't be read or
+#'   written, the disk is too small or a task failed: the message names the part, and the
+#'   work folder is kept.
+#' @seealso [frame_files()], [read_frame()]; `vignette("larger-than-memory")`.
+#' @examplesIf requireNamespace("future", quietly = TRUE) && packageVersion("future") >= "1.80"
+#' folder <- tempfile()
+#' dir.create(folder)
+#' write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
+#' write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
+#' joined <- join_files(frame_files(folder), vessels,
+#'   on = c(vessel = "code"), out = tempfile()
+#' )
+#' joined
+#' read_frame(joined$out) |> head(3)
+#' @export
+join_files <- function(left, right, on, rows = "left", ..., where = NULL,
+                       missing_keys = "unmatched", repeats = "all",
+                       expect = NULL, max_rows = NULL,
+                       sides = c("left", "right"), take = NULL, omit = NULL,
+                       fold = NULL, keys = "one", collisions = "rename_right",
+                       name_pattern = "{column}_{side}", origin = NULL,
+                       partners = NULL, row_numbers = NULL,
+                       if_absent = NULL, row_order = NULL, out, way = "auto",
+                       parts = NULL, memory = "2 GB", tries = 2, resume = TRUE) {
+  call <- quote(join_files())
+  if (...length()) check_dots_empty(..., call = call)
+  if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
+  code <- frame_code(substitute(left), substitute(right))
+  labels <- if (missing(sides)) frame_labels(code) else sides
+  call <- call_with_frames(call, labels, code)
+  check_choice(rows, names(row_types), "rows", call)
+  settings <- checked_settings(
+    list(way = way, parts = parts, memory = memory, tries = tries, resume = resume,
+      row_order = row_order, fold = fold
+    ),
+    if (missing(out)) NULL else out, call
+  )
+  check_side(left, "left", call)
+  check_side(right, "right", call)
+  choices <- list(
+    take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
+    name_pattern = name_pattern, origin = origin, partners = partners,
+    row_numbers = row_numbers, if_absent = if_absent, row_order = "left"
+  )
+  asked <- list(
+    where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
+    max_rows = max_rows, sides = sides
+  )
+  joined <- with_memory_told(join_sides(
+    list(left = left, right = right), if (missing(on)) NULL else on, missing(on), rows,
+    asked, choices, settings, labels, code, call
+  ))
+  session$latest <- joined$latest
+  joined <- joined$joined
+  if (tells_receipts()) {
+    tell_receipt(c(line_of_receipt(joined$receipt), joined$receipt$notes), joined$receipt)
+  }
+  invisible(joined)
+}
+
+# `out` and how to get there, checked
+checked_settings <- function(settings, out, call) {
+  if (is.null(out)) {
+    stop_argument("`out` is missing: name the folder to write.",
+      "Write, for example: out = \"joined\"",
+      call = call
+    )
+  }
+  check_name(out, "out", call)
+  out <- sub("/+$", "", out)
+  if (file.exists(out)) {
+    stop_file("%s is there already: remove it, or choose another `out`.", out, call)
+  }
+  if (!dir.exists(dirname(out))) stop_file("There is no folder %s.", dirname(out), call)
+  check_choice(settings$way, join_ways, "way", call)
+  if (!is.null(settings$parts)) check_how_many(settings$parts, "parts", call)
+  check_how_many(settings$tries, "tries", call)
+  check_flag(settings$resume, "resume", call)
+  if (!is.null(settings$row_order)) check_row_order(settings, call)
+  settings$memory <- as_bytes(settings$memory, "memory", call)
+  settings$room <- settings$memory - worker_bytes
+  if (settings$room < 2e7) {
+    stop_argument(
+      sprintf("`memory` is %s, and R alone takes %s.", byte_words(settings$memory),
+        byte_words(worker_bytes)
+      ),
+      "Write 500 MB or more.",
+      call = call
+    )
+  }
+  need_packages("nanoparquet", "Writing parquet", call, class = "file", least = "0.5.1")
+  need_packages("future", "join_files()", call, class = "file", least = least_future)
+  settings$out <- file.path(normalizePath(dirname(out)), basename(out))
+  settings
+}
+
+check_row_order <- function(settings, call) {
+  check_choice(settings$row_order, c("left", "right", "keys"), "row_order", call)
+  if (settings$row_order == "keys") {
+    stop_argument("`row_order` can't be \"keys\" for files.",
+      "Write row_order = \"left\" or \"right\", or leave it out for rows part by part.",
+      call = call
+    )
+  }
+}
+
+# All of a join: the inputs made ready, the plan, and the stages
+join_sides <- function(inputs, on, no_on, rows, asked, choices, settings, labels, code,
+                       call) {
+  theirs <- globals_of(list(on, asked, choices))
+  on <- detached(on)
+  asked <- detached(asked)
+  choices <- detached(choices)
+  job <- list(
+    work = work_folder(settings$out), call = call, tries = settings$tries,
+    room = settings$room, version = as.character(utils::packageVersion("ronda")),
+    packages = unique(c("ronda", theirs$packages)), theirs = theirs$values
+  )
+  taken_up <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
+    settings$resume, call
+  )
+  # (what is wrong with the arguments leaves nothing behind)
+  planned <- FALSE
+  on.exit(if (!planned && !taken_up) unlink(job$work, recursive = TRUE))
+  clock <- c(start = now_())
+  job <- with_sides(job, inputs, settings, call)
+  clock <- c(clock, look = now_())
+  job <- with_plan(job, inputs, on, no_on, rows, asked, choices, settings, labels, code, call)
+  planned <- TRUE
+  job <- shuffled_job(job)
+  clock <- c(clock, parts = now_())
+  found <- joined_parts(job)
+  clock <- c(clock, join = now_())
+  decided <- FALSE
+  on.exit(if (!decided) unlink(job$work, recursive = TRUE), add = TRUE)
+  whole <- whole_pairing(job, found$joined, found$alone, found$repeats)
+  decide_whole(job, whole, c(found$joined, found$alone))
+  decided <- TRUE
+  finish_result(job, found$joined, found$alone)
+  latest <- whole_receipt(job, whole, c(found$joined, found$alone), c(clock, finish = now_()))
+  joined <- joined_files(job, settings, latest, found)
+  list(joined = joined, latest = latest)
+}
+
+# What must be the same for work to be taken up again
+facts_of <- function(inputs, on, rows, asked, choices, settings) {
+  list(
+    inputs = lapply(inputs, function(x) {
+      if (!is.data.frame(x)) unclass(x) else {
+        list(digest::digest(x, "xxhash64"), names(x), nrow(x))
+      }
+    }),
+    arguments = as_facts(list(
+      on = on, rows = rows, asked, choices,
+      settings[c("way", "parts", "memory", "row_order")]
+    )),
+    versions = list(
+      as.character(utils::packageVersion("ronda")), R.version.string,
+      as.character(utils::packageVersion("nanoparquet"))
+    )
+  )
+}
+
+# Both sides, their types settled
+with_sides <- function(job, inputs, settings, call) {
+  piece <- min(2e8, settings$room / 12)
+  sides <- Map(function(x, side) {
+    if (!is.data.frame(x)) {
+      return(side_of_files(x, side, piece_rows_option(piece), call))
+    }
+    bytes <- max(8, as.double(utils::object.size(x)) / max(nrow(x), 1))
+    most <- max(1, floor(settings$room / task_factor / 2 / bytes))
+    folder <- work_file(job$work, "rows")
+    side_of_frame(x, side, folder, min(piece_rows_option(most), largest_frame), call)
+  }, inputs, side_names)
+  job$sides <- lapply(sides, function(side) side[names(side) != "frame"])
+  save_job(job)
+  for (side in side_names) sides[[side]] <- settled_side(job, sides[[side]])
+  job$sides <- lapply(sides, finished_side)
+  job
+}
+
+settled_side <- function(job, side) {
+  chunks <- seq_len(nrow(side$chunks))
+  if (side$kind == "own") {
+    return(side)
+  }
+  if (side$kind != "parquet") {
+    looks <- run_tasks(lapply(chunks, new_task, "look", side$side), job,
+      sprintf("Looking at %s", side$label)
+    )
+    return(settle_text_side(side, looks))
+  }
+  schemas <- lapply(split(chunks, side$schema), function(of_schema) {
+    smallest <- of_schema[which.min(side$chunks$to[of_schema])]
+    tryCatch(schema_columns(side$chunks$path[smallest]), error = function(e) {
+      stop_file("%s can't be read: %s", side$chunks$path[smallest], job$call,
+        conditionMessage(e)
+      )
+    })
+  })
+  factors <- lapply(schemas, function(columns) names(columns)[vapply(columns, is.factor, NA)])
+  levels <- vector("list", length(chunks))
+  some <- chunks[lengths(factors)[side$schema] > 0L]
+  levels[some] <- run_tasks(lapply(some, function(k) {
+    c(new_task(k, "levels", side$side), list(columns = factors[[side$schema[k]]]))
+  }), job, sprintf("Looking at the levels of %s", side$label))
+  tryCatch(settle_parquet_side(side, schemas, lapply(levels, `[[`, "levels")),
+    error = function(e) {
+      stop_file("%s can't be read: %s", side$label, job$call, conditionMessage(e))
+    }
+  )
+}
+
+new_task <- function(k, kind, side) {
+  list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
+}
+
+# The job is in a file, so that a task is small
+save_job <- function(job) {
+  kept <- job[setdiff(names(job), c("theirs", "index_outcomes"))]
+  save_whole(kept, work_file(job$work, "job.rds"))
+  writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
+    work_file(job$work, "stamp")
+  )
+}
+
+#' @export
+format.ronda_joined_files <- function(x, ...) {
+  seconds <- x$parts$seconds
+  c(
+    format(x$receipt),
+    sprintf("%s: %s, %s", x$out, counted(nrow(x$files$files), "file"),
+      byte_words(sum(x$files$files$bytes))
+    ),
+    sprintf("way \"%s\" (%s): %s%s", x$way, x$why, counted(nrow(x$parts), "task"),
+      if (length(seconds)) sprintf(", the longest %s s", format(round(max(seconds), 1))) else ""
+    )
+  )
+}
+
+#' @export
+print.ronda_joined_files <- function(x, ...) {
+  cat(format(x), sep = "\n")
+  invisible(x)
+}

@@ -1,0 +1,83 @@
+# The result of a join of files: final types and order, its name, its receipt.
+
+# The files of the result in their final types and order
+finish_result <- function(job, joined, alone) {
+  built <- unlist(lapply(c(joined, alone), `[[`, "built"), recursive = FALSE)
+  ids <- vapply(built, `[[`, "", "id")
+  types <- result_types(job, built, ids)
+  as_number <- unique(unlist(lapply(built, `[[`, "as_number")))
+  if (!is.null(job$order)) {
+    from <- lapply(built, function(x) x[c("id", "index", "types")])
+    run_tasks(lapply(seq_len(job$order$parts), function(p) {
+      list(id = sprintf("order-%05d", p), kind = "order", part = p, from = from,
+        types = types, as_number = as_number
+      )
+    }), job, "Putting into order")
+    types <- types[setdiff(names(types), order_columns)]
+  } else {
+    settle_files(job, built, types, as_number)
+  }
+  if (!length(list.files(work_file(job$work, "result"), "[.]parquet$"))) {
+    write_result_file(job, "part-00001", as_base_frame(types, 0L), as_number)
+  }
+}
+
+result_types <- function(job, built, ids) {
+  names <- plan_names(job$plan$columns)
+  types <- tryCatch(
+    lapply(seq_along(names), function(k) {
+      one_below_other(lapply(built, function(x) x$types[[k]]), names[k], ids)
+    }),
+    error = function(e) {
+      stop_ronda("type", sprintf("The parts have different types: %s.", conditionMessage(e)),
+        "A function of yours gives other types for other rows.",
+        call = job$call
+      )
+    }
+  )
+  structure(types, names = names)
+}
+
+# (parts whose types hang on their rows: values of functions, and times finer than
+# parquet's)
+settle_files <- function(job, built, types, as_number) {
+  other <- Filter(function(x) {
+    !is.null(x$file) && (!setequal(x$as_number, as_number) || !identical(
+      lapply(x$types, attributes), lapply(types, attributes)
+    ) || !identical(vapply(x$types, typeof, ""), vapply(types, typeof, "")))
+  }, built)
+  run_tasks(lapply(other, function(x) {
+    list(id = paste0("settle-", x$id), kind = "settle", file = x$file, types = types,
+      as_number = as_number
+    )
+  }), job, "Settling types")
+}
+
+# the folder under its name, with its receipt; the work folder goes
+joined_files <- function(job, settings, latest, found) {
+  receipt <- receipt_of_call(latest)
+  parts <- parts_account(found$tasks, found$joined)
+  result <- work_file(job$work, "result")
+  if (requireNamespace("jsonlite", quietly = TRUE)) {
+    writeLines(receipt_json(receipt), file.path(result, "_receipt.json"))
+  }
+  utils::write.csv(parts, file.path(result, "_parts.csv"), row.names = FALSE)
+  if (file.exists(settings$out) || !file.rename(result, settings$out)) {
+    stop_file("%s can't be written: renaming failed.", settings$out, job$call)
+  }
+  unlink(job$work, recursive = TRUE)
+  warn_of_parts(found)
+  structure(
+    list(
+      files = frame_files(settings$out), receipt = receipt, parts = parts, way = job$way,
+      why = job$why, memory = settings$memory, out = settings$out
+    ),
+    class = "ronda_joined_files"
+  )
+}
+
+# what the analyst's own code warned of, once
+warn_of_parts <- function(found) {
+  texts <- unique(unlist(lapply(c(found$joined, found$alone), `[[`, "warnings")))
+  for (text in texts) warning(text, call. = FALSE)
+}

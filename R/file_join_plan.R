@@ -1,0 +1,302 @@
+# How a join of files is to be done: which columns are read, which way, in how many parts,
+# and whether there is room for it.
+
+join_ways <- c("auto", "parts", "right_whole", "ranges")
+
+# what R and its packages take before anything is read
+worker_bytes <- 1.5e8
+
+# what a task takes: so many times the rows that it reads
+task_factor <- 5
+
+# parts are no larger than this, so that several workers have something to do
+part_bytes <- 2e8
+
+# The columns of each side that anything asks for: all where that can't be told
+wanted_columns <- function(pairing, plan) {
+  parts <- c(
+    unlist(where_parts(pairing$where), recursive = FALSE),
+    lapply(plan$folds, `[[`, "part"),
+    if (inherits(pairing$repeats, "ronda_choice")) list(choice_part(pairing$repeats))
+  )
+  lapply(c(left = "left", right = "right"), function(side) {
+    used <- lapply(parts, function(part) {
+      columns <- part$used[[side]]
+      if (is.null(columns)) names(pairing[[side]]) else columns
+    })
+    asked <- c(
+      unlist(used), unlist(lapply(pairing$rules, `[[`, side)),
+      unlist(lapply(plan$columns, `[[`, side))
+    )
+    intersect(names(pairing[[side]]), asked)
+  })
+}
+
+choice_part <- function(choice) {
+  if (is.character(choice$column)) {
+    list(used = list(left = character(), right = choice$column))
+  } else {
+    formula_part(choice$column[[2L]], environment(choice$column))
+  }
+}
+
+check_carried <- function(side, call) {
+  odd <- intersect(side$wanted, side$odd)
+  if (length(odd)) {
+    stop_ronda("type",
+      sprintf("Column `%s` of `%s` (%s) can't be written to a parquet file.", odd[1L],
+        frame_mark(side$side), type_word(.subset2(side$frame, odd[1L]))
+      ),
+      "Leave it out, or join in memory with join_frames().",
+      call = call
+    )
+  }
+}
+
+# The rules by which rows of one key come together: of in_turn() those that all steps share
+rules_to_part_by <- function(pairing) {
+  turns <- turns_of(pairing)
+  if (is.null(turns)) {
+    return(pairing$key_rules)
+  }
+  steps <- lapply(turns$rules, function(rules) rules_of(rules, "same"))
+  shared <- Filter(function(rule) {
+    all(vapply(steps, function(rules) any(vapply(rules, identical, NA, rule)), NA))
+  }, steps[[1L]])
+  check_key_types(pairing$left, pairing$right, shared, NULL)
+}
+
+# whether the left rows of one right row must come together
+needs_together <- function(pairing) {
+  is_once(pairing$repeats) ||
+    expected_once(expectation_parts(pairing$expect)$words)[["left"]]
+}
+
+# The way, with why: list(way, why). `sizes`: bytes in memory and chunks of each side
+choose_way <- function(pairing, asked, sizes, call) {
+  hinders <- list(
+    parts = if (!length(rules_to_part_by(pairing))) {
+      if (is.null(turns_of(pairing))) "`on` has no key" else "the steps of in_turn() share no key"
+    },
+    right_whole = whole_hinders(pairing, sizes),
+    ranges = range_hinders(pairing)
+  )
+  if (asked != "auto") {
+    if (is.null(hinders[[asked]])) {
+      return(list(way = asked, why = "as asked"))
+    }
+    possible <- names(hinders)[vapply(join_ways[-1L], function(way) is.null(hinders[[way]]), NA)]
+    stop_argument(
+      sprintf("`way` can't be \"%s\": %s.", asked, hinders[[asked]]),
+      if (length(possible)) sprintf("Write way = %s.", any_of(possible)) else {
+        sprintf("No way fits: \"%s\" can't be, for %s.", names(hinders), unlist(hinders))
+      },
+      call = call
+    )
+  }
+  small <- sizes$right <= sizes$room / 8 && 4 * sizes$right <= sizes$left
+  if (is.null(hinders$right_whole) && (small || !is.null(hinders$parts))) {
+    return(list(way = "right_whole", why = sprintf("the right side (%s) fits in every worker",
+      byte_words(sizes$right)
+    )))
+  }
+  if (is.null(hinders$parts)) {
+    return(list(way = "parts", why = "rows of one key come together"))
+  }
+  if (is.null(hinders$ranges)) {
+    return(list(way = "ranges", why = sprintf("the right side (%s) is too large to be whole",
+      byte_words(sizes$right)
+    )))
+  }
+  stop_argument(
+    sprintf("These files can't be joined in parts: %s.", hinders$ranges),
+    sprintf("And the right side can't stay whole in every worker: %s.", hinders$right_whole),
+    call = call
+  )
+}
+
+whole_hinders <- function(pairing, sizes) {
+  if (sizes$right * task_factor / 2 > sizes$room) {
+    return(sprintf("the right side takes %s in memory, and `memory` has room for %s",
+      byte_words(sizes$right), byte_words(2 * sizes$room / task_factor)
+    ))
+  }
+  if (needs_together(pairing) && sizes$left_chunks > 1) {
+    return(together_words(pairing))
+  }
+}
+
+together_words <- function(pairing) {
+  sprintf("%s needs all left rows of a right row together",
+    if (is_once(pairing$repeats)) "repeats = \"once\"" else "what `expect` says of left keys"
+  )
+}
+
+range_hinders <- function(pairing) {
+  if (needs_together(pairing)) {
+    return(together_words(pairing))
+  }
+  if (!is.null(turns_of(pairing))) {
+    return("in_turn() has several rules")
+  }
+  if (is.null(span_rule(pairing))) {
+    kinds <- kinds_of(pairing$rules)
+    if ("nearest" %in% kinds) {
+      "nearest() without `within` beside other rules or `where` may reach any row"
+    } else if ("cross" %in% kinds) {
+      "cross() pairs every row with every row"
+    } else {
+      "no rule in `on` orders numbers or times"
+    }
+  }
+}
+
+# How many parts: as many as fit into memory, and some more so that there is work for
+# several workers; it depends on the inputs alone
+default_parts <- function(sizes) {
+  bytes <- sizes$left + sizes$right
+  max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes))
+}
+
+# What a row of a side takes in memory, by its first chunk
+bytes_of_row <- function(side) {
+  if (!side$rows || !length(side$wanted)) {
+    return(8)
+  }
+  if (!is.null(side$frame)) {
+    return(max(8, as.double(utils::object.size(unclass(side$frame)[side$wanted])) / side$rows))
+  }
+  k <- which(side$chunks$rows > 0)[1L]
+  chunk <- read_chunk(side, k)
+  max(8, as.double(utils::object.size(chunk$columns)) / chunk$rows)
+}
+
+check_chunks <- function(side, room, call) {
+  bytes <- side$chunks$rows * side$row_bytes
+  large <- which.max(bytes)
+  if (length(large) && bytes[large] * 3 > room) {
+    stop_ronda("argument",
+      sprintf("%s takes %s in memory when it is read, and `memory` has room for %s.",
+        encodeString(basename(side$chunks$path[large]), quote = "'"),
+        byte_words(bytes[large]), byte_words(room / 3)
+      ),
+      "A file is read whole: write it as several files, or raise `memory`.",
+      call = call
+    )
+  }
+}
+
+# What is written before the result is there, against what the disk has
+check_disk <- function(job, call) {
+  rows <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
+  needed <- (if (job$way == "right_whole") rows[["right"]] else sum(rows)) +
+    job$sides$left$rows * job$result_bytes / 2
+  free <- free_bytes(dirname(job$work))
+  if (!is.na(free) && needed > free) {
+    stop_ronda("file",
+      sprintf("The disk of %s has %s free, and about %s are needed.",
+        encodeString(dirname(job$work), quote = "'"), byte_words(free), byte_words(needed)
+      ),
+      "Choose another place for `out`, or take fewer columns.",
+      call = call
+    )
+  }
+  needed
+}
+
+# `via` on some values one by one and in halves gives what it gives on all of them at once
+check_by_element <- function(rules, likes, call) {
+  for (rule in rules) {
+    for (side in names(rule$via)) {
+      x <- .subset2(likes[[side]], rule[[side]])
+      if (length(x) < 2L || all(vapply(rule$via[[side]], inherits, NA, "ronda_corrections"))) {
+        next
+      }
+      whole <- apply_via(x, rule$via, rule, side, call)
+      half <- length(x) %/% 2L
+      cuts <- c(list(seq_len(half), (half + 1L):length(x)), as.list(utils::head(seq_along(x), 20L)))
+      for (at in cuts) {
+        part <- apply_via(slice_column(x, at, "", NULL), rule$via, rule, side, call)
+        if (!identical(as_plain(part), as_plain(whole[at]))) {
+          stop_argument(
+            sprintf("`via` gives other values for some of `%s` of `%s` than for all at once.",
+              rule[[side]], frame_mark(side)
+            ),
+            "Files are read in pieces: it must look at each value by itself.",
+            call = call
+          )
+        }
+      }
+    }
+  }
+}
+
+as_plain <- function(x) if (is.factor(x)) as.character(x) else strip_class(x)
+
+# The tasks that join: list(id, kind, words, ...), of each part one or, where its left rows
+# are many, several
+join_tasks <- function(job) {
+  if (job$way == "right_whole") {
+    n <- nrow(job$sides$left$chunks)
+    return(lapply(seq_len(n), function(k) {
+      new_join_task(job, 1L, k, n, chunk = k, looks = n > 1L && job$pairing$keyed_only)
+    }))
+  }
+  unlist(lapply(seq_len(job$parts), function(p) {
+    rows <- vapply(side_names, function(side) rows_in_part(job, side, p), 0)
+    if (!sum(rows)) {
+      return(list())
+    }
+    pieces <- if (needs_together(job$pairing)) 1 else {
+      room <- max(job$room / task_factor - rows[["right"]] * job$sides$right$row_bytes,
+        job$room / task_factor / 4
+      )
+      most <- piece_rows_option(floor(room / job$sides$left$row_bytes))
+      max(1, ceiling(rows[["left"]] / most))
+    }
+    ends <- round(seq(0, rows[["left"]], length.out = pieces + 1))
+    lapply(seq_len(pieces), function(k) {
+      new_join_task(job, p, k, pieces, from = ends[k] + 1, to = ends[k + 1])
+    })
+  }), recursive = FALSE)
+}
+
+rows_in_part <- function(job, side, p) {
+  sum(vapply(job$index[[side]], function(index) as.double(index$counts[p]), 0))
+}
+
+new_join_task <- function(job, part, piece, pieces, ..., looks = FALSE) {
+  id <- sprintf("part-%05d", part)
+  list(
+    id = if (pieces > 1) sprintf("%s-%05d", id, piece) else id, kind = "join",
+    words = sprintf("part %d%s", part, if (pieces > 1) {
+      sprintf(", piece %d of %d", piece, pieces)
+    } else {
+      ""
+    }),
+    part = part, piece = piece, ...,
+    # whether other tasks have the same right rows, and whether this one counts them
+    shared = pieces > 1 || job$way == "ranges",
+    counts_right = piece == 1 && job$way != "ranges",
+    in_ranges = job$way == "ranges", has_others = length(job$pairing$rules) > 1L,
+    looks_for_repeats = if (looks) TRUE
+  )
+}
+
+# the tasks that count and build right rows which stood in several tasks
+alone_tasks <- function(job, tasks, outcomes) {
+  shared <- vapply(tasks, `[[`, NA, "shared")
+  parts <- unique(vapply(tasks[shared], function(task) as.integer(task$part), 1L))
+  words <- expectation_parts(job$pairing$expect)
+  lapply(parts, function(p) {
+    uses <- unlist(Map(function(task, outcome) {
+      if (p %in% outcome$homes) uses_file(job, task$id, p)
+    }, tasks, outcomes))
+    list(
+      id = sprintf("part-%05d-right", p), kind = "alone",
+      words = sprintf("right rows of part %d", p), part = p, uses = uses, shared = TRUE,
+      right_alone = row_types[[job$plan$row_type]]$right_alone && is.null(job$plan$folds),
+      asks_alone = "right-complete" %in% words$words || !is.null(words$shares$right_matched)
+    )
+  })
+}

@@ -1,0 +1,159 @@
+# Rows of a side by part: each chunk is read once and written as one file, its rows part
+# by part, with an index of where each part begins. A part is read from all of them.
+
+shuffled_file <- function(job, side, k) {
+  work_file(job$work, "rows", sprintf("%s-%05d.parts", side, k))
+}
+
+# The rows of one chunk by part, with their numbers. `lines` says for each part which rows
+# of the chunk: list(rows, counts); `home` where each of these lines is at home
+write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
+  columns <- c(chunk$columns, list(.ronda_number = numbers_of_chunk(side, k, chunk$rows)))
+  write_segments(shuffled_file(job, side$side, k), columns, lines, list(.ronda_home = home))
+}
+
+# list(at, counts): where each part begins in the file, and how many rows it has. `more`:
+# columns that have a value for each line already
+write_segments <- function(path, columns, lines, more = list()) {
+  part <- paste0(path, ".part")
+  con <- file(part, "wb")
+  on.exit(close(con))
+  ends <- cumsum(lines$counts)
+  sizes <- numeric(length(ends))
+  for (p in which(lines$counts > 0L)) {
+    at <- seq.int(to = ends[p], length.out = lines$counts[p])
+    segment <- lapply(columns, function(x) strip_class(gather_(x, lines$rows[at])))
+    segment <- c(segment, lapply(compact(more), `[`, at))
+    bytes <- serialize(segment, NULL, xdr = FALSE)
+    writeBin(bytes, con)
+    sizes[p] <- length(bytes)
+  }
+  close(con)
+  on.exit()
+  if (file.size(part) != sum(sizes)) stop_cut_short()
+  if (!file.rename(part, path)) stop("renaming failed")
+  list(at = cumsum(c(0, sizes)), counts = lines$counts)
+}
+
+# the numbers of a chunk's rows in the whole side, as doubles where they are beyond 2^31
+numbers_of_chunk <- function(side, k, rows) {
+  first <- side$chunks$first[k]
+  if (side$rows > largest_frame) first + seq_len(rows) else {
+    as.integer(first) + seq_len(rows)
+  }
+}
+
+# Rows `from` to `to` of a part of a side: list(frame, numbers, rows), and what more was
+# written. `index`: of each chunk what write_shuffled() told
+part_rows <- function(job, side, part, index, from = 1, to = Inf, wanted = side$wanted) {
+  pieces <- list()
+  before <- 0
+  for (k in seq_along(index)) {
+    n <- index[[k]]$counts[part]
+    at <- c(max(from - before, 1), min(to - before, n))
+    before <- before + n
+    if (at[1L] > at[2L]) next
+    piece <- read_bytes(shuffled_file(job, side$side, k), index[[k]]$at[part + 0:1])
+    if (at[1L] > 1 || at[2L] < n) {
+      piece <- lapply(piece, `[`, seq.int(at[1L], at[2L]))
+    }
+    pieces[[length(pieces) + 1L]] <- piece
+  }
+  joined_pieces(side, pieces, wanted)
+}
+
+read_bytes <- function(path, ends) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  seek(con, ends[1L])
+  unserialize(readBin(con, raw(), ends[2L] - ends[1L]))
+}
+
+joined_pieces <- function(side, pieces, wanted) {
+  names <- c(wanted, ".ronda_number", ".ronda_home")
+  columns <- lapply(names, function(name) {
+    unlist(lapply(pieces, `[[`, name), use.names = FALSE)
+  })
+  names(columns) <- names
+  if (is.null(columns$.ronda_number)) columns$.ronda_number <- integer()
+  side_rows(side, columns[wanted], columns$.ronda_number, columns$.ronda_home)
+}
+
+# the rows of a part as a frame of the side's class, of the columns that are wanted
+side_rows <- function(side, columns, numbers, home = NULL) {
+  n <- length(numbers)
+  columns <- Map(function(x, like) {
+    if (is.null(x)) like else dressed(x, like)
+  }, columns, side$settled[names(columns)])
+  list(frame = frame_like(columns, n, side$like), numbers = numbers, home = home, rows = n)
+}
+
+# By the values of keys -----------------------------------------------------------
+
+# which part each row of a chunk goes to: rows of equal keys go to one
+split_by_keys <- function(job, side, k) {
+  chunk <- read_chunk(side, k)
+  keys <- chunk_keys(job, side, chunk)
+  lines <- partition_rows_(keys$columns, keys$kinds, job$parts,
+    job$pairing$missing_keys == "match", side$chunks$first[k]
+  )
+  write_shuffled(job, side, k, chunk, lines)
+}
+
+# The keys of a chunk as the engine takes them beside the other side's types
+chunk_keys <- function(job, side, chunk) {
+  frames <- job$likes
+  frames[[side$side]] <- frame_like(chunk$columns, chunk$rows, side$like)
+  rules <- cleaned_rules(job$part_rules, frames, side$side, job$call)
+  keys <- engine_keys(frames$left, frames$right, rules, job$call)
+  columns <- keys[[side$side]]
+  text <- keys$kinds == engine_kinds[["text"]]
+  columns[text] <- lapply(columns[text], utf8_text_)
+  # (numbers that are no 64-bit integers are told apart by the integers' column already)
+  list(columns = columns[!keys$rest], kinds = keys$kinds[!keys$rest])
+}
+
+# What `via` makes of some rows, in the type that it makes of others: a value that is
+# missing in all of them has no type of its own. Each rule has in `likes` what it made of
+# a sample of each side.
+cleaned_rules <- function(rules, frames, sides, call) {
+  lapply(rules, function(rule) {
+    if (length(rule$via)) {
+      rule$cleaned <- rule$likes
+      for (side in sides) {
+        x <- apply_via(.subset2(frames[[side]], rule[[side]]), rule$via, rule, side, call)
+        if (is.logical(x) && all(is.na(x))) x <- missing_values(rule$likes[[side]], length(x))
+        rule$cleaned[[side]] <- x
+      }
+    }
+    rule
+  })
+}
+
+# The right side in one file, for workers that keep all of it ----------------------
+
+whole_file <- function(job) work_file(job$work, "rows", "right.whole")
+
+gather_whole <- function(job) {
+  side <- job$sides$right
+  chunks <- lapply(seq_len(nrow(side$chunks)), read_chunk, side = side)
+  columns <- lapply(side$wanted, function(name) {
+    unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
+  })
+  names(columns) <- side$wanted
+  part <- paste0(whole_file(job), ".part")
+  write_own(columns, part)
+  if (!file.rename(part, whole_file(job))) stop("renaming failed")
+  list()
+}
+
+# (kept from one task of a worker to the next)
+whole_right <- function(job) {
+  if (is.null(session$right)) {
+    side <- job$sides$right
+    found <- read_own(whole_file(job), side$settled, side$wanted)
+    numbers <- seq_len(side$rows)
+    session$right <- side_rows(side, lapply(found, strip_class), numbers)
+  }
+  session$right
+}

@@ -1,0 +1,187 @@
+# One side of a join of files: where its rows are, and what its columns are. A side is
+#   list(side, kind ("parquet", "csv", "tsv", or "own": files of ours), chunks (a line for
+#   each piece that is read at once: path, from, to, line, rows, first: rows before it),
+#   settled (zero-length columns by name), like (the frame without rows), types, decimal,
+#   wanted (the columns that are needed), rows, row_bytes)
+
+# The columns `wanted` of one chunk: list(columns, rows)
+read_chunk <- function(side, k, wanted = side$wanted) {
+  chunk <- side$chunks[k, ]
+  switch(side$kind,
+    own = list(
+      columns = read_own(chunk$path, side$settled, wanted), rows = as.integer(chunk$rows)
+    ),
+    parquet = read_parquet_chunk(chunk, side$settled, wanted),
+    read_piece(chunk$path, side$kind, chunk, side, wanted)
+  )
+}
+
+read_parquet_chunk <- function(chunk, settled, wanted) {
+  if (!length(wanted)) {
+    return(list(columns = list(), rows = as.integer(chunk$rows)))
+  }
+  frame <- read_parquet_file(chunk$path, wanted)
+  columns <- Map(as_settled, lapply(wanted, function(name) .subset2(frame, name)),
+    settled[wanted], wanted, basename(chunk$path)
+  )
+  names(columns) <- wanted
+  list(columns = columns, rows = nrow(frame))
+}
+
+# Columns in files of our own ------------------------------------------------------
+
+# Values as they are written, with the attributes that are those of the whole column
+dressed <- function(x, like) {
+  attributes(x) <- attributes(like)
+  x
+}
+
+write_own <- function(columns, path) {
+  con <- file(path, "wb")
+  on.exit(close(con))
+  serialize(lapply(columns, strip_class), con, xdr = FALSE)
+}
+
+read_own <- function(path, settled, wanted) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  columns <- unserialize(con)[wanted]
+  Map(dressed, columns, settled[wanted])
+}
+
+# Sides made ready --------------------------------------------------------------
+
+check_side <- function(x, side, call) {
+  if (inherits(x, "ronda_frame_files") || is.data.frame(x)) {
+    return()
+  }
+  is_path <- is_name(x)
+  stop_argument(
+    sprintf("`%s` must be a data frame or frame_files(), not %s.", side, shown(x)),
+    if (is_path) sprintf("Write: frame_files(%s)", text_code(x)),
+    call = call
+  )
+}
+
+# A side of files, its types not settled yet where it is text
+side_of_files <- function(files, side, piece, call) {
+  of_file <- seq_len(nrow(files$files))
+  pieces <- if (files$kind == "parquet") {
+    data.frame(from = 0, to = files$files$bytes, line = 1)
+  } else {
+    found <- lapply(of_file, function(k) {
+      tryCatch(cut_into_pieces(files$files$path[k], files$kind, piece), error = function(e) {
+        stop_file("%s can't be read: %s", files$files$path[k], call, conditionMessage(e))
+      })
+    })
+    of_file <- rep(of_file, vapply(found, nrow, 0L))
+    do.call(rbind, found)
+  }
+  list(
+    side = side, kind = files$kind, types = files$types, decimal = files$decimal,
+    label = files$label, names = files$columns$name,
+    chunks = data.frame(
+      path = files$files$path[of_file], pieces, rows = files$files$rows[of_file],
+      stringsAsFactors = FALSE
+    ),
+    schema = files$files$schema
+  )
+}
+
+# A frame in memory, cut into files of ours of so many rows
+side_of_frame <- function(frame, side, folder, rows, call) {
+  check_frame(frame, frame_mark(side), call)
+  n <- nrow(frame)
+  odd <- names(frame)[!vapply(frame, is_flat, NA)]
+  begin <- seq(1, max(n, 1), by = rows)
+  list(
+    side = side, kind = "own", frame = frame, odd = odd, names = names(frame),
+    settled = lapply(unclass(frame)[setdiff(names(frame), odd)], slice_column, integer(), "", NULL),
+    chunks = data.frame(
+      path = file.path(folder, sprintf("%s-%05d.bin", side, seq_along(begin))),
+      from = begin - 1, to = pmin(begin + rows - 1, n), line = 1,
+      rows = pmin(begin + rows - 1, n) - begin + 1, stringsAsFactors = FALSE
+    )
+  )
+}
+
+# whether a column is values one by one, as files have them
+is_flat <- function(x) {
+  is.atomic(x) && is.null(dim(x)) && !isS4(x) && is.null(names(x)) && is_positional(x)
+}
+
+# the frame's files, of the columns that are needed
+write_side <- function(side) {
+  for (k in seq_len(nrow(side$chunks))) {
+    chunk <- side$chunks[k, ]
+    if (file.exists(chunk$path)) next
+    rows <- seq.int(chunk$from + 1, length.out = chunk$rows)
+    whole <- chunk$rows == nrow(side$frame)
+    columns <- lapply(side$wanted, function(name) {
+      x <- .subset2(side$frame, name)
+      if (whole) x else slice_column(x, as.integer(rows), name, NULL)
+    })
+    names(columns) <- side$wanted
+    part <- paste0(chunk$path, ".part")
+    write_own(columns, part)
+    file.rename(part, chunk$path)
+  }
+}
+
+# Types settled over all chunks ---------------------------------------------------
+
+# what a worker finds out about one piece of text
+look_at_chunk <- function(side, k) {
+  chunk <- side$chunks[k, ]
+  look_at_piece(chunk$path, side$kind, chunk, side$decimal, as.character(names(side$types)))
+}
+
+settle_text_side <- function(side, looks) {
+  side$chunks$rows <- vapply(looks, `[[`, 0, "rows")
+  types <- vapply(seq_along(side$names), function(k) {
+    settle_type_(lapply(looks, function(look) look$seen[[k]]), looks[[1L]]$quoted[k])
+  }, "")
+  side$settled <- lapply(types, settled_column)
+  names(side$settled) <- side$names
+  for (name in names(side$types)) {
+    side$settled[[name]] <- parse_as(character(), side$types[[name]], name, side$decimal, NULL)
+  }
+  side
+}
+
+# The zero-length columns of one file of each schema, and the levels of all: a parquet
+# file tells what R makes of it when it is read
+schema_columns <- function(path) {
+  lapply(unclass(read_parquet_file(path)), slice_column, integer(), "", NULL)
+}
+
+levels_of_file <- function(path, columns) {
+  lapply(unclass(read_parquet_file(path, columns))[columns], function(x) x[0L])
+}
+
+settle_parquet_side <- function(side, schemas, levels) {
+  of_files <- lapply(seq_len(nrow(side$chunks)), function(k) {
+    columns <- schemas[[side$schema[k]]]
+    columns[names(levels[[k]])] <- levels[[k]]
+    columns
+  })
+  files <- basename(side$chunks$path)
+  side$settled <- lapply(seq_along(side$names), function(k) {
+    one_below_other(lapply(of_files, .subset2, k), side$names[k], files)
+  })
+  names(side$settled) <- side$names
+  side
+}
+
+# the side with all that is known of its rows
+finished_side <- function(side) {
+  side$first <- NULL
+  side$chunks$first <- cumsum(c(0, side$chunks$rows))[seq_len(nrow(side$chunks))]
+  side$rows <- sum(side$chunks$rows)
+  side$like <- if (is.null(side$frame)) {
+    as_base_frame(side$settled, 0L)
+  } else {
+    own_rows(side$frame, integer(), NULL)
+  }
+  side
+}

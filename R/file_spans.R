@@ -1,0 +1,208 @@
+# Ordered rules without a key: rows are cut along a line of numbers. Each row of either
+# side has a span there, such that two rows can pair only where their spans meet; what is
+# more than a rule reaches does no harm, for the rule itself is asked later.
+
+# The rule to cut by: the first whose reach is bounded; with nearest() alone its value; else
+# the first comparison. NULL where none can be used.
+span_rule <- function(pairing) {
+  rules <- Filter(function(rule) has_spans(pairing, rule), pairing$rules)
+  kinds <- kinds_of(rules)
+  bounded <- vapply(rules, is_bounded, NA)
+  at <- c(which(bounded), which(kinds == "relate"))[1L]
+  if (!is.na(at)) {
+    return(rules[[at]])
+  }
+  if (length(rules) == 1L && length(pairing$rules) == 1L && is.null(pairing$where)) {
+    rules[[1L]]
+  }
+}
+
+is_bounded <- function(rule) {
+  rule$kind %in% c("around", "inside", "covers", "overlap") ||
+    rule$kind == "nearest" && !is_unlimited(rule$within)
+}
+
+# (texts have ranks only among all of them)
+has_spans <- function(pairing, rule) {
+  if (!rule$kind %in% c("nearest", "around", "inside", "covers", "overlap", "relate") ||
+    identical(rule$op, "!=")) {
+    return(FALSE)
+  }
+  all(vapply(side_columns(rule), function(column) {
+    family <- key_family(.subset2(pairing[[column$side]], column$name))
+    !is.na(family) && family_group(family) %in% c("number", "Date", "POSIXct", "difftime")
+  }, NA))
+}
+
+# The spans of one side's rows, the other side's being there for its types:
+# list(low, high), missing where a row pairs with nothing. `wide`: a little more than they
+# are, as sums are rounded
+spans_of <- function(pairing, rule, side, call, wide = TRUE) {
+  columns <- side_columns(rule)
+  found <- ordered_values(pairing, columns, rule$kind, call)
+  of_side <- vapply(columns, `[[`, "", "side") == side
+  values <- lapply(found$values[of_side], function(x) {
+    if (found$int64) int64_double(int64_class(strip_class(x))) else as.double(strip_class(x))
+  })
+  distance <- function(what) {
+    number <- distance_number(rule[[what]], found$scale, what, call)
+    if (is.finite(number)) number else 0
+  }
+  span <- if (length(values) == 2L) {
+    interval_span(values, rule)
+  } else if (side == "right") {
+    list(low = values[[1L]], high = values[[1L]])
+  } else {
+    left_span(values[[1L]], rule, distance)
+  }
+  if (wide) widened(span) else span
+}
+
+left_span <- function(x, rule, distance) {
+  span <- list(low = x, high = x)
+  if (rule$kind == "nearest") {
+    within <- distance("within")
+    if (rule$look != "ahead") span$low <- x - within
+    if (rule$look != "back") span$high <- x + within
+  } else if (rule$kind == "around") {
+    span <- list(low = x - distance("before"), high = x + distance("after"))
+  } else if (rule$kind == "relate") {
+    if (startsWith(rule$op, "<")) span$high <- ifelse(is.na(x), NA, Inf)
+    if (startsWith(rule$op, ">")) span$low <- ifelse(is.na(x), NA, -Inf)
+  }
+  span
+}
+
+interval_span <- function(values, rule) {
+  bounds <- interval_bounds(values[[1L]], values[[2L]], rule, FALSE)
+  bounds$from[bounds$skip] <- NA
+  bounds$to[bounds$skip] <- NA
+  bounds[c("from", "to")] |> structure(names = c("low", "high"))
+}
+
+# (by more than sums are, and 64-bit integers as doubles)
+widened <- function(span) {
+  size <- pmax(abs(span$low), abs(span$high))
+  size[!is.finite(size)] <- 0
+  more <- 2^-46 * size
+  span$low <- span$low - more
+  span$high <- span$high + more
+  span
+}
+
+# where a left row stands on the line
+anchor_of <- function(span) ifelse(is.finite(span$low), span$low, span$high)
+
+# The two frames with the rows of a chunk on one side
+chunk_pairing <- function(job, side, chunk) {
+  pairing <- job$pairing
+  pairing[side_names] <- job$likes
+  pairing[[side$side]] <- frame_like(chunk$columns, chunk$rows, side$like)
+  pairing
+}
+
+# Where the left rows of a chunk stand: some of them, evenly over their order, and how
+# many there are
+sample_anchors <- function(job, k, most = 2000L) {
+  side <- job$sides$left
+  chunk <- read_chunk(side, k, unique(job$span_rule$left))
+  anchors <- anchor_of(spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call))
+  anchors <- anchors[is.finite(anchors)]
+  list(anchors = thinned(anchors, most), rows = length(anchors))
+}
+
+# The borders between `parts` parts with as many left rows in each
+cuts_of <- function(samples, parts) {
+  anchors <- unlist(lapply(samples, `[[`, "anchors"))
+  weights <- unlist(lapply(samples, function(sample) {
+    n <- length(sample$anchors)
+    rep(sample$rows / max(n, 1), n)
+  }))
+  if (parts < 2 || !length(anchors)) {
+    return(numeric())
+  }
+  order <- order(anchors, method = "radix")
+  share <- cumsum(weights[order]) / sum(weights)
+  unique(anchors[order][findInterval(seq_len(parts - 1) / parts, share) + 1L])
+}
+
+# Left rows by part; told are the stretch that the part's spans cover and the ends of its
+# values
+split_left_by_spans <- function(job, k) {
+  side <- job$sides$left
+  chunk <- read_chunk(side, k)
+  span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call)
+  anchors <- anchor_of(span)
+  numbers <- side$chunks$first[k] + seq_len(chunk$rows)
+  # (rows that pair with nothing are spread)
+  part <- ifelse(is.na(anchors), numbers %% job$parts, findInterval(anchors, job$cuts)) + 1
+  order <- order(part, method = "radix")
+  lines <- list(rows = order, counts = tabulate(part, job$parts))
+  found <- write_shuffled(job, side, k, chunk, lines)
+  exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
+  c(found, list(
+    ends = finite_ends(unlist(exact)),
+    low = part_ends(span$low, part, job$parts, min, Inf),
+    high = part_ends(span$high, part, job$parts, max, -Inf)
+  ))
+}
+
+part_ends <- function(values, part, parts, ends, none) {
+  out <- rep(none, parts)
+  there <- !is.na(values)
+  found <- tapply(values[there], part[there], ends)
+  out[as.integer(names(found))] <- found
+  out
+}
+
+# Right rows by part, each in all parts whose stretch its span meets; `home` is the first
+# of them, and for a row that meets none any
+split_right_by_spans <- function(job, k) {
+  side <- job$sides$right
+  chunk <- read_chunk(side, k)
+  span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "right", job$call)
+  rows <- lapply(seq_len(job$parts), function(p) {
+    which(meets_stretch(span, job$stretches, p) | is_closest_beyond(span, job, p))
+  })
+  home <- rep(NA_integer_, chunk$rows)
+  for (p in rev(seq_len(job$parts))) home[rows[[p]]] <- p
+  none <- which(is.na(home))
+  home[none] <- as.integer((side$chunks$first[k] + none) %% job$parts) + 1L
+  rows <- Map(function(rows, at_home) sort(c(rows, at_home)), rows,
+    split(none, factor(home[none], seq_len(job$parts)))
+  )
+  lines <- list(rows = unlist(rows), counts = lengths(rows, use.names = FALSE))
+  write_shuffled(job, side, k, chunk, lines, home[lines$rows])
+}
+
+meets_stretch <- function(span, stretches, p) {
+  !is.na(span$low) & span$high >= stretches$low[p] & span$low <= stretches$high[p]
+}
+
+# nearest() without a distance also reaches the closest rows beyond the stretch: of each
+# chunk as many points as may be wanted (and one more, where the same point does not
+# count). With a distance the receipt says how far the closest ones are.
+is_closest_beyond <- function(span, job, p) {
+  rule <- job$span_rule
+  low <- job$stretches$low[p]
+  if (rule$kind != "nearest" || is.infinite(low)) {
+    return(FALSE)
+  }
+  high <- job$stretches$high[p]
+  points <- sort(unique(span$low))
+  near <- rep(FALSE, length(span$low))
+  if (rule$look != "ahead") {
+    least <- points[max(1, findInterval(low, points) - rule$n)]
+    near <- near | span$low >= least & span$low <= low
+  }
+  if (rule$look != "back") {
+    most <- points[min(length(points), findInterval(high, points) + rule$n + 2)]
+    near <- near | span$low <= most & span$low >= high
+  }
+  near & !is.na(near)
+}
+
+finite_ends <- function(x) {
+  x <- x[is.finite(x)]
+  if (length(x)) range(x)
+}

@@ -1,0 +1,206 @@
+# Tasks handed out to wherever the analyst's plan() of future says. What a lost worker
+# was doing is done again; an error of ours never is.
+
+least_future <- "1.80.0"
+
+# The outcomes of tasks, those that are done already among them. `may_build(outcome)` is
+# asked after each: FALSE says that nothing more needs to be built.
+run_tasks <- function(tasks, job, label, may_build = NULL) {
+  if (!length(tasks)) {
+    return(list())
+  }
+  ids <- vapply(tasks, `[[`, "", "id")
+  done <- is_done(job$work, ids)
+  builds <- TRUE
+  settle <- function(id) {
+    outcome <- outcome_of(job$work, id)
+    if (!is.null(may_build)) builds <<- builds && may_build(outcome)
+    outcome
+  }
+  outcomes <- vector("list", length(tasks))
+  outcomes[done] <- lapply(ids[done], settle)
+  waiting <- which(!done)
+  if (!length(waiting)) {
+    return(outcomes)
+  }
+  progress <- progress_of(length(waiting), label)
+  on.exit(progress$end())
+  tried <- integer(length(tasks))
+  running <- list()
+  workers <- future::nbrOfWorkers()
+  while (length(waiting) || length(running)) {
+    while (length(waiting) && length(running) < workers) {
+      at <- waiting[1L]
+      waiting <- waiting[-1L]
+      tried[at] <- tried[at] + 1L
+      task <- tasks[[at]]
+      task$builds <- builds && !isFALSE(task$builds)
+      running[[as.character(at)]] <- start_task(task, job)
+    }
+    finished <- vapply(running, is_finished, NA)
+    if (!any(finished)) Sys.sleep(0.02)
+    for (name in names(running)[finished]) {
+      at <- as.integer(name)
+      error <- error_of(running[[name]])
+      running[[name]] <- NULL
+      if (is.null(error)) {
+        outcomes[[at]] <- settle(ids[at])
+        progress$step(ids[at])
+      } else if (tried[at] < job$tries && may_try_again(error)) {
+        waiting <- c(at, waiting)
+      } else {
+        stop_task(error, tasks[[at]], tried[at], job)
+      }
+    }
+  }
+  outcomes
+}
+
+start_task <- function(task, job) {
+  tryCatch(
+    future::future(run_task(work, task),
+      globals = c(
+        list(run_task = run_file_task, work = job$work, task = task), job$theirs
+      ),
+      packages = job$packages, seed = NULL, stdout = FALSE, lazy = FALSE
+    ),
+    error = function(e) structure(list(error = e), class = "ronda_no_future")
+  )
+}
+
+is_finished <- function(future) {
+  inherits(future, "ronda_no_future") ||
+    tryCatch(future::resolved(future), error = function(e) TRUE)
+}
+
+# NULL where a task is done
+error_of <- function(future) {
+  if (inherits(future, "ronda_no_future")) {
+    return(future$error)
+  }
+  found <- tryCatch(future::value(future), error = function(e) list(error = e))
+  found$error
+}
+
+# (memory that R or the engine refuses is refused again)
+may_try_again <- function(error) !inherits(error, "ronda_error")
+
+stop_task <- function(error, task, tried, job) {
+  if (inherits(error, "ronda_error")) {
+    error$call <- plain_call(job$call)
+    error$part <- task$id
+    error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task)),
+      if (inherits(error, "ronda_error_file")) sprintf(
+        "\n* What was done is kept in %s: the same call goes on from there.", job$work
+      )
+    )
+    stop(error)
+  }
+  stop_ronda("file",
+    sprintf("%s failed%s: %s", sentence_start(task_words(task)),
+      if (tried > 1L) sprintf(" %d times", tried) else "",
+      trimws(sub("\n.*", "", conditionMessage(error)))
+    ),
+    sprintf("What was done is kept in %s: the same call goes on from there.", job$work),
+    call = job$call, data = list(parent = error, part = task$id)
+  )
+}
+
+plain_call <- function(call) {
+  attr(call, "frames") <- NULL
+  call
+}
+
+sentence_start <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+task_words <- function(task) {
+  place <- c(task$words, if (!is.null(task$side)) sprintf("chunk %d of `%s`", task$chunk,
+    task$side
+  ))
+  if (length(place)) place[1L] else sprintf("the task %s", task$id)
+}
+
+# Progress: a bar of ours where that is shown, and what the package progressr tells those
+# who ask it
+progress_of <- function(steps, label) {
+  step <- if (requireNamespace("progressr", quietly = TRUE)) {
+    progressr::progressor(steps, label = label, on_exit = FALSE)
+  } else {
+    function(...) NULL
+  }
+  shows <- shows_progress() && requireNamespace("cli", quietly = TRUE)
+  bar <- if (shows) {
+    cli::cli_progress_bar(label, total = steps, .envir = environment(), .auto_close = FALSE)
+  }
+  list(
+    step = function(id) {
+      step(message = id)
+      if (shows) cli::cli_progress_update(id = bar)
+    },
+    end = function() if (shows) cli::cli_progress_done(id = bar)
+  )
+}
+
+# What runs on a worker ---------------------------------------------------------
+
+# One task, in whatever process this is: NULL in place of an error, or list(error)
+run_file_task <- function(work, task) {
+  tryCatch(
+    {
+      job <- job_of(work)
+      check_version(job)
+      threads <- options(ronda.threads = threads_here(), ronda.receipt = FALSE,
+        ronda.progress = FALSE
+      )
+      on.exit(options(threads))
+      began <- now_()
+      warnings <- list()
+      outcome <- withCallingHandlers(
+        file_task_kinds(task$kind)(job, task),
+        warning = function(w) {
+          warnings[[length(warnings) + 1L]] <<- w
+          invokeRestart("muffleWarning")
+        },
+        ronda_message = function(m) invokeRestart("muffleMessage")
+      )
+      outcome$warnings <- unique(vapply(warnings, conditionMessage, ""))
+      outcome$seconds <- now_() - began
+      save_whole(outcome, done_file(work, task$id))
+      list()
+    },
+    error = function(e) {
+      e$parent_calls <- NULL
+      list(error = e)
+    }
+  )
+}
+
+# (a worker that future has started has as many cores as the plan gives it)
+threads_here <- function() {
+  asked <- getOption("ronda.threads")
+  if (is.null(asked)) as.integer(parallelly::availableCores()) else asked
+}
+
+# The job, kept between the tasks of one worker: future clears all else
+job_of <- function(work) {
+  kept <- session$job
+  if (is.null(kept) || !identical(kept$work, work) || !identical(kept$stamp, job_stamp(work))) {
+    session$job <- readRDS(work_file(work, "job.rds"))
+    session$job$stamp <- job_stamp(work)
+    session$right <- NULL
+  }
+  session$job
+}
+
+job_stamp <- function(work) {
+  tryCatch(readLines(work_file(work, "stamp")), error = function(e) "", warning = function(w) "")
+}
+
+check_version <- function(job) {
+  here <- as.character(utils::packageVersion("ronda"))
+  if (here != job$version) {
+    stop_ronda("file", sprintf("A worker has version %s of ronda, and the session %s.", here,
+      job$version
+    ), "Install the same on all machines.")
+  }
+}
