@@ -261,19 +261,6 @@ settled_side <- function(job, side) {
   )
 }
 
-new_task <- function(k, kind, side) {
-  list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
-}
-
-# The job is in a file, so that a task is small
-save_job <- function(job) {
-  kept <- job[setdiff(names(job), c("theirs", "index_outcomes"))]
-  save_whole(kept, work_file(job$work, "job.rds"))
-  writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
-    work_file(job$work, "stamp")
-  )
-}
-
 #' @export
 format.ronda_joined_files <- function(x, ...) {
   seconds <- x$parts$seconds

@@ -62,7 +62,7 @@ rows_at_home <- function(right, part) {
 near_rows <- function(job, pairing, sums) {
   rule <- job$span_rule
   if (is.null(rule) || rule$kind != "nearest" || !is_unlimited(rule$within)) {
-    return(sums$near)
+    return(sums$near > 0L)
   }
   found <- ordered_values(pairing, side_columns(rule), rule$kind, job$call)
   y <- found$values[[2L]]

@@ -112,7 +112,7 @@ with_way <- function(job, inputs, settings, call) {
   job[c("way", "why")] <- chosen
   job$span_rule <- if (job$way == "ranges") span_rule(job$pairing)
   job$result_bytes <- sum(vapply(job$sides, `[[`, 0, "row_bytes"))
-  job$lines <- max(1, piece_rows_option(floor(settings$room / task_factor / job$result_bytes)))
+  job$lines <- max(1, piece_rows_option(floor(settings$room / result_factor / job$result_bytes)))
   job$parts <- if (job$way == "right_whole") 1 else {
     if (is.null(settings$parts)) default_parts(sizes) else settings$parts
   }

@@ -9,6 +9,9 @@ worker_bytes <- 1.5e8
 # what a task takes: so many times the rows that it reads
 task_factor <- 5
 
+# what writing a file of the result takes: so many times its rows
+result_factor <- 3.5
+
 # parts are no larger than this, so that several workers have something to do
 part_bytes <- 2e8
 

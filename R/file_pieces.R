@@ -126,6 +126,7 @@ read_piece <- function(path, kind, piece, source, wanted) {
   columns <- Map(function(x, like, name, is_wanted) {
     if (is_wanted) as_settled(x, like, name, basename(path))
   }, columns, settled, names(settled), is_wanted)
+  names(columns) <- names(settled)
   list(columns = columns[is_wanted], rows = found$rows)
 }
 

@@ -68,7 +68,8 @@ left_stretches <- function(job, pairing) {
   if (!type$pairs || !is.null(job$plan$folds) || n < 2L) {
     return(one)
   }
-  if (pairing$counts$pairs + n <= job$lines) {
+  rows <- result_counts(pairing$counts, pairing$sizes, job$plan$row_type)
+  if (rows$paired + rows$left_alone <= job$lines) {
     return(one)
   }
   lines <- cumsum(pmax(as.numeric(partner_counts(pairing$matches, "left")), 1))
@@ -164,7 +165,7 @@ order_result <- function(job, task) {
       return(NULL)
     }
     path <- work_file(job$work, "rows", sprintf("result-%s.parts", piece$id))
-    columns <- read_bytes(path, piece$index$at[task$part + 0:1])
+    columns <- read_segment(path, piece$index, task$part)
     Map(function(x, type, like, name) as_settled(dressed(x, type), like, name, piece$id),
       columns, piece$types, task$types, names(task$types)
     )

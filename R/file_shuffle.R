@@ -12,27 +12,64 @@ write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
   write_segments(shuffled_file(job, side$side, k), columns, lines, list(.ronda_home = home))
 }
 
-# list(at, counts): where each part begins in the file, and how many rows it has. `more`:
-# columns that have a value for each line already
+# list(at, counts, texts): where each part begins in the file, how many rows it has, and
+# how many bytes its columns of texts take. Numbers are written as they are in memory.
+# `more`: columns that have a value for each line already
 write_segments <- function(path, columns, lines, more = list()) {
   part <- paste0(path, ".part")
   con <- file(part, "wb")
   on.exit(close(con))
   ends <- cumsum(lines$counts)
+  more <- compact(more)
+  columns <- lapply(columns, strip_class)
+  texts <- matrix(0, length(ends), length(columns),
+    dimnames = list(NULL, names(columns))
+  )
   sizes <- numeric(length(ends))
   for (p in which(lines$counts > 0L)) {
     at <- seq.int(to = ends[p], length.out = lines$counts[p])
-    segment <- lapply(columns, function(x) strip_class(gather_(x, lines$rows[at])))
-    segment <- c(segment, lapply(compact(more), `[`, at))
-    bytes <- serialize(segment, NULL, xdr = FALSE)
-    writeBin(bytes, con)
-    sizes[p] <- length(bytes)
+    rows <- lines$rows[at]
+    for (name in names(columns)) {
+      bytes <- write_values(gather_(columns[[name]], rows), con)
+      if (is.character(columns[[name]])) texts[p, name] <- bytes
+      sizes[p] <- sizes[p] + bytes
+    }
+    for (values in more) sizes[p] <- sizes[p] + write_values(values[at], con)
   }
   close(con)
   on.exit()
   if (file.size(part) != sum(sizes)) stop_cut_short()
   if (!file.rename(part, path)) stop("renaming failed")
-  list(at = cumsum(c(0, sizes)), counts = lines$counts)
+  list(
+    at = cumsum(c(0, sizes)), counts = lines$counts, texts = texts,
+    types = c(vapply(columns, typeof, ""), vapply(more, typeof, ""))
+  )
+}
+
+# some values at the end of a file, and how many bytes they take
+write_values <- function(x, con) {
+  if (is.character(x)) x <- serialize(x, NULL, xdr = FALSE)
+  writeBin(x, con)
+  length(x) * if (is.raw(x)) 1 else if (is.double(x)) 8 else 4
+}
+
+# the columns of one part of such a file
+read_segment <- function(path, index, part) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  seek(con, index$at[part])
+  n <- index$counts[part]
+  types <- index$types
+  columns <- lapply(names(types), function(name) {
+    if (types[[name]] == "character") {
+      unserialize(readBin(con, raw(), index$texts[part, name]))
+    } else {
+      readBin(con, types[[name]], n)
+    }
+  })
+  names(columns) <- names(types)
+  if (any(lengths(columns) != n)) stop("a file of the work folder is cut short")
+  columns
 }
 
 # the numbers of a chunk's rows in the whole side, as doubles where they are beyond 2^31
@@ -53,20 +90,13 @@ part_rows <- function(job, side, part, index, from = 1, to = Inf, wanted = side$
     at <- c(max(from - before, 1), min(to - before, n))
     before <- before + n
     if (at[1L] > at[2L]) next
-    piece <- read_bytes(shuffled_file(job, side$side, k), index[[k]]$at[part + 0:1])
+    piece <- read_segment(shuffled_file(job, side$side, k), index[[k]], part)
     if (at[1L] > 1 || at[2L] < n) {
       piece <- lapply(piece, `[`, seq.int(at[1L], at[2L]))
     }
     pieces[[length(pieces) + 1L]] <- piece
   }
   joined_pieces(side, pieces, wanted)
-}
-
-read_bytes <- function(path, ends) {
-  con <- file(path, "rb")
-  on.exit(close(con))
-  seek(con, ends[1L])
-  unserialize(readBin(con, raw(), ends[2L] - ends[1L]))
 }
 
 joined_pieces <- function(side, pieces, wanted) {

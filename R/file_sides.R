@@ -7,6 +7,7 @@
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {
   chunk <- side$chunks[k, ]
+  if (side$kind != "own") check_unchanged(chunk)
   switch(side$kind,
     own = list(
       columns = read_own(chunk$path, side$settled, wanted), rows = as.integer(chunk$rows)
@@ -14,6 +15,13 @@ read_chunk <- function(side, k, wanted = side$wanted) {
     parquet = read_parquet_chunk(chunk, side$settled, wanted),
     read_piece(chunk$path, side$kind, chunk, side, wanted)
   )
+}
+
+check_unchanged <- function(chunk) {
+  now <- file.info(chunk$path, extra_cols = FALSE)
+  if (is.na(now$size) || now$size != chunk$bytes || as.double(now$mtime) != chunk$time) {
+    stop_file("%s changed after it was looked at.", chunk$path, NULL)
+  }
 }
 
 read_parquet_chunk <- function(chunk, settled, wanted) {
@@ -81,7 +89,8 @@ side_of_files <- function(files, side, piece, call) {
     side = side, kind = files$kind, types = files$types, decimal = files$decimal,
     label = files$label, names = files$columns$name,
     chunks = data.frame(
-      path = files$files$path[of_file], pieces, rows = files$files$rows[of_file],
+      path = files$files$path[of_file], pieces,
+      files$files[of_file, c("rows", "bytes", "time")], row.names = NULL,
       stringsAsFactors = FALSE
     ),
     schema = files$files$schema

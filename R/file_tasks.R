@@ -3,6 +3,19 @@
 
 least_future <- "1.80.0"
 
+new_task <- function(k, kind, side) {
+  list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
+}
+
+# The job is in a file, so that a task is small
+save_job <- function(job) {
+  kept <- job[setdiff(names(job), c("theirs", "index_outcomes"))]
+  save_whole(kept, work_file(job$work, "job.rds"))
+  writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
+    work_file(job$work, "stamp")
+  )
+}
+
 # The outcomes of tasks, those that are done already among them. `may_build(outcome)` is
 # asked after each: FALSE says that nothing more needs to be built.
 run_tasks <- function(tasks, job, label, may_build = NULL) {
@@ -24,9 +37,12 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
     return(outcomes)
   }
   progress <- progress_of(length(waiting), label)
-  on.exit(progress$end())
-  tried <- integer(length(tasks))
   running <- list()
+  on.exit({
+    progress$end()
+    for (future in running) stop_future(future)
+  })
+  tried <- integer(length(tasks))
   workers <- future::nbrOfWorkers()
   while (length(waiting) || length(running)) {
     while (length(waiting) && length(running) < workers) {
@@ -68,6 +84,13 @@ start_task <- function(task, job) {
   )
 }
 
+# (what others do is of no use once one has failed)
+stop_future <- function(future) {
+  if (inherits(future, "Future")) {
+    tryCatch(suppressWarnings(future::cancel(future)), error = function(e) NULL)
+  }
+}
+
 is_finished <- function(future) {
   inherits(future, "ronda_no_future") ||
     tryCatch(future::resolved(future), error = function(e) TRUE)
@@ -78,7 +101,10 @@ error_of <- function(future) {
   if (inherits(future, "ronda_no_future")) {
     return(future$error)
   }
-  found <- tryCatch(future::value(future), error = function(e) list(error = e))
+  # (a lost worker is an error, and future says so in a warning, too)
+  found <- tryCatch(suppressWarnings(future::value(future)),
+    error = function(e) list(error = e)
+  )
   found$error
 }
 
@@ -89,7 +115,7 @@ stop_task <- function(error, task, tried, job) {
   if (inherits(error, "ronda_error")) {
     error$call <- plain_call(job$call)
     error$part <- task$id
-    error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task)),
+    error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task, job)),
       if (inherits(error, "ronda_error_file")) sprintf(
         "\n* What was done is kept in %s: the same call goes on from there.", job$work
       )
@@ -97,7 +123,7 @@ stop_task <- function(error, task, tried, job) {
     stop(error)
   }
   stop_ronda("file",
-    sprintf("%s failed%s: %s", sentence_start(task_words(task)),
+    sprintf("%s failed%s: %s", sentence_start(task_words(task, job)),
       if (tried > 1L) sprintf(" %d times", tried) else "",
       trimws(sub("\n.*", "", conditionMessage(error)))
     ),
@@ -113,11 +139,16 @@ plain_call <- function(call) {
 
 sentence_start <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
 
-task_words <- function(task) {
-  place <- c(task$words, if (!is.null(task$side)) sprintf("chunk %d of `%s`", task$chunk,
-    task$side
-  ))
-  if (length(place)) place[1L] else sprintf("the task %s", task$id)
+# "part 3, piece 1 of 2", or "chunk 2 of `left` ('2031.csv')"
+task_words <- function(task, job) {
+  if (!is.null(task$words)) {
+    return(task$words)
+  }
+  if (is.null(task$chunk)) {
+    return(sprintf("the task %s", task$id))
+  }
+  path <- job$sides[[task$side]]$chunks$path[task$chunk]
+  sprintf("chunk %d of `%s` (%s)", task$chunk, task$side, encodeString(basename(path), quote = "'"))
 }
 
 # Progress: a bar of ours where that is shown, and what the package progressr tells those

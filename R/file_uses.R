@@ -5,19 +5,21 @@
 # each part that the rows are at home in
 save_uses <- function(job, task, pairing, found, right) {
   uses <- partner_counts(pairing$matches, "right")
-  candidates <- partner_counts(candidates_of(pairing), "right")
-  near <- if (length(found$near)) found$near > 0 else candidates > 0L
-  rows <- which(uses > 0L | candidates > 0L | near)
-  if (!length(rows)) {
-    return(integer())
+  candidates <- if (!is.null(pairing$candidates)) partner_counts(pairing$candidates, "right")
+  near <- if (length(found$near)) found$near > 0
+  # (what is as the line before is left out)
+  told <- list(uses = uses, candidates = candidates, near = near)
+  if (is.null(right$home)) {
+    save_whole(told, uses_file(job, task$id, task$part))
+    return(task$part)
   }
-  home <- if (is.null(right$home)) rep.int(task$part, length(rows)) else right$home[rows]
+  rows <- which(Reduce(`|`, lapply(compact(told), function(x) x > 0L)))
+  home <- right$home[rows]
   for (h in unique(home)) {
     at <- rows[home == h]
-    save_whole(list(
-      numbers = right$numbers[at], uses = uses[at], candidates = candidates[at],
-      near = near[at]
-    ), uses_file(job, task$id, h))
+    save_whole(c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
+      uses_file(job, task$id, h)
+    )
   }
   unique(home)
 }
@@ -28,16 +30,31 @@ uses_file <- function(job, id, home) {
 
 # What several tasks did with the rows of these numbers, which ascend
 summed_uses <- function(files, numbers) {
-  sums <- list(
-    uses = integer(length(numbers)), candidates = integer(length(numbers)),
-    near = logical(length(numbers))
-  )
+  sums <- list(uses = integer(length(numbers)))
   for (file in files) {
     found <- readRDS(file)
-    at <- findInterval(found$numbers, numbers)
-    sums$uses[at] <- sums$uses[at] + found$uses
-    sums$candidates[at] <- sums$candidates[at] + found$candidates
-    sums$near[at] <- sums$near[at] | found$near
+    at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
+    # (a task in which nothing was chosen tells less: its candidates are its pairs)
+    told <- compact(found[c("uses", "candidates", "near")])
+    before <- sums
+    for (name in union(names(sums), names(told))) {
+      base <- before[[name]]
+      if (is.null(base)) base <- if (name == "near") (summed(before) > 0L) + 0L else before$uses
+      more <- told[[name]]
+      if (is.null(more)) more <- summed(told)
+      sums[[name]] <- with_more(base, more, at)
+    }
   }
+  near <- if (is.null(sums$near)) summed(sums) else sums$near
+  list(uses = sums$uses, candidates = summed(sums), near = near > 0L)
+}
+
+summed <- function(sums) if (is.null(sums$candidates)) sums$uses else sums$candidates
+
+with_more <- function(sums, more, at) {
+  if (is.null(at)) {
+    return(sums + more)
+  }
+  sums[at] <- sums[at] + more
   sums
 }
