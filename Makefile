@@ -1,5 +1,6 @@
 # make demo   the example on the demo data, results in demo-output/
 # make test   every test
+# make demo-large   ten million rows joined in parts, into demo-large/
 # make mutants   small changes of the code: do the tests see them? SEED=20 COUNT=100
 # make soak   generated cases against the slow oracle: MINUTES=10, SEED=
 # make sanitize   tests under sanitizers, valgrind and gctorture
@@ -15,12 +16,15 @@ RONDA_R := R_LIBS="$(LIBRARY)" Rscript
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo test mutants soak sanitize fuzz check coverage setup install document bench site \
+.PHONY: demo demo-large test mutants soak sanitize fuzz check coverage setup install document bench site \
   screenshots clean
 
 demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
 	@$(RONDA_R) exec/ronda demo --out demo-output
+
+demo-large: $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/demo-large.R
 
 test: $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/run-tests.R
@@ -84,4 +88,4 @@ bench: $(LIBRARY)/ronda.installed
 	$(RONDA_R) bench/joins.R
 
 clean:
-	rm -rf .library demo-output site src/*.o src/*.so src/core/*.o
+	rm -rf .library demo-output demo-large site src/*.o src/*.so src/core/*.o

@@ -2,7 +2,7 @@
 
 # in the order in which help lists them
 command_order <- c(
-  "join", "split", "pair", "keys", "many", "compare", "plot", "report", "demo", "completion"
+  "join", "join-files", "split", "pair", "keys", "many", "compare", "plot", "report", "demo", "completion"
 )
 
 commands <- new.env(parent = emptyenv())

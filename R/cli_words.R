@@ -49,6 +49,11 @@ cli_phrases <- c(
   "`on` has more than one `nearest()`." = "--nearest is given more than once.",
   " must stand alone in `on`." = " must stand alone, without --on and other rules.",
   "on = cross()" = "--cross", "needs nearest() in `on`" = "needs --nearest",
+  "join_files()" = "ronda join-files",
+  "row_order = \"left\" or \"right\"" = "--row-order left or right",
+  "partners = \"n\" without `expect`" = "--partners n without --expect",
+  "rows = \"unmatched\" without `expect`" = "--rows unmatched without --expect",
+  "or leave it out for rows part by part" = "or leave out --row-order for rows part by part",
   "join_many()" = "ronda many", "join_frames()" = "ronda join"
 )
 
@@ -277,5 +282,6 @@ cli_names <- c(
   tolerance = "--tolerance", look = "--look",
   within = "--within", ties = "--ties", gap = "--gap", before = "--before",
   after = "--after", ends = "--ends", open_ended = "--open-ended", where = "--where",
-  view = "--view", title = "--title", note = "--note"
+  out = "--out", way = "--way", parts = "--parts", memory = "--memory", tries = "--tries",
+  resume = "--no-resume", view = "--view", title = "--title", note = "--note"
 )

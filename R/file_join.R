@@ -44,7 +44,9 @@
 #'   removes it and begins anew.
 #' @return Invisibly, a list of class `ronda_joined_files`: `files` ([frame_files()] of
 #'   `out`), `receipt` (as [last_receipt()]), `parts` (a data frame with a line for each task:
-#'   `part`, `left_rows`, `right_rows`, `pairs`, `result_rows`, `seconds`), `way`, `why`,
+#'   `part`, `left_rows`, `right_rows`, `pairs`, `result_rows`, `seconds`), `tasks` (of all
+#'   stages: `task`, `kind`, `seconds`, `cpu`, `memory` (bytes that its process has taken at
+#'   the most so far, NA where the system doesn't tell), `process`), `way`, `why`,
 #'   `memory` and `out`. `plot()` draws rows and seconds by part. The folder holds the
 #'   receipt, too: `_receipt.json` and `_parts.csv`.
 #' @section Errors: As [join_frames()], and `ronda_error_file` when a file can't be read or
@@ -264,6 +266,7 @@ settled_side <- function(job, side) {
 #' @export
 format.ronda_joined_files <- function(x, ...) {
   seconds <- x$parts$seconds
+  memory <- suppressWarnings(max(x$tasks$memory, na.rm = TRUE))
   c(
     format(x$receipt),
     sprintf("%s: %s, %s", x$out, counted(nrow(x$files$files), "file"),
@@ -271,6 +274,9 @@ format.ronda_joined_files <- function(x, ...) {
     ),
     sprintf("way \"%s\" (%s): %s%s", x$way, x$why, counted(nrow(x$parts), "task"),
       if (length(seconds)) sprintf(", the longest %s s", format(round(max(seconds), 1))) else ""
+    ),
+    if (is.finite(memory)) sprintf("%s, each with up to %s of memory",
+      counted(length(unique(x$tasks$process)), "process", "processes"), byte_words(memory)
     )
   )
 }

@@ -116,6 +116,8 @@ with_way <- function(job, inputs, settings, call) {
   job$parts <- if (job$way == "right_whole") 1 else {
     if (is.null(settings$parts)) default_parts(sizes) else settings$parts
   }
+  # (whether tasks take so much that none should begin before another's is let go of)
+  job$is_large <- sum(bytes) / job$parts > 5e7
   job$alone_parts <- max(1, ceiling(bytes[["left"]] * task_factor / settings$room))
   if (!is.null(job$order)) {
     right <- if (row_types[[job$plan$row_type]]$right_alone) job$sides$right$rows else 0

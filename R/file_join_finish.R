@@ -57,6 +57,7 @@ settle_files <- function(job, built, types, as_number) {
 joined_files <- function(job, settings, latest, found) {
   receipt <- receipt_of_call(latest)
   parts <- parts_account(found$tasks, found$joined)
+  tasks <- tasks_account(job$work)
   result <- work_file(job$work, "result")
   if (requireNamespace("jsonlite", quietly = TRUE)) {
     writeLines(receipt_json(receipt), file.path(result, "_receipt.json"))
@@ -69,8 +70,8 @@ joined_files <- function(job, settings, latest, found) {
   warn_of_parts(found)
   structure(
     list(
-      files = frame_files(settings$out), receipt = receipt, parts = parts, way = job$way,
-      why = job$why, memory = settings$memory, out = settings$out
+      files = frame_files(settings$out), receipt = receipt, parts = parts, tasks = tasks,
+      way = job$way, why = job$why, memory = settings$memory, out = settings$out
     ),
     class = "ronda_joined_files"
   )

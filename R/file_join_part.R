@@ -66,6 +66,7 @@ part_pairing <- function(job, left, right, task) {
   pairing$shared <- task$shared
   pairing$max_rows <- job$limit
   pairing$folds <- job$plan$folds
+  pairing$right_index <- right$index
   pairing$key_rules <- cleaned_rules(job$key_rules, pairing[side_names], side_names, job$call)
   pairing
 }

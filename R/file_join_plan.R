@@ -4,16 +4,16 @@
 join_ways <- c("auto", "parts", "right_whole", "ranges")
 
 # what R and its packages take before anything is read
-worker_bytes <- 1.5e8
+worker_bytes <- 1.9e8
 
 # what a task takes: so many times the rows that it reads
-task_factor <- 5
+task_factor <- 7
 
 # what writing a file of the result takes: so many times its rows
-result_factor <- 3.5
+result_factor <- 5
 
 # parts are no larger than this, so that several workers have something to do
-part_bytes <- 2e8
+part_bytes <- 1e8
 
 # The columns of each side that anything asks for: all where that can't be told
 wanted_columns <- function(pairing, plan) {

@@ -191,3 +191,18 @@ parts_account <- function(tasks, outcomes) {
     seconds = number("seconds"), stringsAsFactors = FALSE
   )
 }
+
+# One line for each task of all stages: what it took, and in which process
+tasks_account <- function(work) {
+  files <- sort(list.files(work_file(work, "done"), "[.]rds$", full.names = TRUE))
+  costs <- lapply(files, function(file) {
+    outcome <- readRDS(file)
+    c(outcome$cost, list(seconds = outcome$seconds))
+  })
+  column <- function(name, like) vapply(costs, `[[`, like, name)
+  data.frame(
+    task = sub("[.]rds$", "", basename(files)), kind = column("kind", ""),
+    seconds = column("seconds", 0), cpu = column("cpu", 0), memory = column("memory", 0),
+    process = column("process", ""), stringsAsFactors = FALSE
+  )
+}

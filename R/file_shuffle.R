@@ -183,7 +183,15 @@ whole_right <- function(job) {
     side <- job$sides$right
     found <- read_own(whole_file(job), side$settled, side$wanted)
     numbers <- seq_len(side$rows)
-    session$right <- side_rows(side, lapply(found, strip_class), numbers)
+    right <- side_rows(side, lapply(found, strip_class), numbers)
+    # (of `via` each chunk is cleaned beside the whole right side)
+    plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
+    if (plain && side$rows && is.null(turns_of(job$pairing))) {
+      right$index <- right_index_of(job$likes$left, right$frame, job$key_rules,
+        job$pairing$missing_keys == "match", job$pairing$keyed_only, job$call
+      )
+    }
+    session$right <- right
   }
   session$right
 }

@@ -194,3 +194,16 @@ finished_side <- function(side) {
   }
   side
 }
+
+# The first rows of frame_files(), in the types that they have by themselves: for what must
+# know columns before types are settled
+first_rows <- function(files) {
+  side <- side_of_files(files, "left", 1e6, quote(frame_files()))
+  chunk <- side$chunks[1L, ]
+  if (side$kind == "parquet") {
+    return(as_base_frame(schema_columns(chunk$path), 0L))
+  }
+  names <- as.character(names(side$types))
+  look <- look_at_piece(chunk$path, side$kind, chunk, side$decimal, names)
+  as_base_frame(settle_text_side(side, list(look))$settled, 0L)
+}

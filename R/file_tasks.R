@@ -185,6 +185,9 @@ run_file_task <- function(work, task) {
       )
       on.exit(options(threads))
       began <- now_()
+      cpu <- cpu_seconds()
+      # (what the task before left behind)
+      if (isTRUE(job$is_large)) gc(FALSE)
       warnings <- list()
       outcome <- withCallingHandlers(
         file_task_kinds(task$kind)(job, task),
@@ -196,6 +199,10 @@ run_file_task <- function(work, task) {
       )
       outcome$warnings <- unique(vapply(warnings, conditionMessage, ""))
       outcome$seconds <- now_() - began
+      outcome$cost <- list(
+        kind = task$kind, cpu = cpu_seconds() - cpu, memory = peak_bytes(),
+        process = paste(this_process(), collapse = ":")
+      )
       save_whole(outcome, done_file(work, task$id))
       list()
     },
@@ -204,6 +211,17 @@ run_file_task <- function(work, task) {
       list(error = e)
     }
   )
+}
+
+cpu_seconds <- function() sum(proc.time()[1:2])
+
+# The most memory that this process has taken so far; NA where that can't be told
+peak_bytes <- function() {
+  status <- tryCatch(suppressWarnings(readLines("/proc/self/status")),
+    error = function(e) character()
+  )
+  line <- grep("^VmHWM:", status, value = TRUE)
+  if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else NA_real_
 }
 
 # (a worker that future has started has as many cores as the plan gives it)

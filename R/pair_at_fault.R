@@ -95,6 +95,10 @@ rows_repeated <- function(keys, kinds, match_missing) {
 
 # the call that shows more
 repeated_keys_line <- function(pairing, side) {
+  # (of files there is no frame to show)
+  if (!is.null(pairing$whole)) {
+    return(NULL)
+  }
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
     sprintf("repeated_keys(%s, %s) shows the rows.",

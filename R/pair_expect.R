@@ -111,7 +111,11 @@ key_shape_failure <- function(pairing, rows, words) {
     return(failure(text, c(
       several_words(rows$left, pairing$labels[1L]), several_words(rows$right, pairing$labels[2L])
     ),
-      "explain_row() of the pairing without `expect` shows why.",
+      if (is.null(pairing$whole)) {
+        "explain_row() of the pairing without `expect` shows why."
+      } else {
+        "partners = \"n\" without `expect` adds a column that counts them."
+      },
       left_rows = rows$left_rows, right_rows = rows$right_rows
     ))
   }
@@ -171,7 +175,11 @@ percent_words <- function(share, below = NULL) {
 incomplete <- function(pairing, side, alone, text) {
   failed <- failure(text,
     sprintf("%s: %s", pairing$labels[side_number(side)], keys_at_fault(alone)),
-    "near_misses() of the pairing shows likely partners, explain_row() why not."
+    if (is.null(pairing$whole)) {
+      "near_misses() of the pairing shows likely partners, explain_row() why not."
+    } else {
+      "rows = \"unmatched\" without `expect` writes all of them."
+    }
   )
   failed[[paste0(side, "_rows")]] <- alone$rows
   failed

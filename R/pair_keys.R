@@ -96,6 +96,39 @@ engine_keys <- function(left, right, rules, call) {
   )
 }
 
+# The same of a pairing, whose right side may be indexed already. (An index knows nothing
+# of numbers that are no 64-bit integers: where there are some it is passed over.)
+pairing_keys <- function(pairing, call) {
+  index <- pairing$right_index
+  if (!is.null(index)) {
+    keys <- engine_keys(pairing$left, index$like, pairing$key_rules, call)
+    if (identical(keys$kinds, index$keys$kinds)) {
+      text <- keys$kinds == engine_kinds[["text"]]
+      keys$left[text] <- lapply(keys$left[text], utf8_text_)
+      keys[c("right", "one_address", "index")] <-
+        list(index$keys$right, c(TRUE, TRUE), index$keys$index)
+      return(keys)
+    }
+  }
+  engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
+}
+
+# The keys of a right frame, indexed; `like`: rows of the left one, for its types. NULL
+# where they can't be
+right_index_of <- function(like, right, rules, match_missing, count, call) {
+  if (!length(rules)) {
+    return(NULL)
+  }
+  keys <- engine_keys(like, right, rules, call)
+  text <- keys$kinds == engine_kinds[["text"]]
+  keys$right[text] <- lapply(keys$right[text], utf8_text_)
+  index <- index_right_(keys$right, keys$kinds, match_missing, count)
+  if (!is.null(index)) list(
+    keys = c(keys[c("right", "kinds")], list(index = index)),
+    like = own_rows(right, integer(), NULL)
+  )
+}
+
 # flags of the rows of a side that have a missing key
 rows_with_missing <- function(keys, side) {
   Reduce(`|`, Map(

@@ -9,7 +9,11 @@ match_rows <- function(pairing, keys, ordered, condition, call) {
     merged <- merge_sorted(pairing, keys, ordered)
     if (!is.null(merged)) return(merged)
   }
-  found <- if (length(keys$kinds)) {
+  found <- if (!is.null(keys$index)) {
+    match_indexed_(keys$index, keys$left, keys$kinds, pairing$missing_keys == "match",
+      pairing$keyed_only
+    )
+  } else if (length(keys$kinds)) {
     match_equal_(keys$left, keys$right, keys$kinds,
       pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
     )

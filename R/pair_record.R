@@ -46,7 +46,9 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     # Of a part of two frames: its rows' numbers in these, list(left, right), and whether
     # other left rows meet the same right rows in another part. Of what was added up over
     # the parts: list(heavy, keys), the keys that multiply most and those at fault.
-    numbers = NULL, shared = FALSE, whole = NULL
+    numbers = NULL, shared = FALSE, whole = NULL,
+    # of a right frame that many parts meet: its keys, indexed (pair_keys.R)
+    right_index = NULL
   ))
 }
 

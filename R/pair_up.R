@@ -42,7 +42,7 @@ candidates_found <- function(pairing, clock, call) {
   pairing$key_rules <- clean_keys(pairing$key_rules, pairing$left, pairing$right,
     call
   )
-  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
+  keys <- pairing_keys(pairing, call)
   condition <- where_plan(pairing)
   if (!is.null(condition)) pairing$condition <- condition[c("taken", "rest")]
   ordered <- if (!pairing$keyed_only) ordered_plan(pairing, condition, call)

@@ -310,6 +310,33 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// index_right_
+SEXP index_right_(List right, IntegerVector kinds, bool match_missing, bool count);
+RcppExport SEXP _ronda_index_right_(SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
+    Rcpp::traits::input_parameter< bool >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(index_right_(right, kinds, match_missing, count));
+    return rcpp_result_gen;
+END_RCPP
+}
+// match_indexed_
+List match_indexed_(List index, List left, IntegerVector kinds, bool match_missing, bool count);
+RcppExport SEXP _ronda_match_indexed_(SEXP indexSEXP, SEXP leftSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type index(indexSEXP);
+    Rcpp::traits::input_parameter< List >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
+    Rcpp::traits::input_parameter< bool >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_indexed_(index, left, kinds, match_missing, count));
+    return rcpp_result_gen;
+END_RCPP
+}
 // group_rows_
 SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing);
 RcppExport SEXP _ronda_group_rows_(SEXP keysSEXP, SEXP kindsSEXP, SEXP match_missingSEXP) {
@@ -721,6 +748,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
+    {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 4},
+    {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},

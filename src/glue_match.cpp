@@ -43,6 +43,36 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
                              match_missing);
 }
 
+// tells an index from other pointers
+SEXP index_tag() { return Rf_install("ronda_right_index"); }
+
+// All that is counted about equal keys
+List counted(const core::Context& context, const core::Match& match,
+             const List& matches, const List& left, const IntegerVector& kinds,
+             bool match_missing, bool left_looked_at, bool right_repeats) {
+  const core::PairsView pairs = glue::as_pairs_unchecked(matches);
+  const core::PairCounts counts =
+      match.right.repeated
+          ? core::count_disjoint(context, pairs)
+          : core::single_counts(match.matched_left, match.matched_right);
+  const bool left_repeats =
+      counts.most_right > 1 ||
+      repeats_unmatched(
+          context, left, kinds,
+          core::unmatched_rows(context, pairs.range, pairs.left_rows),
+          match_missing, left_looked_at, false);
+  return List::create(
+      _["pairs"] = counts.pairs,
+      _["matched_left"] = static_cast<double>(counts.matched_left),
+      _["matched_right"] = static_cast<double>(counts.matched_right),
+      _["most_left"] = counts.most_left, _["most_right"] = counts.most_right,
+      _["on_both"] = counts.on_both,
+      _["missing_left"] = static_cast<double>(match.missing_left),
+      _["missing_right"] = static_cast<double>(match.missing_right),
+      _["repeated"] = LogicalVector::create(_["left"] = left_repeats,
+                                            _["right"] = right_repeats));
+}
+
 }  // namespace
 
 // Which right rows have each left row's key, and with `count` all that is
@@ -76,38 +106,85 @@ List match_equal_(List left, List right, IntegerVector kinds,
       core::list_rows(context, match.right, INTEGER(starts), INTEGER(partners));
     const List matches =
         glue::new_matches(range, starts, partners, right_keys.rows);
-    auto found = [&](SEXP counts) {
-      return List::create(_["matches"] = matches, _["counts"] = counts);
-    };
-    if (!count) return found(R_NilValue);
-    const core::PairsView pairs = glue::as_pairs_unchecked(matches);
-    const core::PairCounts counts =
-        match.right.repeated
-            ? core::count_disjoint(context, pairs)
-            : core::single_counts(match.matched_left, match.matched_right);
-    const bool left_repeats =
-        counts.most_right > 1 ||
-        repeats_unmatched(
-            context, left, kinds,
-            core::unmatched_rows(context, pairs.range, pairs.left_rows),
-            match_missing, has_one_address(one_address, 0), false);
+    if (!count)
+      return List::create(_["matches"] = matches, _["counts"] = R_NilValue);
     const bool right_repeats =
         match.right.repeated ||
         (!has_one_address(one_address, 1) &&
          repeats_unmatched(
              context, right, kinds,
-             core::unmatched_rows(context, match.found, pairs.right_rows),
+             core::unmatched_rows(context, match.found, right_keys.rows),
              match_missing, false, true));
-    return found(List::create(
-        _["pairs"] = counts.pairs,
-        _["matched_left"] = static_cast<double>(counts.matched_left),
-        _["matched_right"] = static_cast<double>(counts.matched_right),
-        _["most_left"] = counts.most_left, _["most_right"] = counts.most_right,
-        _["on_both"] = counts.on_both,
-        _["missing_left"] = static_cast<double>(match.missing_left),
-        _["missing_right"] = static_cast<double>(match.missing_right),
-        _["repeated"] = LogicalVector::create(_["left"] = left_repeats,
-                                              _["right"] = right_repeats)));
+    return List::create(
+        _["matches"] = matches,
+        _["counts"] = counted(context, match, matches, left, kinds,
+                              match_missing, has_one_address(one_address, 0),
+                              right_repeats));
+  });
+}
+
+// The keys of a right side, indexed once for many left sides: list(index,
+// starts, partners, rows); NULL for more than two columns. Equal texts share
+// one address. `count` as in match_equal_().
+// [[Rcpp::export(rng = false)]]
+SEXP index_right_(List right, IntegerVector kinds, bool match_missing,
+                  bool count) {
+  return glue::guarded([&]() -> SEXP {
+    const core::Context context = glue::current_context();
+    const core::Keys keys = glue::as_keys(right, kinds);
+    std::unique_ptr<core::RightIndex> index = core::index_right(
+        context, keys, match_missing,
+        count ? core::KeyNames::numbers : core::KeyNames::first_rows);
+    if (!index) return R_NilValue;
+    const core::Grouping& named = index->right;
+    Shield<SEXP> starts(named.repeated
+                            ? glue::new_vector(INTSXP, named.most + 1)
+                            : R_NilValue);
+    Shield<SEXP> partners(named.repeated
+                              ? glue::new_vector(INTSXP, named.listed)
+                              : R_NilValue);
+    if (named.repeated)
+      core::list_rows(context, named, INTEGER(starts), INTEGER(partners));
+    index->right.key = core::Buffer<core::Row>();
+    XPtr<core::RightIndex> kept(index.release(), true, index_tag(), R_NilValue);
+    return List::create(_["index"] = kept, _["starts"] = (SEXP)starts,
+                        _["partners"] = (SEXP)partners, _["kinds"] = kinds);
+  });
+}
+
+// As match_equal_(), of an index
+// [[Rcpp::export(rng = false)]]
+List match_indexed_(List index, List left, IntegerVector kinds,
+                    bool match_missing, bool count) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    SEXP kept = glue::part(index, "index");
+    glue::require(TYPEOF(kept) == EXTPTRSXP &&
+                      R_ExternalPtrTag(kept) == index_tag() &&
+                      R_ExternalPtrAddr(kept) != nullptr,
+                  "an index of right rows");
+    const core::RightIndex& right =
+        *static_cast<core::RightIndex*>(R_ExternalPtrAddr(kept));
+    const IntegerVector own = glue::part(index, "kinds");
+    glue::require(
+        own.size() == kinds.size() &&
+            std::equal(own.begin(), own.end(), kinds.begin()),
+        "kinds of keys");
+    const core::Keys keys = glue::as_keys(left, kinds);
+    glue::require(keys.columns.size() == static_cast<std::size_t>(own.size()),
+                  "kinds of keys");
+    Shield<SEXP> range(glue::new_vector(INTSXP, keys.rows));
+    const core::Match match = right.look_up(context, keys, INTEGER(range));
+    const List matches =
+        glue::new_matches(range, glue::part(index, "starts"),
+                          glue::part(index, "partners"), right.rows);
+    glue::as_pairs(context, matches);  // (its lists may have been changed)
+    return List::create(
+        _["matches"] = matches,
+        _["counts"] =
+            count ? SEXP(counted(context, match, matches, left, kinds,
+                                 match_missing, true, right.right.repeated))
+                  : R_NilValue);
   });
 }
 

@@ -20,6 +20,7 @@
 #include "core/range_match.h"
 #include "core/pairs.h"
 #include "core/parallel.h"
+#include "core/partition.h"
 #include "core/search.h"
 #include "core/sort_rows.h"
 
@@ -246,6 +247,82 @@ context("equality") {
                 slow_repeats(left, found, match_missing);
     }
     expect_true(differ == 0);
+  }
+
+  test_that("an index finds what matching finds, one or two columns") {
+    int differ = 0;
+    for (int round = 0; round < 120; ++round) {
+      std::vector<int> codes;
+      std::vector<Column> lefts, rights;
+      Keys left{{}, static_cast<std::size_t>(roll(60))};
+      Keys right{{}, static_cast<std::size_t>(roll(60))};
+      const int columns = 1 + roll(1);
+      for (int k = 0; k < columns; ++k) {
+        const auto kind = static_cast<KeyKind>(roll(4));
+        const bool wide = roll(1) == 0;
+        lefts.push_back(
+            make_column(kind, static_cast<int>(left.rows), wide, codes));
+        rights.push_back(
+            make_column(kind, static_cast<int>(right.rows), wide, codes));
+      }
+      for (int k = 0; k < columns; ++k) {
+        left.columns.push_back(lefts[k].view());
+        right.columns.push_back(rights[k].view());
+      }
+      Context context;
+      context.threads = 1 + round % 2;
+      context.chunk_rows = round % 3 ? 7 : 1 << 17;
+      const bool match_missing = round % 2 == 0;
+      Buffer<Row> found(left.rows), expected(left.rows);
+      const auto index =
+          index_right(context, right, match_missing, KeyNames::first_rows);
+      const Match one = index->look_up(context, left, found.data());
+      const Match other = match_equal(context, left, right, match_missing,
+                                      KeyNames::first_rows, expected.data());
+      differ += !std::equal(found.begin(), found.end(), expected.begin());
+      differ += one.matched_left != other.matched_left ||
+                one.matched_right != other.matched_right ||
+                one.missing_left != other.missing_left ||
+                one.missing_right != other.missing_right ||
+                one.right.repeated != other.right.repeated;
+    }
+    expect_true(differ == 0);
+  }
+
+  test_that("equal keys of two frames fall into one part, missing ones apart") {
+    int differ = 0, used = 0;
+    for (int round = 0; round < 100; ++round) {
+      const auto kind = static_cast<KeyKind>(roll(4));
+      std::vector<int> codes[2];
+      Column sides[2];
+      Grouping parts[2];
+      PartitionBy by;
+      by.parts = static_cast<std::size_t>(1 + roll(6));
+      by.match_missing = roll(1) == 0;
+      Context context;
+      context.threads = 1 + round % 2;
+      context.chunk_rows = 5;
+      const int n = 1 + roll(40);
+      const bool wide = roll(1) == 0;
+      for (int side = 0; side < 2; ++side) {
+        sides[side] = make_column(kind, n, wide, codes[side]);
+        const Keys keys{{sides[side].view()}, static_cast<std::size_t>(n)};
+        parts[side] = part_rows(context, keys, by);
+      }
+      for (int i = 0; i < n; ++i) {
+        const Row part = parts[0].key[i];
+        used += part > 1;
+        differ += part < 1 || part > static_cast<Row>(by.parts);
+        if (codes[0][i] < 0 && !by.match_missing)
+          differ += part != static_cast<Row>(i % by.parts) + 1;
+        for (int j = 0; j < n; ++j)
+          if (codes[0][i] == codes[1][j] &&
+              (codes[0][i] >= 0 || by.match_missing))
+            differ += part != parts[1].key[j];
+      }
+    }
+    expect_true(differ == 0);
+    expect_true(used > 0);
   }
 
   test_that("keys chosen against the table are found as fast as others") {

@@ -5,7 +5,8 @@
 #
 # Every case comes from its seed alone: the frames, all options, and how the
 # engine is forced (path, threads, chunks, deferral). Joins of two frames are also
-# explained, row by row; one case in eight is a join of several frames. A case that
+# explained, row by row; one case in eight is a join of several frames, one in fifty a
+# join of files beside the same in memory. A case that
 # differs is made smaller as long as it still differs, and printed to be pasted.
 # Roads through the engine that no case took are named at the end.
 suppressMessages({
@@ -24,7 +25,7 @@ options(ronda.receipt = FALSE, warn = 1)
 
 helpers <- new.env(parent = asNamespace("ronda"))
 for (file in c("helper-oracle.R", "helper-cases.R", "helper-compare.R",
-  "helper-ordered.R", "helper-many.R"
+  "helper-ordered.R", "helper-many.R", "helper-files.R"
 )) {
   sys.source(file.path("tests", "testthat", file), helpers)
 }
@@ -45,6 +46,9 @@ rows_of <- function(seed) {
 }
 
 case_of <- function(seed) {
+  if (seed %% 50 == 7 && requireNamespace("future", quietly = TRUE)) {
+    return(list(files = seed))
+  }
   if (seed %% 8 == 5) {
     set.seed(seed)
     return(list(chain = helpers$make_chain()))
@@ -55,6 +59,13 @@ case_of <- function(seed) {
 
 # TRUE when ronda and the oracle differ
 differs <- function(x, seed) {
+  if (!is.null(x$files)) {
+    old <- options(ronda.piece_rows = 9)
+    on.exit(options(old))
+    ways <- c("auto", "parts", "right_whole", "ranges")
+    found <- suppressMessages(helpers$differing_cases(seed, seed %% 2 == 0, ways))
+    return(length(found$differ) > 0L)
+  }
   old <- options(forced(seed))
   on.exit(options(old))
   if (!is.null(x$chain)) {
@@ -66,7 +77,7 @@ differs <- function(x, seed) {
 
 # rows are left out, halves first, as long as the case still differs
 shrink <- function(x, seed) {
-  if (!is.null(x$chain)) {
+  if (!is.null(x$chain) || !is.null(x$files)) {
     return(x)
   }
   for (side in c("left", "right")) {

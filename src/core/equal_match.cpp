@@ -6,6 +6,8 @@
 #include "roads.h"
 #include "shares.h"
 
+#include <type_traits>
+
 namespace ronda::core {
 namespace {
 
@@ -37,52 +39,52 @@ bool is_worth_numbers(const FillCounts& filled, std::size_t rows) {
   return filled.repeated && filled.keys <= rows / 2;
 }
 
+// What the right side's rows are called by, once the table is filled
 template <class Table, class Reader>
-Match match_in(const Context& context, Table& table, const Filled& filled,
-               const Side<Reader>& left, const Side<Reader>& right,
-               const Wanted& wanted, Row* key_of) {
-  Match match;
-  auto look_up_in = [&](const Side<Reader>& side, auto&& found, Row* to) {
-    return look_up(context, table, side.reader, side.rows, found, to);
-  };
+Grouping name_right(const Context& context, Table& table, const Filled& filled,
+                    const Side<Reader>& right, const Wanted& wanted) {
   const FillCounts& all = filled.all;
-  match.missing_right = all.missing;
-  match.right.repeated = all.repeated;
-  match.right.most = right.rows;
-  match.right.listed = right.rows - (wanted.match_missing ? 0 : all.missing);
+  Grouping named;
+  named.repeated = all.repeated;
+  named.most = right.rows;
+  named.listed = right.rows - (wanted.match_missing ? 0 : all.missing);
   if constexpr (Table::in_key_order)
     if (wanted.names == KeyNames::numbers &&
         is_worth_numbers(all, right.rows)) {
       number_keys(context, table, filled);
-      match.right.most = all.keys;
+      named.most = all.keys;
     }
   if (all.repeated || (wanted.key_of_missing && all.missing)) {
-    match.right.key = Buffer<Row>(right.rows);
-    look_up_in(right, NotNoted(), match.right.key.data());
+    named.key = Buffer<Row>(right.rows);
+    look_up(context, table, right.reader, right.rows, NotNoted(),
+            named.key.data());
   }
+  return named;
+}
+
+template <class Table, class Reader>
+void look_up_left(const Context& context, const Table& table,
+                  const Side<Reader>& left, std::size_t right_rows,
+                  bool right_repeats, Match& match, Row* key_of) {
   LookUpCounts found;
-  if (all.repeated) {
-    found = look_up_in(left, NotNoted(), key_of);
+  if (right_repeats) {
+    found = look_up(context, table, left.reader, left.rows, NotNoted(), key_of);
   } else {
-    match.found = FoundRows(context, right.rows);
-    found = look_up_in(left, match.found, key_of);
+    match.found = FoundRows(context, right_rows);
+    found =
+        look_up(context, table, left.reader, left.rows, match.found, key_of);
     match.matched_right = match.found.unite(context);
   }
   match.matched_left = found.matched;
   match.missing_left = found.missing;
-  return match;
 }
 
-template <class Reader>
-Match match_sides(const Context& context, const Side<Reader>& left,
-                  const Side<Reader>& right, const WholeRange* known,
-                  const Wanted& wanted, Row* key_of) {
+// action(table, filled) with the right side's keys in the table that fits them
+template <class Reader, class Action>
+auto with_table(const Context& context, const Side<Reader>& right,
+                const WholeRange* known, bool match_missing, Action&& action) {
   auto fill = [&](auto& table) {
-    return fill_table(context, table, right.reader, right.rows,
-                      wanted.match_missing);
-  };
-  auto match = [&](auto& table, const Filled& filled) {
-    return match_in(context, table, filled, left, right, wanted, key_of);
+    return fill_table(context, table, right.reader, right.rows, match_missing);
   };
   const int bits = share_bits(context, right.rows);
   if constexpr (Reader::countable) {
@@ -91,18 +93,87 @@ Match match_sides(const Context& context, const Side<Reader>& left,
     if (is_dense(context, range, right.rows)) {
       take_road(Road::direct_table);
       DirectTable<Reader> table(range, right.reader, bits);
-      return match(table, fill(table));
+      const Filled filled = fill(table);
+      return action(table, filled);
     }
   }
   take_road(Road::hash_table);
   {
     HashTable<Reader> table(right.rows, bits);
     const Filled filled = fill(table);
-    if (!filled.all.full) return match(table, filled);
+    if (!filled.all.full) return action(table, filled);
   }
   // the words fell into few parts: one part has room for all
   HashTable<Reader> table(right.rows, 0);
-  return match(table, fill(table));
+  const Filled filled = fill(table);
+  return action(table, filled);
+}
+
+template <class Reader>
+Match match_sides(const Context& context, const Side<Reader>& left,
+                  const Side<Reader>& right, const WholeRange* known,
+                  const Wanted& wanted, Row* key_of) {
+  return with_table(context, right, known, wanted.match_missing,
+                    [&](auto& table, const Filled& filled) {
+                      Match match;
+                      match.missing_right = filled.all.missing;
+                      match.right =
+                          name_right(context, table, filled, right, wanted);
+                      look_up_left(context, table, left, right.rows,
+                                   match.right.repeated, match, key_of);
+                      return match;
+                    });
+}
+
+// A table that is kept
+template <class Reader, class Table>
+class IndexOf : public RightIndex {
+ public:
+  IndexOf(Table&& table, TwoWords missing)
+      : table_(std::move(table)), missing_(missing) {}
+  Match look_up(const Context& context, const Keys& left,
+                Row* key_of) const override {
+    Match match;
+    match.missing_right = missing;
+    match.right.repeated = right.repeated;
+    auto ask = [&](const Side<Reader>& side) {
+      look_up_left(context, table_, side, rows, right.repeated, match, key_of);
+    };
+    if constexpr (std::is_same_v<Reader, TwoReader>) {
+      const Buffer<TwoWords> words = two_words(context, left);
+      ask({{words.data(), missing_}, left.rows});
+    } else {
+      with_reader(left.columns[0], [&](auto reader) {
+        if constexpr (std::is_same_v<decltype(reader), Reader>)
+          ask({reader, left.rows});
+        else
+          throw std::logic_error("look_up(): another kind of key");
+      });
+    }
+    return match;
+  }
+
+ private:
+  Table table_;
+  TwoWords missing_;
+};
+
+template <class Reader>
+std::unique_ptr<RightIndex> index_side(const Context& context,
+                                       const Side<Reader>& right,
+                                       const Wanted& wanted, TwoWords missing) {
+  return with_table(
+      context, right, nullptr, wanted.match_missing,
+      [&](auto& table, const Filled& filled) -> std::unique_ptr<RightIndex> {
+        using Table = std::decay_t<decltype(table)>;
+        Grouping named = name_right(context, table, filled, right, wanted);
+        auto index = std::make_unique<IndexOf<Reader, Table>>(std::move(table),
+                                                              missing);
+        index->right = std::move(named);
+        index->rows = right.rows;
+        index->missing = filled.all.missing;
+        return index;
+      });
 }
 
 // Matches one or two columns; more are first folded to two.
@@ -162,6 +233,28 @@ Match match_equal(const Context& context, const Keys& left, const Keys& right,
     match.missing_right = count_missing(context, right);
   }
   return match;
+}
+
+std::unique_ptr<RightIndex> index_right(const Context& context,
+                                        const Keys& right, bool match_missing,
+                                        KeyNames names) {
+  const Wanted wanted{match_missing, false, names};
+  if (right.columns.size() > 2) return nullptr;
+  std::unique_ptr<RightIndex> index;
+  if (right.columns.size() == 2) {
+    const Buffer<TwoWords> words = two_words(context, right);
+    const TwoWords missing{missing_word(right.columns[0]),
+                           missing_word(right.columns[1])};
+    index =
+        index_side(context, Side<TwoReader>{{words.data(), missing}, right.rows},
+                   wanted, missing);
+  } else {
+    index = with_reader(right.columns[0], [&](auto reader) {
+      return index_side(context, Side<decltype(reader)>{reader, right.rows},
+                        wanted, TwoWords());
+    });
+  }
+  return index;
 }
 
 Grouping group_rows(const Context& context, const Keys& keys,

@@ -1,5 +1,7 @@
 // Equality: for every left row the right rows with an equal key.
 #pragma once
+#include <memory>
+
 #include "context.h"
 #include "found_rows.h"
 #include "key_column.h"
@@ -34,6 +36,22 @@ enum class KeyNames { first_rows, numbers };
 // key_of[i]: the right key of left row i, 0 if there is none
 Match match_equal(const Context& context, const Keys& left, const Keys& right,
                   bool match_missing, KeyNames names, Row* key_of);
+
+// The keys of a right side in a table, to be asked by many left sides
+class RightIndex {
+ public:
+  virtual ~RightIndex() = default;
+  // as match_equal(), but for `right`, which stands here
+  virtual Match look_up(const Context& context, const Keys& left,
+                        Row* key_of) const = 0;
+  Grouping right;
+  std::size_t rows = 0, missing = 0;
+};
+
+// null for more than two columns, which are matched two by two
+std::unique_ptr<RightIndex> index_right(const Context& context,
+                                        const Keys& right, bool match_missing,
+                                        KeyNames names);
 
 // keys go by their first rows
 Grouping group_rows(const Context& context, const Keys& keys,

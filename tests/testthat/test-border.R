@@ -46,6 +46,14 @@ sound_calls <- list(
   int64_minus_ = list(c(1, 2), c(2, 1)),
   match_equal_ = list(keys, keys, 0:1, FALSE, TRUE, c(TRUE, TRUE)),
   match_equal_ = list(list(text), list(text), 4L, TRUE, FALSE),
+  partition_rows_ = list(keys, 0:1, 3, FALSE, 10),
+  index_right_ = list(keys, 0:1, FALSE, TRUE), index_right_ = list(list(text), 4L, TRUE, FALSE),
+  match_indexed_ = list(index_right_(list(c(1L, 2L, 2L)), 0L, FALSE, TRUE), list(3:1), 0L,
+    FALSE, TRUE
+  ),
+  partition_rows_ = list(list(text), 4L, 2, TRUE, 0),
+  settle_type_ = list(list(c(0, 0, 3, 0, 0, 0, 1, 0, 0, 0, 2, 0, 0)), FALSE),
+  whole_rows_ = list(charToRaw("a,b\n1,\"2\n3\"\n4,"), ",", "\n"),
   group_rows_ = list(keys, 0:1, FALSE), count_missing_ = list(keys, 0:1),
   count_pairs_ = list(matches),
   one_partner_ = list(matches, TRUE),
@@ -135,7 +143,7 @@ test_that("every function of the border stands whatever it is given", {
     }
     before <- sound()
     try_all(name, sound_calls[[k]])
-    if (typeof(before) == "externalptr") next
+    if (typeof(before) == "externalptr" || "index" %in% names(before)) next
     expect_identical(sound(), before, label = name)
   }
 })

@@ -1,0 +1,83 @@
+# Rows and seconds of the tasks of a join of files: whether some are larger than others.
+
+#' @export
+plot.ronda_joined_files <- function(x, ...) {
+  if (...length()) check_dots_empty(..., call = quote(plot()))
+  need_packages("ggplot2", "Figures", quote(plot()))
+  plot_parts(x$parts)
+}
+
+part_figures <- c(
+  left_rows = "left rows", right_rows = "right rows", result_rows = "result rows",
+  seconds = "seconds"
+)
+
+plot_parts <- function(parts) {
+  names(parts)[names(parts) == "part"] <- "task"
+  # (of many those that took longest tell)
+  shown <- parts[order(-parts$seconds, parts$task), ]
+  shown <- shown[seq_len(min(nrow(parts), most_parts)), ]
+  panels <- factor(part_figures, levels = part_figures)
+  data <- data.frame(
+    row = factor(rep(shown$task, 4L), levels = rev(shown$task)),
+    panel = rep(panels, each = nrow(shown)),
+    x = as.numeric(unlist(shown[names(part_figures)], use.names = FALSE))
+  )
+  middle <- data.frame(panel = panels, x = vapply(parts[names(part_figures)], function(x) {
+    if (length(x)) stats::median(x) else 0
+  }, 0))
+  title <- parts_title(parts)
+  figure <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
+    ggplot2::geom_col(fill = figure_colours[["left"]], width = 0.7) +
+    ggplot2::geom_vline(data = middle, ggplot2::aes(xintercept = x),
+      linetype = "22", colour = figure_colours[["line"]]
+    ) +
+    ggplot2::facet_wrap(~ panel, nrow = 1L, scales = "free_x") +
+    ggplot2::scale_x_continuous(NULL, labels = short_numbers, n.breaks = 3L,
+      limits = c(0, NA)
+    ) +
+    ggplot2::labs(
+      title = paste(strwrap(title, title_width), collapse = "\n"),
+      subtitle = paste(strwrap(parts_subtitle(nrow(shown), nrow(parts)), subtitle_width),
+        collapse = "\n"
+      ),
+      y = NULL
+    ) +
+    figure_theme() +
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+  figure$labels$alt <- title
+  figure
+}
+
+most_parts <- 20L
+
+parts_title <- function(parts) {
+  if (!nrow(parts)) {
+    return("No part had any row")
+  }
+  sprintf("%s of %s; seconds: %s at the most, the median %s",
+    counted(nrow(parts), "task"), counted(sum(parts$left_rows), "left row"),
+    format(round(max(parts$seconds), 2L)), format(round(stats::median(parts$seconds), 2L))
+  )
+}
+
+parts_subtitle <- function(shown, all) {
+  paste0("Dashed: the median of all.", if (all > shown) {
+    sprintf(" Shown: the %d that took longest.", shown)
+  })
+}
+
+# 1.2M, 40k
+short_numbers <- function(x) {
+  vapply(x, function(value) {
+    if (is.na(value)) {
+      ""
+    } else if (abs(value) >= 1e6) {
+      paste0(format(value / 1e6, digits = 3L), "M")
+    } else if (abs(value) >= 1e4) {
+      paste0(format(value / 1e3, digits = 3L), "k")
+    } else {
+      format(value, digits = 3L)
+    }
+  }, "")
+}

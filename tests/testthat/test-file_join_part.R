@@ -1,0 +1,22 @@
+# Generated joins of files give what joins of the same frames in memory give: rows, types,
+# receipts, warnings and errors.
+
+test_that("files joined by keys give what frames in memory give", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  ways <- c("auto", "parts", "parts", "right_whole")
+  found <- suppressMessages(differing_cases(1:70, FALSE, ways))
+  expect_identical(found$differ, setNames(list(), character()))
+  expect_gt(found$compared, 40)
+})
+
+test_that("files joined by ordered rules give what frames in memory give", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  ways <- c("auto", "parts", "right_whole", "ranges", "ranges")
+  found <- suppressMessages(differing_cases(1:70, TRUE, ways))
+  expect_identical(found$differ, setNames(list(), character()))
+  expect_gt(found$compared, 40)
+})
