@@ -67,12 +67,15 @@ near_rows <- function(job, pairing, sums) {
   found <- ordered_values(pairing, side_columns(rule), rule$kind, job$call)
   y <- found$values[[2L]]
   y <- if (found$int64) int64_double(int64_class(strip_class(y))) else as.double(y)
+  if (is.null(job$left_ends)) {
+    return(rep(FALSE, length(y)))
+  }
   low <- job$left_ends[1L]
   high <- job$left_ends[2L]
   near <- switch(rule$look,
     back = if (rule$equal) y <= high else y < high,
     ahead = if (rule$equal) y >= low else y > low,
-    either = is.finite(high) & (rule$equal | low < high | y != low)
+    either = rule$equal | low < high | y != low
   )
   !is.na(y) & near
 }

@@ -242,7 +242,7 @@ join_tasks <- function(job) {
   if (job$way == "right_whole") {
     n <- nrow(job$sides$left$chunks)
     return(lapply(seq_len(n), function(k) {
-      new_join_task(job, 1L, k, n, chunk = k, looks = n > 1L && job$pairing$keyed_only)
+      new_join_task(job, 1L, k, n, chunk = k)
     }))
   }
   unlist(lapply(seq_len(job$parts), function(p) {
@@ -268,7 +268,7 @@ rows_in_part <- function(job, side, p) {
   sum(vapply(job$index[[side]], function(index) as.double(index$counts[p]), 0))
 }
 
-new_join_task <- function(job, part, piece, pieces, ..., looks = FALSE) {
+new_join_task <- function(job, part, piece, pieces, ...) {
   id <- sprintf("part-%05d", part)
   list(
     id = if (pieces > 1) sprintf("%s-%05d", id, piece) else id, kind = "join",
@@ -282,7 +282,8 @@ new_join_task <- function(job, part, piece, pieces, ..., looks = FALSE) {
     shared = pieces > 1 || job$way == "ranges",
     counts_right = piece == 1 && job$way != "ranges",
     in_ranges = job$way == "ranges", has_others = length(job$pairing$rules) > 1L,
-    looks_for_repeats = if (looks) TRUE
+    # (left rows of one key may be in several tasks)
+    looks_for_repeats = if (pieces > 1 && job$pairing$keyed_only) TRUE
   )
 }
 

@@ -30,7 +30,7 @@ shuffled_job <- function(job) {
     high = do.call(pmax, c(list(rep(-Inf, job$parts)), lapply(left, `[[`, "high")))
   )
   ends <- unlist(lapply(left, `[[`, "ends"))
-  job$left_ends <- if (length(ends)) range(ends) else c(Inf, -Inf)
+  job$left_ends <- if (length(ends)) range(ends)
   save_job(job)
   right <- run_tasks(lapply(chunks("right"), new_task, "right_spans", "right"), job,
     "Cutting the right side"

@@ -141,7 +141,7 @@ split_left_by_spans <- function(job, k) {
   found <- write_shuffled(job, side, k, chunk, lines)
   exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
   c(found, list(
-    ends = finite_ends(unlist(exact)),
+    ends = ends_of(unlist(exact)),
     low = part_ends(span$low, part, job$parts, min, Inf),
     high = part_ends(span$high, part, job$parts, max, -Inf)
   ))
@@ -202,7 +202,7 @@ is_closest_beyond <- function(span, job, p) {
   near & !is.na(near)
 }
 
-finite_ends <- function(x) {
-  x <- x[is.finite(x)]
+ends_of <- function(x) {
+  x <- x[!is.na(x)]
   if (length(x)) range(x)
 }

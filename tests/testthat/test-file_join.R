@@ -216,6 +216,43 @@ test_that("one key with half of all rows is cut into pieces", {
   expect_equal(joined$receipt$unmatched_right, last_receipt()$unmatched_right)
 })
 
+test_that("partners are folded, and keys cleaned, part by part", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folds <- list(
+    trips = ~ nrow(right), km = ~ sum(right$km), first = ~ min(right$departs),
+    longest = ~ right$port[which.max(right$km)]
+  )
+  clean <- function(x) toupper(trimws(x))
+  on <- same("code", "vessel", via = clean)
+  expected <- join_frames(vessels, sailings, on = on, fold = folds, if_absent = list(km = 0))
+  folded <- last_receipt()
+  for (way in c("parts", "right_whole")) {
+    joined <- join_files(vessels, sailings,
+      on = on, fold = folds, if_absent = list(km = 0), way = way, parts = 3,
+      row_order = "left", out = tempfile()
+    )
+    expect_equal(read_frame(joined$out), expected)
+    expect_identical(joined$receipt$folded, folded$folded)
+  }
+  windows <- list(higher = ~ max(right$height), readings = ~ length(right$height))
+  on <- list("port", around("departs", "read_at", before = "1 hour", after = "1 hour"))
+  expected <- suppressWarnings(join_frames(sailings, tide_readings, on = on, fold = windows))
+  joined <- suppressWarnings(join_files(sailings, tide_readings,
+    on = on, fold = windows, parts = 4, way = "parts", row_order = "left", out = tempfile()
+  ))
+  expect_equal(read_frame(joined$out), expected)
+  expect_error(
+    join_files(vessels, sailings, on = c(code = "vessel"), fold = list(all = ~right), out = tempfile()),
+    class = "ronda_error_type"
+  )
+  fixes <- data.frame(from = c("gre", "CYR "), to = c("GRE", "CYR"))
+  on <- same("vessel", "code", via = list(left = fixes))
+  joined <- join_files(sailings, vessels, on = on, way = "parts", parts = 3, out = tempfile())
+  expect_identical(joined$receipt$pairs, 56)
+})
+
 test_that("csv files have one type over all of them, and read as one file does", {
   skip_without_files()
   withr::local_options(ronda.receipt = FALSE)
