@@ -2,7 +2,8 @@
 
 # in the order in which help lists them
 command_order <- c(
-  "join", "join-files", "split", "pair", "keys", "many", "compare", "plot", "report", "demo", "completion"
+  "join", "join-files", "split", "pair", "keys", "many", "compare", "plot", "report",
+  "demo", "completion"
 )
 
 commands <- new.env(parent = emptyenv())

@@ -55,7 +55,16 @@ with_own_globals <- function(f) {
     is.null(place) || identical(place, globalenv()) || isNamespace(place) ||
       nzchar(environmentName(place))
   }, NA)
-  environment(f) <- list2env(unclass(used)[local], parent = globalenv())
+  own <- list2env(unclass(used)[local], parent = globalenv())
+  # (what these use in turn is among them)
+  for (name in ls(own, all.names = TRUE)) {
+    value <- own[[name]]
+    if (is.function(value) && identical(environment(value), from)) {
+      environment(value) <- own
+      assign(name, value, own)
+    }
+  }
+  environment(f) <- own
   f
 }
 

@@ -20,7 +20,8 @@ join_rows <- function(job, task) {
   candidate_counts <- pairing$counts
   pairing <- keep_repeats(pairing, found$ordered, found$found, job$call)
   outcome <- list(
-    candidate_counts = candidate_counts, shared = task$shared, left_rows = left$rows, right_rows = right$rows, counts = pairing$counts,
+    shared = task$shared, left_rows = left$rows, right_rows = right$rows,
+    counts = pairing$counts, candidate_counts = candidate_counts,
     several = several_left(pairing), faults = faults, heavy = heavy,
     notes = pairing$note_records
   )

@@ -81,4 +81,3 @@ left_repeats <- function(job, tasks, joined) {
   }), job, "Looking for repeated keys")
   any(vapply(found, `[[`, NA, "repeated"))
 }
-

@@ -19,19 +19,18 @@ write_segments <- function(path, columns, lines, more = list()) {
   part <- paste0(path, ".part")
   con <- file(part, "wb")
   on.exit(close(con))
-  ends <- cumsum(lines$counts)
+  ends <- cumsum(as.double(lines$counts))
   more <- compact(more)
   columns <- lapply(columns, strip_class)
-  texts <- matrix(0, length(ends), length(columns),
-    dimnames = list(NULL, names(columns))
-  )
+  is_text <- vapply(columns, is.character, NA)
+  texts <- matrix(0, length(ends), sum(is_text), dimnames = list(NULL, names(columns)[is_text]))
   sizes <- numeric(length(ends))
   for (p in which(lines$counts > 0L)) {
     at <- seq.int(to = ends[p], length.out = lines$counts[p])
     rows <- lines$rows[at]
     for (name in names(columns)) {
       bytes <- write_values(gather_(columns[[name]], rows), con)
-      if (is.character(columns[[name]])) texts[p, name] <- bytes
+      if (is_text[[name]]) texts[p, name] <- bytes
       sizes[p] <- sizes[p] + bytes
     }
     for (values in more) sizes[p] <- sizes[p] + write_values(values[at], con)

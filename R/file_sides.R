@@ -20,7 +20,11 @@ read_chunk <- function(side, k, wanted = side$wanted) {
 check_unchanged <- function(chunk) {
   now <- file.info(chunk$path, extra_cols = FALSE)
   if (is.na(now$size) || now$size != chunk$bytes || as.double(now$mtime) != chunk$time) {
-    stop_file("%s changed after it was looked at.", chunk$path, NULL)
+    stop_ronda("file",
+      sprintf("%s changed after it was looked at.", encodeString(chunk$path, quote = "'")),
+      "Call frame_files() again, and begin anew.",
+      data = list(begins_anew = TRUE)
+    )
   }
 }
 

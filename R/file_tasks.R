@@ -40,43 +40,57 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
   running <- list()
   on.exit({
     progress$end()
-    for (future in running) stop_future(future)
+    for (group in running) stop_future(group$future)
   })
   tried <- integer(length(tasks))
   workers <- future::nbrOfWorkers()
   while (length(waiting) || length(running)) {
     while (length(waiting) && length(running) < workers) {
-      at <- waiting[1L]
-      waiting <- waiting[-1L]
-      tried[at] <- tried[at] + 1L
-      task <- tasks[[at]]
-      task$builds <- builds && !isFALSE(task$builds)
-      running[[as.character(at)]] <- start_task(task, job)
+      at <- next_group(tasks, waiting, workers)
+      waiting <- setdiff(waiting, at)
+      group <- lapply(tasks[at], function(task) {
+        task$builds <- builds && !isFALSE(task$builds)
+        task
+      })
+      running <- c(running, list(list(at = at, future = start_tasks(group, job))))
     }
-    finished <- vapply(running, is_finished, NA)
-    if (!any(finished)) Sys.sleep(0.02)
-    for (name in names(running)[finished]) {
-      at <- as.integer(name)
-      error <- error_of(running[[name]])
-      running[[name]] <- NULL
-      if (is.null(error)) {
+    finished <- vapply(running, function(group) is_finished(group$future), NA)
+    if (!any(finished)) Sys.sleep(0.005)
+    ended <- running[finished]
+    running <- running[!finished]
+    for (group in ended) {
+      found <- outcome_of_group(group$future)
+      done <- group$at[is_done(job$work, ids[group$at])]
+      for (at in done) {
         outcomes[[at]] <- settle(ids[at])
         progress$step(ids[at])
-      } else if (tried[at] < job$tries && may_try_again(error)) {
-        waiting <- c(at, waiting)
-      } else {
-        stop_task(error, tasks[[at]], tried[at], job)
       }
+      left <- setdiff(group$at, done)
+      if (!length(left)) next
+      failed <- if (is.null(found$id)) left[1L] else match(found$id, ids)
+      tried[failed] <- tried[failed] + 1L
+      if (tried[failed] >= job$tries || !may_try_again(found$error)) {
+        stop_task(found$error, tasks[[failed]], tried[failed], job)
+      }
+      waiting <- c(left, waiting)
     }
   }
   outcomes
 }
 
-start_task <- function(task, job) {
+# Small tasks go out several at a time, for each future takes a while to start; fewer
+# towards the end, so that all workers are busy
+next_group <- function(tasks, waiting, workers) {
+  is_small <- tasks[[waiting[1L]]]$kind %in% c("look", "levels", "keys", "sample")
+  size <- if (is_small) max(1, min(8, length(waiting) %/% (3 * workers))) else 1
+  waiting[seq_len(size)]
+}
+
+start_tasks <- function(tasks, job) {
   tryCatch(
-    future::future(run_task(work, task),
+    future::future(run_tasks_here(work, tasks),
       globals = c(
-        list(run_task = run_file_task, work = job$work, task = task), job$theirs
+        list(run_tasks_here = run_file_tasks, work = job$work, tasks = tasks), job$theirs
       ),
       packages = job$packages, seed = NULL, stdout = FALSE, lazy = FALSE
     ),
@@ -96,16 +110,13 @@ is_finished <- function(future) {
     tryCatch(future::resolved(future), error = function(e) TRUE)
 }
 
-# NULL where a task is done
-error_of <- function(future) {
+# list() where all tasks are done, or else list(error, id)
+outcome_of_group <- function(future) {
   if (inherits(future, "ronda_no_future")) {
-    return(future$error)
+    return(unclass(future))
   }
   # (a lost worker is an error, and future says so in a warning, too)
-  found <- tryCatch(suppressWarnings(future::value(future)),
-    error = function(e) list(error = e)
-  )
-  found$error
+  tryCatch(suppressWarnings(future::value(future)), error = function(e) list(error = e))
 }
 
 # (memory that R or the engine refuses is refused again)
@@ -116,7 +127,7 @@ stop_task <- function(error, task, tried, job) {
     error$call <- plain_call(job$call)
     error$part <- task$id
     error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task, job)),
-      if (inherits(error, "ronda_error_file")) sprintf(
+      if (inherits(error, "ronda_error_file") && !isTRUE(error$begins_anew)) sprintf(
         "\n* What was done is kept in %s: the same call goes on from there.", job$work
       )
     )
@@ -174,7 +185,19 @@ progress_of <- function(steps, label) {
 
 # What runs on a worker ---------------------------------------------------------
 
-# One task, in whatever process this is: NULL in place of an error, or list(error)
+# Some tasks one after the other, in whatever process this is: list(), or list(error, id)
+# of the one that failed
+run_file_tasks <- function(work, tasks) {
+  for (task in tasks) {
+    error <- run_file_task(work, task)
+    if (!is.null(error)) {
+      return(list(error = error, id = task$id))
+    }
+  }
+  list()
+}
+
+# NULL, or an error
 run_file_task <- function(work, task) {
   tryCatch(
     {
@@ -204,11 +227,11 @@ run_file_task <- function(work, task) {
         process = paste(this_process(), collapse = ":")
       )
       save_whole(outcome, done_file(work, task$id))
-      list()
+      NULL
     },
     error = function(e) {
       e$parent_calls <- NULL
-      list(error = e)
+      e
     }
   )
 }

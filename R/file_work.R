@@ -72,9 +72,17 @@ check_not_in_use <- function(work, call) {
   if (length(owner) != 2L || owner[1L] != mine[1L] || owner[2L] == mine[2L]) {
     return()
   }
-  if (tools::pskill(as.integer(owner[2L]), 0L)) {
+  if (is_running(owner[2L])) {
     stop_file("%s is in use by another R process (%s).", work, call, owner[2L])
   }
+}
+
+# (a process that has ended may still be listed)
+is_running <- function(process) {
+  state <- tryCatch(suppressWarnings(readLines(file.path("/proc", process, "stat"))),
+    error = function(e) ""
+  )
+  tools::pskill(as.integer(process), 0L) && !grepl("[)] Z ", state[1L])
 }
 
 # Functions and formulas as their text with the values that they use, so that they can be

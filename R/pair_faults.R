@@ -170,7 +170,8 @@ added_faults <- function(faults) {
     shape = if (there("shape")) added_shapes(part("shape")),
     alone = if (there("alone")) both("alone"),
     several = if (there("several")) {
-      c(joined_fault(part("several")), list(right_rows = rows_joined(part("several", "right_rows"))))
+      right_rows <- rows_joined(part("several", "right_rows"))
+      c(joined_fault(part("several")), list(right_rows = right_rows))
     },
     tied = if (there("tied")) joined_told(part("tied"))
   )

@@ -51,7 +51,8 @@ in_process <- function(folder, way, workers, memory) {
     unlink(c(out, paste0(out, ".work")), recursive = TRUE)
     if (workers > 1) {
       future::plan("multisession", workers = workers)
-      for (f in lapply(seq_len(workers), function(k) future::future(library(ronda)))) future::value(f)
+      started <- lapply(seq_len(workers), function(k) future::future(library(ronda)))
+      for (one in started) future::value(one)
     }
     start <- proc.time()
     if (way == "memory") {

@@ -188,10 +188,10 @@ NumericVector whole_rows_(RawVector bytes, std::string delimiter,
                           std::string line_end) {
   return glue::guarded([&] {
     std::size_t lines = 0;
-    const std::size_t size = core::whole_rows(
-        reinterpret_cast<const char*>(bytes.begin()),
-        static_cast<std::size_t>(bytes.size()), as_sign(delimiter),
-        as_sign(line_end), lines);
+    const std::size_t size =
+        core::whole_rows(reinterpret_cast<const char*>(bytes.begin()),
+                         static_cast<std::size_t>(bytes.size()),
+                         as_sign(delimiter), as_sign(line_end), lines);
     return NumericVector::create(static_cast<double>(size),
                                  static_cast<double>(lines));
   });

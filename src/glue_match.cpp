@@ -115,11 +115,10 @@ List match_equal_(List left, List right, IntegerVector kinds,
              context, right, kinds,
              core::unmatched_rows(context, match.found, right_keys.rows),
              match_missing, false, true));
-    return List::create(
-        _["matches"] = matches,
-        _["counts"] = counted(context, match, matches, left, kinds,
-                              match_missing, has_one_address(one_address, 0),
-                              right_repeats));
+    return List::create(_["matches"] = matches,
+                        _["counts"] = counted(
+                            context, match, matches, left, kinds, match_missing,
+                            has_one_address(one_address, 0), right_repeats));
   });
 }
 
@@ -137,12 +136,10 @@ SEXP index_right_(List right, IntegerVector kinds, bool match_missing,
         count ? core::KeyNames::numbers : core::KeyNames::first_rows);
     if (!index) return R_NilValue;
     const core::Grouping& named = index->right;
-    Shield<SEXP> starts(named.repeated
-                            ? glue::new_vector(INTSXP, named.most + 1)
-                            : R_NilValue);
-    Shield<SEXP> partners(named.repeated
-                              ? glue::new_vector(INTSXP, named.listed)
-                              : R_NilValue);
+    Shield<SEXP> starts(
+        named.repeated ? glue::new_vector(INTSXP, named.most + 1) : R_NilValue);
+    Shield<SEXP> partners(
+        named.repeated ? glue::new_vector(INTSXP, named.listed) : R_NilValue);
     if (named.repeated)
       core::list_rows(context, named, INTEGER(starts), INTEGER(partners));
     index->right.key = core::Buffer<core::Row>();
@@ -166,10 +163,9 @@ List match_indexed_(List index, List left, IntegerVector kinds,
     const core::RightIndex& right =
         *static_cast<core::RightIndex*>(R_ExternalPtrAddr(kept));
     const IntegerVector own = glue::part(index, "kinds");
-    glue::require(
-        own.size() == kinds.size() &&
-            std::equal(own.begin(), own.end(), kinds.begin()),
-        "kinds of keys");
+    glue::require(own.size() == kinds.size() &&
+                      std::equal(own.begin(), own.end(), kinds.begin()),
+                  "kinds of keys");
     const core::Keys keys = glue::as_keys(left, kinds);
     glue::require(keys.columns.size() == static_cast<std::size_t>(own.size()),
                   "kinds of keys");

@@ -240,11 +240,11 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
     if (!found.too_many)
       made = single ? as_matches(found.partner_of, groups.right_rows)
                     : as_matches(found.list, groups.right_rows);
-    return List::create(_["matches"] = made, _["pairs"] = found.list.pairs,
-                        _["tied"] = glue::as_rows(found.tied),
-                        _["candidates"] = found.candidates,
-                        _["near"] = RawVector(found.near.begin(),
-                                              found.near.end()));
+    return List::create(
+        _["matches"] = made, _["pairs"] = found.list.pairs,
+        _["tied"] = glue::as_rows(found.tied),
+        _["candidates"] = found.candidates,
+        _["near"] = RawVector(found.near.begin(), found.near.end()));
   });
 }
 

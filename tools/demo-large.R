@@ -56,8 +56,8 @@ print(join_files(sailings_files, vessels,
   on = c(vessel = "code"), rows = "full", take = c(ship = "name", "seats"),
   origin = "found_in", out = results[1], memory = "1 GB"
 ))
-say("\njoin_files(sailings_files, tide_files, on = list(\"port\", nearest(\"departs\", \"read_at\",")
-say("  within = \"15 mins\", gap = \"age\")), take = \"height\", ...)")
+say("\njoin_files(sailings_files, tide_files, take = \"height\", on = list(\"port\",")
+say("  nearest(\"departs\", \"read_at\", within = \"15 mins\", gap = \"age\")), ...)")
 joined <- join_files(sailings_files, tide_files,
   on = list("port", nearest("departs", "read_at", within = "15 mins", gap = "age")),
   take = "height", out = results[2], memory = "1 GB"

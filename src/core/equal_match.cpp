@@ -167,8 +167,8 @@ std::unique_ptr<RightIndex> index_side(const Context& context,
       [&](auto& table, const Filled& filled) -> std::unique_ptr<RightIndex> {
         using Table = std::decay_t<decltype(table)>;
         Grouping named = name_right(context, table, filled, right, wanted);
-        auto index = std::make_unique<IndexOf<Reader, Table>>(std::move(table),
-                                                              missing);
+        auto index =
+            std::make_unique<IndexOf<Reader, Table>>(std::move(table), missing);
         index->right = std::move(named);
         index->rows = right.rows;
         index->missing = filled.all.missing;
@@ -245,9 +245,9 @@ std::unique_ptr<RightIndex> index_right(const Context& context,
     const Buffer<TwoWords> words = two_words(context, right);
     const TwoWords missing{missing_word(right.columns[0]),
                            missing_word(right.columns[1])};
-    index =
-        index_side(context, Side<TwoReader>{{words.data(), missing}, right.rows},
-                   wanted, missing);
+    index = index_side(context,
+                       Side<TwoReader>{{words.data(), missing}, right.rows},
+                       wanted, missing);
   } else {
     index = with_reader(right.columns[0], [&](auto reader) {
       return index_side(context, Side<decltype(reader)>{reader, right.rows},

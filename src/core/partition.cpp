@@ -44,9 +44,9 @@ void add_column(const KeyColumn& column, const PartitionBy& by,
       if (is_missing) {
         value = start_word;
       } else if (is_text) {
-        value = text_word(reinterpret_cast<const char*>(
-                              static_cast<std::uintptr_t>(value)) +
-                          by.characters);
+        value = text_word(
+            reinterpret_cast<const char*>(static_cast<std::uintptr_t>(value)) +
+            by.characters);
       }
       all[i] = stirred(all[i] ^ value) + start_word;
     }
@@ -62,8 +62,7 @@ Grouping part_rows(const Context& context, const Keys& keys,
   grouping.most = by.parts;
   grouping.listed = keys.rows;
   for_chunks(
-      context, keys.rows,
-      [&](std::size_t, std::size_t begin, std::size_t end) {
+      context, keys.rows, [&](std::size_t, std::size_t begin, std::size_t end) {
         constexpr std::size_t most = 1024;
         for (; begin < end; begin += most) {
           const std::size_t n = std::min(most, end - begin);

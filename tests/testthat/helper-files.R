@@ -21,7 +21,8 @@ storable_case <- function(seed, ordered = FALSE, most = 40L) {
   }
   case$spec <- if (ordered) make_ordered_spec(case) else make_spec(case)
   case$expect <- one_of(list(
-    NULL, NULL, NULL, NULL, NULL, NULL, "rows-multiply", "rows-multiply", "many-to-one", "one-to-one", "left-complete",
+    NULL, NULL, NULL, NULL, NULL, NULL, "rows-multiply", "rows-multiply", "many-to-one",
+    "one-to-one", "left-complete",
     c("one-to-many", "right-complete"), "no-missing-keys",
     list("rows-multiply", left_matched = 0.5, right_matched = 0.5),
     list("left-complete", function(receipt) receipt$pairs < 30)
@@ -131,7 +132,8 @@ outcome_differences <- function(found, expected, lacks = FALSE) {
       expected$text <- sub("\n.*", "", expected$text)
     }
     same <- c(
-      class = identical(found$class, expected$class), text = identical(without_advice(found$text), without_advice(expected$text)),
+      class = identical(found$class, expected$class),
+      text = identical(without_advice(found$text), without_advice(expected$text)),
       rows = identical(as.double(found$left), as.double(expected$left)) &&
         identical(as.double(found$right), as.double(expected$right))
     )

@@ -244,7 +244,9 @@ test_that("partners are folded, and keys cleaned, part by part", {
   ))
   expect_equal(read_frame(joined$out), expected)
   expect_error(
-    join_files(vessels, sailings, on = c(code = "vessel"), fold = list(all = ~right), out = tempfile()),
+    join_files(vessels, sailings,
+      on = c(code = "vessel"), fold = list(all = ~right), out = tempfile()
+    ),
     class = "ronda_error_type"
   )
   fixes <- data.frame(from = c("gre", "CYR "), to = c("GRE", "CYR"))
