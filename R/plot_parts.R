@@ -44,7 +44,9 @@ plot_parts <- function(parts) {
       y = NULL
     ) +
     figure_theme() +
-    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(),
+      panel.spacing.x = ggplot2::unit(24, "pt")
+    )
   figure$labels$alt <- title
   figure
 }

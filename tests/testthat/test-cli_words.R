@@ -179,7 +179,7 @@ test_that("shells complete commands, options and their words", {
     )
     system2("bash", c("-c", shQuote(code)), stdout = TRUE)
   }
-  expect_identical(complete("jo"), "join")
+  expect_identical(complete("jo"), c("join", "join-files"))
   expect_identical(complete("join", "a.csv", "--row"), c("--rows", "--row-order", "--row-numbers"))
   expect_identical(complete("join", "--rows", "s"), "semi")
   expect_identical(complete("plot", "--view", "ti"), "timeline")
