@@ -81,10 +81,13 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
 # Small tasks go out several at a time, for each future takes a while to start; fewer
 # towards the end, so that all workers are busy
 next_group <- function(tasks, waiting, workers) {
-  is_small <- tasks[[waiting[1L]]]$kind %in% c("look", "levels", "keys", "sample")
+  is_small <- tasks[[waiting[1L]]]$kind %in% small_kinds
   size <- if (is_small) max(1, min(8, length(waiting) %/% (3 * workers))) else 1
   waiting[seq_len(size)]
 }
+
+# those that see one chunk alone
+small_kinds <- c("look", "levels", "keys", "sample")
 
 start_tasks <- function(tasks, job) {
   tryCatch(
@@ -210,7 +213,7 @@ run_file_task <- function(work, task) {
       began <- now_()
       cpu <- cpu_seconds()
       # (what the task before left behind)
-      if (isTRUE(job$is_large)) gc(FALSE)
+      if (isTRUE(job$is_large) && !task$kind %in% small_kinds) gc(FALSE)
       warnings <- list()
       outcome <- withCallingHandlers(
         file_task_kinds(task$kind)(job, task),
