@@ -2,7 +2,8 @@
 # make test   every test
 # make demo-large   ten million rows joined in parts, into demo-large/
 # make mutants   small changes of the code: do the tests see them? SEED=20 COUNT=100
-# make soak   generated cases against the slow oracle: MINUTES=10, SEED=
+# make soak   generated cases against the slow oracle: MINUTES=10, SEED=; then joins of
+#             files whose processes are killed
 # make sanitize   tests under sanitizers, valgrind and gctorture
 # make check   R CMD check --as-cran of the tarball
 # make coverage   which lines the tests reach (needs covr)
@@ -37,6 +38,7 @@ MINUTES ?= 10
 SEED ?=
 soak: $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/soak.R $(MINUTES) $(SEED)
+	@$(RONDA_R) tools/faults_files.R
 
 sanitize: $(LIBRARY)/ronda.installed
 	@R_LIBS="$(LIBRARY)" tools/sanitize.sh

@@ -275,9 +275,13 @@ format.ronda_joined_files <- function(x, ...) {
     sprintf("way \"%s\" (%s): %s%s", x$way, x$why, counted(nrow(x$parts), "task"),
       if (length(seconds)) sprintf(", the longest %s s", format(round(max(seconds), 1))) else ""
     ),
-    if (is.finite(memory)) sprintf("%s, each with up to %s of memory",
-      counted(length(unique(x$tasks$process)), "process", "processes"), byte_words(memory)
-    )
+    if (is.finite(memory)) memory_words(length(unique(x$tasks$process)), memory)
+  )
+}
+
+memory_words <- function(processes, memory) {
+  sprintf("%s with up to %s of memory%s", counted(processes, "process", "processes"),
+    byte_words(memory), if (processes > 1L) " each" else ""
   )
 }
 

@@ -182,7 +182,10 @@ progress_of <- function(steps, label) {
       step(message = id)
       if (shows) cli::cli_progress_update(id = bar)
     },
-    end = function() if (shows) cli::cli_progress_done(id = bar)
+    end = function() {
+      step(type = "finish")
+      if (shows) cli::cli_progress_done(id = bar)
+    }
   )
 }
 

@@ -84,6 +84,55 @@ test_that("a lost worker's task is done again, and given up after some tries", {
   expect_true(dir.exists(paste0(out, ".work")))
 })
 
+test_that("a worker that is lost while rows are cut into parts is replaced, too", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  withr::defer(future::plan("sequential"))
+  future::plan("multisession", workers = 2)
+  case <- keyed_case(200L)
+  once <- tempfile()
+  session <- Sys.getpid()
+  clean <- function(x) {
+    if (Sys.getpid() != session && !file.exists(once)) {
+      file.create(once)
+      tools::pskill(Sys.getpid(), 9L)
+      Sys.sleep(5)
+    }
+    x + 0
+  }
+  joined <- join_files(case$left, case$right,
+    on = same("k", via = clean), expect = "rows-multiply", parts = 2, way = "parts",
+    row_order = "left", out = tempfile()
+  )
+  expect_true(file.exists(once))
+  in_memory <- join_frames(case$left, case$right, on = "k", expect = "rows-multiply")
+  expect_equal(read_frame(joined$out), in_memory)
+})
+
+test_that("those who ask are told of each task, and warnings of one's own code come once", {
+  skip_without_files()
+  skip_if_not_installed("progressr")
+  local_pieces()
+  withr::local_options(progressr.enable = TRUE)
+  future::plan("sequential")
+  steps <- 0
+  warned <- character()
+  withCallingHandlers(
+    join_case(keyed_case(200L), parts = 2, way = "parts", where = function(left, right) {
+      warning("fares are old")
+      left$v > 0.5
+    }),
+    progression = function(p) steps <<- steps + (p$type == "update"),
+    warning = function(w) {
+      warned <<- c(warned, conditionMessage(w))
+      invokeRestart("muffleWarning")
+    }
+  )
+  expect_gt(steps, 20)
+  expect_identical(warned, "fares are old")
+})
+
 test_that("an error of the analyst's own code is not tried again, and names the part", {
   skip_without_files()
   local_pieces()
@@ -253,6 +302,46 @@ test_that("partners are folded, and keys cleaned, part by part", {
   on <- same("vessel", "code", via = list(left = fixes))
   joined <- join_files(sailings, vessels, on = on, way = "parts", parts = 3, out = tempfile())
   expect_identical(joined$receipt$pairs, 56)
+})
+
+test_that("files of other levels and types come together as read_frame() has them", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folder <- withr::local_tempdir()
+  frames <- list(
+    data.frame(k = 1:3, f = factor(c("b", "a", "b"), c("b", "a")), n = 1:3, none = NA),
+    data.frame(k = 4:5, f = factor(c("c", "a")), n = c(0.5, NA), none = c("x", NA)),
+    data.frame(k = 6:7, f = factor(c("d", NA)), n = c(7L, NA), none = c("y", "z"))
+  )
+  for (k in seq_along(frames)) {
+    write_frame(frames[[k]], file.path(folder, sprintf("%d.parquet", k)))
+  }
+  whole <- read_frame(folder)
+  other <- data.frame(k = c(2L, 5L, 9L), x = c("p", "q", "r"))
+  for (rows in c("inner", "full")) {
+    joined <- join_files(frame_files(folder), other,
+      on = "k", rows = rows, way = "parts", parts = 3, row_order = "left", out = tempfile()
+    )
+    expect_equal(read_frame(joined$out), join_frames(whole, other, on = "k", rows = rows))
+  }
+  types <- lapply(list.files(joined$out, "parquet$", full.names = TRUE), function(file) {
+    as.data.frame(nanoparquet::read_parquet_schema(file))[c("name", "type", "repetition_type")]
+  })
+  expect_length(unique(types), 1L)
+  write_frame(data.frame(k = "a", f = "b", n = 1, none = "x"), file.path(folder, "4.parquet"))
+  expect_error(join_files(frame_files(folder), other, on = "k", out = tempfile()),
+    "column `k` is integer in 1.parquet and text in 4.parquet",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("row numbers beyond 2^31 are doubles", {
+  side <- list(rows = 3e9, chunks = data.frame(first = c(0, 2.5e9)))
+  expect_identical(numbers_of_chunk(side, 2L, 3L), 2.5e9 + 1:3)
+  side$rows <- 10
+  side$chunks$first <- c(0, 7)
+  expect_identical(numbers_of_chunk(side, 2L, 3L), 8:10)
 })
 
 test_that("csv files have one type over all of them, and read as one file does", {

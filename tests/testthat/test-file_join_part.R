@@ -20,3 +20,16 @@ test_that("files joined by ordered rules give what frames in memory give", {
   expect_identical(found$differ, setNames(list(), character()))
   expect_gt(found$compared, 40)
 })
+
+test_that("other processes give the same, case by case", {
+  skip_without_files()
+  skip_on_os("windows")
+  withr::local_options(ronda.piece_rows = 25, ronda.receipt = FALSE)
+  withr::defer(future::plan("sequential"))
+  future::plan("multisession", workers = 2)
+  for (ordered in c(FALSE, TRUE)) {
+    ways <- c("auto", "parts", "right_whole", if (ordered) "ranges")
+    found <- suppressMessages(differing_cases(501:508, ordered, ways))
+    expect_identical(found$differ, setNames(list(), character()))
+  }
+})
