@@ -45,7 +45,13 @@ tell_unquoted <- function(e, verb) {
 unquoted_columns <- function(e, verb) {
   at <- Find(function(k) identical(sys.frame(k), verb), seq_len(sys.nframe()))
   columns <- unique(unlist(lapply(c("left", "right"), function(side) {
-    tryCatch(names(verb[[side]]), error = function(e) NULL)
+    tryCatch(
+      {
+        frame <- verb[[side]]
+        if (inherits(frame, "ronda_frame_files")) frame$columns$name else names(frame)
+      },
+      error = function(e) NULL
+    )
   })))
   code <- as.list(match.call(sys.function(at), sys.call(at)))[-1L]
   code <- code[setdiff(names(code), c("left", "right", "where", ""))]

@@ -53,7 +53,7 @@
 #'   written, the disk is too small or a task failed: the message names the part, and the
 #'   work folder is kept.
 #' @seealso [frame_files()], [read_frame()]; `vignette("larger-than-memory")`.
-#' @examplesIf requireNamespace("future", quietly = TRUE) && packageVersion("future") >= "1.80"
+#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE) && requireNamespace("future", quietly = TRUE) && packageVersion("future") >= "1.80"
 #' folder <- tempfile()
 #' dir.create(folder)
 #' write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
@@ -97,9 +97,9 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
     max_rows = max_rows, sides = sides
   )
-  joined <- with_memory_told(join_sides(
-    list(left = left, right = right), if (missing(on)) NULL else on, missing(on), rows,
-    asked, choices, settings, labels, code, call
+  joined <- with_memory_told(verb = environment(), join_sides(
+    list(left = left, right = right), if (missing(on)) NULL else on, rows, asked, choices,
+    settings, labels, code, call
   ))
   session$latest <- joined$latest
   joined <- joined$joined
@@ -156,8 +156,8 @@ check_row_order <- function(settings, call) {
 }
 
 # All of a join: the inputs made ready, the plan, and the stages
-join_sides <- function(inputs, on, no_on, rows, asked, choices, settings, labels, code,
-                       call) {
+join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
+  if (!length(on)) stop_no_keys(inputs, call)
   theirs <- globals_of(list(on, asked, choices))
   on <- detached(on)
   asked <- detached(asked)
@@ -176,7 +176,7 @@ join_sides <- function(inputs, on, no_on, rows, asked, choices, settings, labels
   clock <- c(start = now_())
   job <- with_sides(job, inputs, settings, call)
   clock <- c(clock, look = now_())
-  job <- with_plan(job, inputs, on, no_on, rows, asked, choices, settings, labels, code, call)
+  job <- with_plan(job, inputs, on, rows, asked, choices, settings, labels, code, call)
   planned <- TRUE
   job <- shuffled_job(job)
   clock <- c(clock, parts = now_())
@@ -191,6 +191,23 @@ join_sides <- function(inputs, on, no_on, rows, asked, choices, settings, labels
   latest <- whole_receipt(job, whole, c(found$joined, found$alone), c(clock, finish = now_()))
   joined <- joined_files(job, settings, latest, found)
   list(joined = joined, latest = latest)
+}
+
+# (whether values meet is not known before files are read)
+stop_no_keys <- function(inputs, call) {
+  names <- lapply(inputs, function(x) if (is.data.frame(x)) names(x) else x$columns$name)
+  shared <- intersect(names[[1L]], names[[2L]])
+  stop_ronda("key", "`on` is missing: say which columns must be equal.",
+    if (length(shared)) {
+      c(
+        sprintf("Both sides have: %s", ticked(shared)),
+        sprintf("Write, for example: on = %s", as_code(shared[1L]))
+      )
+    } else {
+      sprintf("Columns of `%s`: %s", frame_marks, vapply(names, ticked, ""))
+    },
+    call = call
+  )
 }
 
 # What must be the same for work to be taken up again

@@ -1,11 +1,11 @@
 # Everything that is known of a join of files before a row is moved: arguments, columns,
 # types, way and parts, as join_frames() checks them.
 
-with_plan <- function(job, inputs, on, no_on, rows, asked, choices, settings, labels,
-                      code, call) {
+with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, code,
+                      call) {
   job$likes <- lapply(job$sides, `[[`, "like")
   pairing <- new_pairing(job$likes$left, job$likes$right, asked, labels, code)
-  pairing <- checked_pairing(pairing, on, no_on, call)
+  pairing <- checked_pairing(pairing, on, FALSE, call)
   if (any(lengths(lapply(pairing$key_rules, `[[`, "via")) > 0L)) {
     job$likes <- sampled_likes(job)
     pairing[side_names] <- job$likes

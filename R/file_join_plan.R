@@ -245,7 +245,7 @@ join_tasks <- function(job) {
       new_join_task(job, 1L, k, n, chunk = k)
     }))
   }
-  unlist(lapply(seq_len(job$parts), function(p) {
+  tasks <- unlist(lapply(seq_len(job$parts), function(p) {
     rows <- vapply(side_names, function(side) rows_in_part(job, side, p), 0)
     if (!sum(rows)) {
       return(list())
@@ -262,6 +262,8 @@ join_tasks <- function(job) {
       new_join_task(job, p, k, pieces, from = ends[k] + 1, to = ends[k + 1])
     })
   }), recursive = FALSE)
+  # (without any row one tells the columns)
+  if (length(tasks)) tasks else list(new_join_task(job, 1L, 1L, 1L, from = 1, to = 0))
 }
 
 rows_in_part <- function(job, side, p) {

@@ -336,6 +336,37 @@ test_that("files of other levels and types come together as read_frame() has the
   )
 })
 
+test_that("sides without rows give the columns of the result", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  none <- sailings[0, ]
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines("code,name", file)
+  for (way in c("parts", "right_whole")) {
+    for (rows in c("inner", "full", "anti")) {
+      join <- function(left, right) {
+        joined <- join_files(left, right,
+          on = c(vessel = "code"), rows = rows, way = way, parts = 3, row_order = "left",
+          out = tempfile()
+        )
+        read_frame(joined$out)
+      }
+      expect_equal(join(none, vessels), join_frames(none, vessels, c(vessel = "code"), rows))
+      expect_equal(join(none, vessels[0, ]),
+        join_frames(none, vessels[0, ], c(vessel = "code"), rows)
+      )
+    }
+  }
+  empty <- frame_files(file, types = c(code = "text"))
+  joined <- join_files(vessels, empty, on = "code", out = tempfile())
+  expect_identical(nrow(read_frame(joined$out)), 9L)
+  joined <- join_files(none, none,
+    on = nearest("departs"), way = "ranges", parts = 3, out = tempfile()
+  )
+  expect_identical(dim(read_frame(joined$out)), c(0L, 16L))
+})
+
 test_that("row numbers beyond 2^31 are doubles", {
   side <- list(rows = 3e9, chunks = data.frame(first = c(0, 2.5e9)))
   expect_identical(numbers_of_chunk(side, 2L, 3L), 2.5e9 + 1:3)
@@ -438,6 +469,19 @@ test_that("what is wrong with the arguments is told before anything is done", {
   )
   expect_error(join_files(case$left, case$right, on = "nothing", out = out),
     class = "ronda_error_key"
+  )
+  expect_error(join_files(case$left, case$right, out = out),
+    "`on` is missing.*Both sides have: `k`\n[*] Write, for example: on = \"k\"",
+    class = "ronda_error_key"
+  )
+  names(case$right)[1] <- "key"
+  expect_error(join_files(case$left, case$right, out = out),
+    "Columns of `left`: `k`, .*Columns of `right`: `key`",
+    class = "ronda_error_key"
+  )
+  names(case$right)[1] <- "k"
+  expect_error(join_files(case$left, case$right, on = k, out = out), "Write: on = \"k\"",
+    class = "ronda_error_argument"
   )
   refused("`row_order` can't be \"keys\" for files", row_order = "keys")
   refused("`memory` must be a size such as \"2 GB\"", memory = "much")
