@@ -53,16 +53,18 @@
 #'   written, the disk is too small or a task failed: the message names the part, and the
 #'   work folder is kept.
 #' @seealso [frame_files()], [read_frame()]; `vignette("larger-than-memory")`.
-#' @examplesIf requireNamespace("nanoparquet", quietly = TRUE) && requireNamespace("future", quietly = TRUE) && packageVersion("future") >= "1.80"
-#' folder <- tempfile()
-#' dir.create(folder)
-#' write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
-#' write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
-#' joined <- join_files(frame_files(folder), vessels,
-#'   on = c(vessel = "code"), out = tempfile()
-#' )
-#' joined
-#' read_frame(joined$out) |> head(3)
+#' @examplesIf isTRUE(try(packageVersion("future") >= "1.80", silent = TRUE))
+#' if (requireNamespace("nanoparquet", quietly = TRUE)) {
+#'   folder <- tempfile()
+#'   dir.create(folder)
+#'   write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
+#'   write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
+#'   joined <- join_files(frame_files(folder), vessels,
+#'     on = c(vessel = "code"), out = tempfile()
+#'   )
+#'   print(joined)
+#'   read_frame(joined$out) |> head(3)
+#' }
 #' @export
 join_files <- function(left, right, on, rows = "left", ..., where = NULL,
                        missing_keys = "unmatched", repeats = "all",
