@@ -169,17 +169,21 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
     room = settings$room, version = as.character(utils::packageVersion("ronda")),
     packages = unique(c("ronda", theirs$packages)), theirs = theirs$values
   )
-  taken_up <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
+  opened <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
     settings$resume, call
   )
   # (what is wrong with the arguments leaves nothing behind)
   planned <- FALSE
-  on.exit(if (!planned && !taken_up) unlink(job$work, recursive = TRUE))
+  on.exit({
+    if (!planned && !opened$taken_up) put_back_work(job$work)
+    let_go_of_job()
+  })
   clock <- c(start = now_())
   job <- with_sides(job, inputs, settings, call)
   clock <- c(clock, look = now_())
   job <- with_plan(job, inputs, on, rows, asked, choices, settings, labels, code, call)
   planned <- TRUE
+  let_go_of_work(job$work, opened)
   job <- shuffled_job(job)
   clock <- c(clock, parts = now_())
   found <- joined_parts(job)

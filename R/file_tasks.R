@@ -270,6 +270,11 @@ job_of <- function(work) {
   session$job
 }
 
+let_go_of_job <- function() {
+  session$job <- NULL
+  session$right <- NULL
+}
+
 job_stamp <- function(work) {
   tryCatch(readLines(work_file(work, "stamp")), error = function(e) "", warning = function(w) "")
 }

@@ -20,27 +20,28 @@ save_whole <- function(x, path) {
 }
 
 # A new work folder, or the one of a join that was stopped, where it is of the same
-# inputs, arguments and versions: TRUE then
+# inputs, arguments and versions: list(taken_up, changed). What another call has begun is
+# set aside until this one is known to be right.
 open_work <- function(work, facts, resume, call) {
   facts_file <- work_file(work, "facts.rds")
+  changed <- NULL
   if (dir.exists(work)) {
     check_not_in_use(work, call)
     before <- tryCatch(readRDS(facts_file), error = function(e) NULL)
     if (resume && identical(before, facts)) {
       take_work(work)
-      return(TRUE)
-    }
-    if (resume && !is.null(before)) {
-      say_classed("note", sprintf("What was begun in %s is left: %s changed.",
-        basename(work), listed(changed_facts(before, facts), "and")
-      ))
+      return(list(taken_up = TRUE))
     }
     if (is.null(before) && length(list.files(work))) {
       stop_file("%s is no work folder of ronda: remove it, or choose another `out`.", work,
         call
       )
     }
-    unlink(work, recursive = TRUE)
+    if (resume && !is.null(before)) changed <- changed_facts(before, facts)
+    unlink(set_aside(work), recursive = TRUE)
+    if (!file.rename(work, set_aside(work))) {
+      stop_file("The folder %s can't be renamed.", work, call)
+    }
   }
   for (folder in file.path(work, c("done", "rows", "result"))) {
     if (!dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
@@ -49,7 +50,24 @@ open_work <- function(work, facts, resume, call) {
   }
   saveRDS(facts, facts_file)
   take_work(work)
-  FALSE
+  list(taken_up = FALSE, changed = changed)
+}
+
+set_aside <- function(work) paste0(work, ".before")
+
+# What was set aside goes, or comes back where nothing came of this call
+let_go_of_work <- function(work, opened) {
+  unlink(set_aside(work), recursive = TRUE)
+  if (length(opened$changed)) {
+    say_classed("note", sprintf("What was begun in %s is left: %s changed.", basename(work),
+      listed(opened$changed, "and")
+    ))
+  }
+}
+
+put_back_work <- function(work) {
+  unlink(work, recursive = TRUE)
+  if (dir.exists(set_aside(work))) file.rename(set_aside(work), work)
 }
 
 changed_facts <- function(before, facts) {

@@ -35,29 +35,39 @@ test_that("facts are the same in another session, and tell what changed", {
 test_that("a work folder is taken up only where everything is as it was", {
   out <- withr::local_tempfile()
   work <- work_folder(out)
-  expect_false(open_work(work, list(inputs = 1, arguments = "a"), TRUE, NULL))
+  facts <- list(inputs = 1, arguments = "a")
+  expect_false(open_work(work, facts, TRUE, NULL)$taken_up)
   save_whole(list(1), done_file(work, "part-1"))
-  expect_true(open_work(work, list(inputs = 1, arguments = "a"), TRUE, NULL))
+  expect_true(open_work(work, facts, TRUE, NULL)$taken_up)
   expect_true(is_done(work, "part-1"))
-  expect_message(
-    expect_false(open_work(work, list(inputs = 2, arguments = "a"), TRUE, NULL)),
-    "is left: inputs changed", class = "ronda_message_note"
-  )
+  # another call: what was begun comes back where nothing comes of it
+  other <- list(inputs = 2, arguments = "a")
+  opened <- open_work(work, other, TRUE, NULL)
+  expect_identical(opened, list(taken_up = FALSE, changed = "inputs"))
   expect_false(is_done(work, "part-1"))
+  put_back_work(work)
+  expect_true(open_work(work, facts, TRUE, NULL)$taken_up)
+  expect_true(is_done(work, "part-1"))
+  opened <- open_work(work, other, TRUE, NULL)
+  expect_message(let_go_of_work(work, opened), "is left: inputs changed",
+    class = "ronda_message_note"
+  )
+  expect_false(dir.exists(set_aside(work)))
   save_whole(list(1), done_file(work, "part-1"))
-  expect_false(open_work(work, list(inputs = 2, arguments = "a"), FALSE, NULL))
+  opened <- open_work(work, other, FALSE, NULL)
+  expect_silent(let_go_of_work(work, opened))
   expect_false(is_done(work, "part-1"))
   # what is in use by another process of this machine is left alone
   skip_on_os("windows")
-  other <- as.integer(system("sleep 30 > /dev/null 2>&1 & echo $!", intern = TRUE))
-  withr::defer(tools::pskill(other))
-  writeLines(c(this_process()[1], other), file.path(work, "owner"))
-  expect_error(open_work(work, list(inputs = 2, arguments = "a"), TRUE, NULL),
+  process <- as.integer(system("sleep 30 > /dev/null 2>&1 & echo $!", intern = TRUE))
+  withr::defer(tools::pskill(process))
+  writeLines(c(this_process()[1], process), file.path(work, "owner"))
+  expect_error(open_work(work, other, TRUE, NULL),
     "is in use by another R process", class = "ronda_error_file"
   )
-  tools::pskill(other, 9L)
+  tools::pskill(process, 9L)
   Sys.sleep(0.2)
-  expect_true(open_work(work, list(inputs = 2, arguments = "a"), TRUE, NULL))
+  expect_true(open_work(work, other, TRUE, NULL)$taken_up)
   # a folder that somebody else made is not removed
   unlink(work, recursive = TRUE)
   dir.create(work)
