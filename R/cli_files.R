@@ -18,16 +18,20 @@ cli_read_all <- function(files, options) {
   types <- as_types(options$types)
   decimal <- if (is.null(options$decimal)) "." else options$decimal
   frames <- lapply(files, cli_read, types = types, decimal = decimal)
-  columns <- unlist(lapply(frames, names))
-  unknown <- setdiff(names(types), columns)
+  check_types_used(types, lapply(frames, names))
+  frames
+}
+
+# `columns`: the names of each file's
+check_types_used <- function(types, columns) {
+  unknown <- setdiff(names(types), unlist(columns))
   if (length(unknown)) {
-    near <- closest_name(unknown[1L], columns)
+    near <- closest_name(unknown[1L], unlist(columns))
     stop_usage(
       sprintf("--types names a column `%s`, which no file has.", unknown[1L]),
       paste("*", near)[nzchar(near)]
     )
   }
-  frames
 }
 
 cli_read <- function(file, types, decimal) {

@@ -39,17 +39,6 @@ cli_join_files <- function(files, options) {
   }
 }
 
-check_types_used <- function(types, columns) {
-  unknown <- setdiff(names(types), unlist(columns))
-  if (length(unknown)) {
-    near <- closest_name(unknown[1L], unlist(columns))
-    stop_usage(
-      sprintf("--types names a column `%s`, which no file has.", unknown[1L]),
-      paste("*", near)[nzchar(near)]
-    )
-  }
-}
-
 work_arguments <- function(options) {
   compact(list(
     out = options$out, way = options$way, memory = options$memory,

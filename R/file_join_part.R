@@ -25,7 +25,7 @@ join_rows <- function(job, task) {
     several = several_left(pairing), faults = faults, heavy = heavy,
     notes = pairing$note_records
   )
-  outcome <- without_right(outcome, task)
+  outcome <- told_of_task(job, task, outcome)
   if (task$shared) outcome$homes <- save_uses(job, task, pairing, found$found, right)
   if (!is.null(task$looks_for_repeats) && !pairing$counts$repeated[["left"]]) {
     outcome$alone_keys <- save_alone_keys(job, task, pairing, found$keys)
@@ -67,16 +67,16 @@ part_pairing <- function(job, left, right, task) {
   pairing$shared <- task$shared
   pairing$max_rows <- job$limit
   pairing$folds <- job$plan$folds
-  pairing$right_index <- right$index
+  pairing$indexed_right <- right$index
   pairing$key_rules <- cleaned_rules(job$key_rules, pairing[side_names], side_names, job$call)
   pairing
 }
 
-# Right rows that stand in several tasks are counted in one of them.
-without_right <- function(outcome, task) {
+# What one task may say of the whole: right rows that stand in several are counted in one.
+told_of_task <- function(job, task, outcome) {
   if (task$shared) outcome$faults$alone$right <- NULL
   # (rows that other rules refuse were not looked for beyond the distance)
-  if (task$in_ranges && task$has_others) {
+  if (job$way == "ranges" && length(job$pairing$rules) > 1L) {
     outcome$notes <- lapply(outcome$notes, function(note) {
       if (note$kind == "outside") note$count <- 0
       note

@@ -283,7 +283,6 @@ new_join_task <- function(job, part, piece, pieces, ...) {
     # whether other tasks have the same right rows, and whether this one counts them
     shared = pieces > 1 || job$way == "ranges",
     counts_right = piece == 1 && job$way != "ranges",
-    in_ranges = job$way == "ranges", has_others = length(job$pairing$rules) > 1L,
     # (left rows of one key may be in several tasks)
     looks_for_repeats = if (pieces > 1 && job$pairing$keyed_only) TRUE
   )

@@ -186,7 +186,7 @@ whole_right <- function(job) {
     # (of `via` each chunk is cleaned beside the whole right side)
     plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
     if (plain && side$rows && is.null(turns_of(job$pairing))) {
-      right$index <- right_index_of(job$likes$left, right$frame, job$key_rules,
+      right$index <- indexed_keys_of(job$likes$left, right$frame, job$key_rules,
         job$pairing$missing_keys == "match", job$pairing$keyed_only, job$call
       )
     }

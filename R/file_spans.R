@@ -131,7 +131,8 @@ cuts_of <- function(samples, parts) {
 split_left_by_spans <- function(job, k) {
   side <- job$sides$left
   chunk <- read_chunk(side, k)
-  span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call)
+  exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
+  span <- widened(exact)
   anchors <- anchor_of(span)
   numbers <- side$chunks$first[k] + seq_len(chunk$rows)
   # (rows that pair with nothing are spread)
@@ -139,7 +140,6 @@ split_left_by_spans <- function(job, k) {
   order <- order(part, method = "radix")
   lines <- list(rows = order, counts = tabulate(part, job$parts))
   found <- write_shuffled(job, side, k, chunk, lines)
-  exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
   c(found, list(
     ends = ends_of(unlist(exact)),
     low = part_ends(span$low, part, job$parts, min, Inf),

@@ -9,8 +9,7 @@ new_task <- function(k, kind, side) {
 
 # The job is in a file, so that a task is small
 save_job <- function(job) {
-  kept <- job[setdiff(names(job), c("theirs", "index_outcomes"))]
-  save_whole(kept, work_file(job$work, "job.rds"))
+  save_whole(job[names(job) != "theirs"], work_file(job$work, "job.rds"))
   writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
     work_file(job$work, "stamp")
   )

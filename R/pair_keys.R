@@ -99,7 +99,7 @@ engine_keys <- function(left, right, rules, call) {
 # The same of a pairing, whose right side may be indexed already. (An index knows nothing
 # of numbers that are no 64-bit integers: where there are some it is passed over.)
 pairing_keys <- function(pairing, call) {
-  index <- pairing$right_index
+  index <- pairing$indexed_right
   if (!is.null(index)) {
     keys <- engine_keys(pairing$left, index$like, pairing$key_rules, call)
     if (identical(keys$kinds, index$keys$kinds)) {
@@ -115,7 +115,7 @@ pairing_keys <- function(pairing, call) {
 
 # The keys of a right frame, indexed; `like`: rows of the left one, for its types. NULL
 # where they can't be
-right_index_of <- function(like, right, rules, match_missing, count, call) {
+indexed_keys_of <- function(like, right, rules, match_missing, count, call) {
   if (!length(rules)) {
     return(NULL)
   }

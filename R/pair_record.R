@@ -48,7 +48,7 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
     # the parts: list(heavy, keys), the keys that multiply most and those at fault.
     numbers = NULL, shared = FALSE, whole = NULL,
     # of a right frame that many parts meet: its keys, indexed (pair_keys.R)
-    right_index = NULL
+    indexed_right = NULL
   ))
 }
 

@@ -44,7 +44,7 @@ bool repeats_unmatched(const core::Context& context, const List& columns,
 }
 
 // tells an index from other pointers
-SEXP index_tag() { return Rf_install("ronda_right_index"); }
+SEXP index_tag() { return Rf_install("ronda_indexed_keys"); }
 
 // All that is counted about equal keys
 List counted(const core::Context& context, const core::Match& match,
