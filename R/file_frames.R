@@ -95,13 +95,7 @@ parquet_facts <- function(found, call) {
   need_packages("nanoparquet", "Reading parquet", call, class = "file", least = "0.5.1")
   facts <- lapply(found$files$path, parquet_footer, call = call)
   names <- facts[[1L]]$schema$name
-  for (k in seq_along(facts)) {
-    if (!identical(facts[[k]]$schema$name, names)) {
-      stop_ronda("file", sprintf("%s has other columns than %s.",
-        basename(found$files$path[k]), basename(found$files$path[1L])
-      ), call = call)
-    }
-  }
+  check_same_columns(lapply(lapply(facts, `[[`, "schema"), `[[`, "name"), found$files$path, call)
   found$files$rows <- vapply(facts, `[[`, 0, "rows")
   schemas <- lapply(facts, `[[`, "schema")
   found$files$schema <- match(schemas, unique(schemas))
@@ -109,6 +103,15 @@ parquet_facts <- function(found, call) {
     name = names, type = facts[[1L]]$words, stringsAsFactors = FALSE
   )
   found
+}
+
+check_same_columns <- function(names, paths, call) {
+  other <- Position(function(one) !identical(one, names[[1L]]), names)
+  if (!is.na(other)) {
+    stop_ronda("file", sprintf("%s has other columns than %s.", basename(paths[other]),
+      basename(paths[1L])
+    ), call = call)
+  }
 }
 
 parquet_footer <- function(path, call) {
@@ -151,13 +154,7 @@ text_facts <- function(found, call) {
     })
   })
   names <- heads[[1L]]$names
-  for (k in seq_along(heads)) {
-    if (!identical(heads[[k]]$names, names)) {
-      stop_ronda("file", sprintf("%s has other columns than %s.",
-        basename(found$files$path[k]), basename(found$files$path[1L])
-      ), call = call)
-    }
-  }
+  check_same_columns(lapply(heads, `[[`, "names"), found$files$path, call)
   check_typed_names(found$types, names, found$label, call)
   type <- rep(NA_character_, length(names))
   asked <- names %in% names(found$types)

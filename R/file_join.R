@@ -84,7 +84,7 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
   check_choice(rows, names(row_types), "rows", call)
   settings <- checked_settings(
     list(way = way, parts = parts, memory = memory, tries = tries, resume = resume,
-      row_order = row_order, fold = fold
+      row_order = row_order
     ),
     if (missing(out)) NULL else out, call
   )

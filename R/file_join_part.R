@@ -27,7 +27,7 @@ join_rows <- function(job, task) {
   )
   outcome <- told_of_task(job, task, outcome)
   if (task$shared) outcome$homes <- save_uses(job, task, pairing, found$found, right)
-  if (!is.null(task$looks_for_repeats) && !pairing$counts$repeated[["left"]]) {
+  if (task$looks_for_repeats && !pairing$counts$repeated[["left"]]) {
     outcome$alone_keys <- save_alone_keys(job, task, pairing, found$keys)
   }
   if (task$builds && pairing$counts$pairs <= job$limit) {
@@ -76,19 +76,16 @@ part_pairing <- function(job, left, right, task) {
 told_of_task <- function(job, task, outcome) {
   if (task$shared) outcome$faults$alone$right <- NULL
   # (rows that other rules refuse were not looked for beyond the distance)
-  if (job$way == "ranges" && length(job$pairing$rules) > 1L) {
-    outcome$notes <- lapply(outcome$notes, function(note) {
-      if (note$kind == "outside") note$count <- 0
-      note
-    })
-  }
+  is_blind <- job$way == "ranges" && length(job$pairing$rules) > 1L
+  outcome$notes <- lapply(outcome$notes, function(note) {
+    untold <- is_blind && note$kind == "outside" ||
+      !task$counts_right && identical(note$side, "right")
+    if (untold) note$count <- 0
+    note
+  })
   if (!task$counts_right) {
     outcome$counts$missing_right <- outcome$candidate_counts$missing_right <- 0
     for (name in c("missing", "shape")) outcome$faults[[name]]$right <- NULL
-    outcome$notes <- lapply(outcome$notes, function(note) {
-      if (identical(note$side, "right")) note$count <- 0
-      note
-    })
   }
   outcome
 }

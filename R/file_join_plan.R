@@ -284,7 +284,7 @@ new_join_task <- function(job, part, piece, pieces, ...) {
     shared = pieces > 1 || job$way == "ranges",
     counts_right = piece == 1 && job$way != "ranges",
     # (left rows of one key may be in several tasks)
-    looks_for_repeats = if (pieces > 1 && job$pairing$keyed_only) TRUE
+    looks_for_repeats = pieces > 1 && job$pairing$keyed_only
   )
 }
 

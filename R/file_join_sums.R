@@ -70,10 +70,7 @@ joined_heavy <- function(outcomes) {
   if (!length(heavy)) {
     return(as_base_frame(list(), 0L))
   }
-  columns <- lapply(names(heavy[[1L]]), function(name) {
-    one_column(lapply(heavy, `[[`, name))
-  })
-  names(columns) <- names(heavy[[1L]])
+  columns <- columns_below(heavy, names(heavy[[1L]]))
   all <- added_alike(as_base_frame(columns, length(columns[[1L]])))
   own_rows(all, utils::head(order(-all$pairs, all$.row), heaviest_told), NULL)
 }

@@ -126,10 +126,9 @@ columns_told <- function(frame) {
 write_result_file <- function(job, id, frame, as_number = character()) {
   check_writable_columns(frame, "parquet", job$call)
   name <- sprintf("%s.parquet", id)
-  path <- work_file(job$work, "result", name)
-  part <- paste0(path, ".part")
-  write_parquet_file(frame, part, as_number, alike = TRUE)
-  if (!file.rename(part, path)) stop("renaming failed")
+  named_when_whole(work_file(job$work, "result", name), function(part) {
+    write_parquet_file(frame, part, as_number, alike = TRUE)
+  })
   name
 }
 
@@ -174,10 +173,7 @@ order_result <- function(job, task) {
   if (!length(pieces)) {
     return(list(rows = 0))
   }
-  columns <- lapply(seq_along(task$types), function(k) {
-    one_column(lapply(pieces, `[[`, k))
-  })
-  names(columns) <- names(task$types)
+  columns <- columns_below(lapply(pieces, structure, names = names(task$types)), names(task$types))
   frame <- as_base_frame(columns, length(columns[[1L]]))
   other <- frame[[order_columns[[setdiff(side_names, job$order$by)]]]]
   order <- if (is.null(other)) order(order_numbers(job, frame)) else {

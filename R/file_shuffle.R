@@ -16,8 +16,11 @@ write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
 # how many bytes its columns of texts take. Numbers are written as they are in memory.
 # `more`: columns that have a value for each line already
 write_segments <- function(path, columns, lines, more = list()) {
-  part <- paste0(path, ".part")
-  con <- file(part, "wb")
+  named_when_whole(path, function(part) write_all_segments(part, columns, lines, more))
+}
+
+write_all_segments <- function(path, columns, lines, more) {
+  con <- file(path, "wb")
   on.exit(close(con))
   ends <- cumsum(as.double(lines$counts))
   more <- compact(more)
@@ -37,8 +40,7 @@ write_segments <- function(path, columns, lines, more = list()) {
   }
   close(con)
   on.exit()
-  if (file.size(part) != sum(sizes)) stop_cut_short()
-  if (!file.rename(part, path)) stop("renaming failed")
+  if (file.size(path) != sum(sizes)) stop_cut_short()
   list(
     at = cumsum(c(0, sizes)), counts = lines$counts, texts = texts,
     types = c(vapply(columns, typeof, ""), vapply(more, typeof, ""))
@@ -170,9 +172,7 @@ gather_whole <- function(job) {
     unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
   })
   names(columns) <- side$wanted
-  part <- paste0(whole_file(job), ".part")
-  write_own(columns, part)
-  if (!file.rename(part, whole_file(job))) stop("renaming failed")
+  named_when_whole(whole_file(job), function(part) write_own(columns, part))
   list()
 }
 

@@ -135,9 +135,7 @@ write_side <- function(side) {
       if (whole) x else slice_column(x, as.integer(rows), name, NULL)
     })
     names(columns) <- side$wanted
-    part <- paste0(chunk$path, ".part")
-    write_own(columns, part)
-    file.rename(part, chunk$path)
+    named_when_whole(chunk$path, function(part) write_own(columns, part))
   }
 }
 
@@ -188,7 +186,6 @@ settle_parquet_side <- function(side, schemas, levels) {
 
 # the side with all that is known of its rows
 finished_side <- function(side) {
-  side$first <- NULL
   side$chunks$first <- cumsum(c(0, side$chunks$rows))[seq_len(nrow(side$chunks))]
   side$rows <- sum(side$chunks$rows)
   side$like <- if (is.null(side$frame)) {

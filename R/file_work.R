@@ -12,11 +12,17 @@ is_done <- function(work, ids) file.exists(done_file(work, ids))
 
 outcome_of <- function(work, id) readRDS(done_file(work, id))
 
-# written whole or not at all
-save_whole <- function(x, path) {
+# What write(name) writes, under its own name when it is whole; an error here is tried
+# again, as that of any task
+named_when_whole <- function(path, write) {
   part <- paste0(path, ".part")
-  saveRDS(x, part, compress = FALSE)
+  told <- write(part)
   if (!file.rename(part, path)) stop("renaming failed")
+  invisible(told)
+}
+
+save_whole <- function(x, path) {
+  named_when_whole(path, function(part) saveRDS(x, part, compress = FALSE))
 }
 
 # A new work folder, or the one of a join that was stopped, where it is of the same

@@ -154,3 +154,16 @@ picked_columns <- function(frame, columns, rows) {
 }
 
 gather_rows <- function(frame, rows) picked_columns(frame, names(frame), rows)
+
+# parts of one column below each other
+one_column <- function(parts) {
+  whole <- unlist(lapply(parts, strip_class), use.names = FALSE)
+  attributes(whole) <- attributes(parts[[1L]])
+  whole
+}
+
+# the columns of several frames below each other, by name
+columns_below <- function(frames, names) {
+  columns <- lapply(names, function(name) one_column(lapply(frames, `[[`, name)))
+  structure(columns, names = names)
+}

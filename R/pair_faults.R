@@ -188,20 +188,9 @@ joined_fault <- function(faults) {
   rows <- unlist(lapply(faults, `[[`, "rows"))
   told <- unlist(lapply(faults, function(fault) utils::head(fault$rows, told_keys)))
   columns <- names(faults[[1L]]$keys)
-  keys <- lapply(columns, function(name) {
-    one_column(lapply(faults, function(fault) fault$keys[[name]]))
-  })
   first <- utils::head(order(told, method = "radix"), told_keys)
-  keys <- lapply(keys, gather_, first)
-  names(keys) <- columns
+  keys <- lapply(columns_below(lapply(faults, `[[`, "keys"), columns), gather_, first)
   list(rows = sort(rows), keys = keys)
-}
-
-# parts of one column below each other
-one_column <- function(parts) {
-  whole <- unlist(lapply(parts, strip_class), use.names = FALSE)
-  attributes(whole) <- attributes(parts[[1L]])
-  whole
 }
 
 joined_told <- function(told, most = 1L) {
