@@ -105,6 +105,14 @@ fold_pairs_ <- function(matches, folds, by_range) {
     .Call(`_ronda_fold_pairs_`, matches, folds, by_range)
 }
 
+join_again_ <- function(plans, left, right, on, rows, choices) {
+    .Call(`_ronda_join_again_`, plans, left, right, on, rows, choices)
+}
+
+columns_like_ <- function(frame, classes) {
+    .Call(`_ronda_columns_like_`, frame, classes)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing, count, one_address = NULL) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, one_address)
 }

@@ -87,7 +87,7 @@ row_is_absent <- function(row_map, side) {
 count_changes <- function(before, after, at, column, call) {
   before <- slice_column(before, at, column$name, call)
   after <- slice_column(after, at, column$name, call)
-  sum(is_missing(before) | unlike(before, after), na.rm = TRUE)
+  sum(is_missing(before) | unlike(before, after), na.rm = TRUE) + 0
 }
 
 # numbers that the 64-bit column of the result can't hold

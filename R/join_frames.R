@@ -201,28 +201,37 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         name_pattern = "{column}_{side}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
+  asked <- list(
+    where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
+    max_rows = max_rows, sides = sides, take = take, omit = omit, fold = fold,
+    keys = keys, collisions = collisions, name_pattern = name_pattern, origin = origin,
+    partners = partners, row_numbers = row_numbers, if_absent = if_absent,
+    row_order = row_order
+  )
+  called <- list(left = substitute(left), right = substitute(right), own = missing(sides))
+  again <- NULL
+  if (!missing(left) && !missing(right) && !missing(on) && !...length()) {
+    again <- join_again_(session$plans, left, right, on, rows, asked)
+    if (is.list(again)) {
+      tell_again(again$told, called)
+      return(again$frame)
+    }
+  }
   call <- quote(join_frames())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
-  code <- frame_code(substitute(left), substitute(right))
-  labels <- if (missing(sides)) frame_labels(code) else sides
+  code <- frame_code(called$left, called$right)
+  labels <- if (called$own) frame_labels(code) else sides
   call <- call_with_frames(call, labels, code)
   with_memory_told(verb = environment(), {
     check_choice(rows, names(row_types), "rows", call)
-    pairing <- new_pairing(left, right, list(
-      where = where, missing_keys = missing_keys, repeats = repeats,
-      expect = expect, max_rows = max_rows, sides = sides
-    ), labels, code)
-    choices <- list(
-      take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
-      name_pattern = name_pattern, origin = origin, partners = partners,
-      row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
-    )
+    pairing <- new_pairing(left, right, asked[names(pairing_choices)], labels, code)
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),
-      call, rows, choices
+      call, rows, asked[names(default_choices)]
     )
     frame <- make_frame(found$pairing, found$plan, found$clock, call)
   })
+  if (is.null(again)) keep_plan(found$pairing, found$plan, frame, on, rows, asked)
   release_rows_(found$pairing$matches)
   frame
 }

@@ -1,8 +1,8 @@
 # The account of a pairing: what receipts, prints and reports say of it.
 
 # what the session remembers: `latest` is the receipt of the latest join, or what
-# is needed to write it
-session <- new.env(parent = emptyenv())
+# is needed to write it; `plans` are those of the latest joins (frame_kept.R)
+session <- list2env(list(latest = NULL, plans = list()), parent = emptyenv())
 
 account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts
@@ -58,10 +58,46 @@ told <- function(pairing, clock, built = NULL) {
 # changed, notes)
 record_receipt <- function(pairing, built, clock) {
   session$latest <- told(pairing, clock, built)
-  if (tells_receipts()) {
-    account <- receipt_of_call(session$latest)
-    tell_receipt(c(line_of_receipt(account), account$notes), account)
+  if (tells_receipts()) tell_latest()
+}
+
+# the same of a join made again (frame_kept.R)
+tell_again <- function(told, called) {
+  session$latest <- list(again = told, called = called)
+  if (if (is.null(told$tells)) interactive() else isTRUE(told$tells)) tell_latest()
+}
+
+tell_latest <- function() {
+  account <- receipt_of_call(session$latest)
+  tell_receipt(c(line_of_receipt(account), account$notes), account)
+}
+
+# What told() would have told of a join made again
+told_again <- function(again, called) {
+  record <- again$record
+  counts <- again$counts
+  if (is.null(counts$candidates_left)) {
+    counts[c("candidates_left", "candidates_right")] <-
+      counts[c("matched_left", "matched_right")]
   }
+  sides <- record$choices$sides
+  c(
+    list(
+      labels = if (called$own) {
+        frame_labels(frame_code(called$left, called$right))
+      } else {
+        sides
+      },
+      sides = sides, counts = counts, notes = record$notes,
+      clock = structure(again$clock, names = c("start", "check", "match", "columns")),
+      built = c(
+        list(rows = record$rows, n = again$n),
+        if (length(record$folds)) list(folded = counts$pairs),
+        if (!is.null(again$changed)) list(changed = again$changed)
+      )
+    ),
+    again[c("sizes", "row_names", "several")]
+  )
 }
 
 tell_receipt <- function(lines, account) {
@@ -72,6 +108,7 @@ receipt_of_call <- function(latest) {
   if (is.null(latest)) {
     return(NULL)
   }
+  if (!is.null(latest$again)) latest <- told_again(latest$again, latest$called)
   built <- latest$built
   latest$notes <- c(latest$notes, built$notes, changed_words(built$changed, latest))
   structure(
@@ -79,7 +116,7 @@ receipt_of_call <- function(latest) {
       account_of(latest, latest$several),
       if (!is.null(built)) {
         c(
-          list(rows = built$rows, result_rows = built$n),
+          list(rows = built$rows, result_rows = built$n + 0),
           counts_built(latest, built$rows, built$folded),
           if (!is.null(built$folded)) list(folded = built$folded),
           if (!is.null(built$changed)) list(cells_changed = built$changed)

@@ -89,13 +89,16 @@ merge_sorted <- function(pairing, keys, plan) {
   # (repeats = "once" asks about groups, and parts which rows were near)
   fits <- !is_once(pairing$repeats) && !isTRUE(pairing$shared) &&
     !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) &&
-    length(keys$kinds) <= 1L &&
-    spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
-    !identical(path_option(), "hashed")
+    length(keys$kinds) <= 1L && is_walked(spec) && !identical(path_option(), "hashed")
   found <- if (fits) {
     merge_nearest_(keys$left, keys$right, keys$kinds, spec)
   }
   if (!is.null(found)) c(found, list(keys = keys))
+}
+
+# what the walk knows of nearest()
+is_walked <- function(spec) {
+  spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1
 }
 
 rows_per_block <- 50000L

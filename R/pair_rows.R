@@ -44,19 +44,3 @@ stop_no_frame <- function(no_left, call) {
     call = call
   )
 }
-
-# The caller's own names of the two frames, where they are plain names
-frame_code <- function(left, right) {
-  code <- c(
-    if (is.symbol(left)) as.character(left) else "left",
-    if (is.symbol(right)) as.character(right) else "right"
-  )
-  hidden <- startsWith(code, ".")
-  if (any(hidden)) code[hidden] <- c("left", "right")[hidden]
-  code
-}
-
-# the same as the two are called in words, where each needs a name of its own
-frame_labels <- function(code) {
-  if (code[1L] == code[2L]) c("left", "right") else code
-}

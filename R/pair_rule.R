@@ -154,8 +154,11 @@ rule_detail <- function(help, value = NULL, usual = NULL, choices = NULL) {
 }
 
 new_rule <- function(kind, ...) {
-  record <- structure(list(kind = kind, ...), class = "ronda_rule_record")
-  structure(list(record), class = "ronda_rule")
+  record <- list(kind = kind, ...)
+  class(record) <- "ronda_rule_record"
+  rule <- list(record)
+  class(rule) <- "ronda_rule"
+  rule
 }
 
 check_rule_column <- function(column, arg, call) {

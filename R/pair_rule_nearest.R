@@ -4,19 +4,43 @@
 #' @export
 nearest <- function(left, right = left, look = "back", within = Inf,
                     equal = TRUE, ties = "last", n = 1, gap = NULL) {
-  call <- quote(nearest())
-  check_rule_column(left, "left", call)
-  check_rule_column(right, "right", call)
-  check_choice(look, c("back", "ahead", "either"), "look", call)
-  check_flag(equal, "equal", call)
-  check_choice(ties, c("last", "first", "all", "stop"), "ties", call)
-  check_how_many(n, "n", call)
-  if (!is.null(gap)) check_name(gap, "gap", call)
-  check_distance(within, "within", call)
+  if (missing(left) || !is_plain_nearest(left, right, look, within, equal, ties, n, gap)) {
+    check_nearest(left, right, look, within, equal, ties, n, gap, quote(nearest()))
+  }
   new_rule("nearest",
     left = left, right = right, look = look, within = within, equal = equal,
     ties = ties, n = n, gap = gap
   )
+}
+
+# Whether there is nothing to look at closer, in the operators that R is quick at: rules
+# are made in loops, too
+is_plain_nearest <- function(left, right, look, within, equal, ties, n, gap) {
+  is.character(left) && length(left) == 1L && !is.na(left) && nzchar(left) &&
+    is.character(right) && length(right) == 1L && !is.na(right) && nzchar(right) &&
+    is.character(look) && length(look) == 1L && !is.na(look) &&
+    (look == "back" || look == "ahead" || look == "either") &&
+    is.character(ties) && length(ties) == 1L && !is.na(ties) &&
+    (ties == "last" || ties == "first") &&
+    is.logical(equal) && length(equal) == 1L && !is.na(equal) &&
+    is.double(n) && !is.object(n) && length(n) == 1L && !is.na(n) && n == 1 &&
+    is.double(within) && !is.object(within) && length(within) == 1L &&
+    !is.na(within) && within == Inf && is.null(gap)
+}
+
+nearest_looks <- c("back", "ahead", "either")
+
+nearest_ties <- c("last", "first", "all", "stop")
+
+check_nearest <- function(left, right, look, within, equal, ties, n, gap, call) {
+  check_rule_column(left, "left", call)
+  check_rule_column(right, "right", call)
+  check_choice(look, nearest_looks, "look", call)
+  check_flag(equal, "equal", call)
+  check_choice(ties, nearest_ties, "ties", call)
+  check_how_many(n, "n", call)
+  if (!is.null(gap)) check_name(gap, "gap", call)
+  check_distance(within, "within", call)
 }
 
 plan_nearest <- function(pairing, rule, call) {

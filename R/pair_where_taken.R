@@ -4,6 +4,9 @@
 
 comparison_ops <- c("<", "<=", ">", ">=", "==", "!=")
 
+# what else such a condition is written with
+comparison_words <- c("$", "[[", "&", "(")
+
 # The condition of a pairing: what is left of it in parts (where_parts()), and with it
 # `comparisons` for the engine, and what was `taken` and is the `rest`, as text. NULL
 # where there is no condition.
@@ -31,12 +34,28 @@ where_plan <- function(pairing) {
 
 # One term as comparisons of the engine, left column first; NULL where R has to run it
 as_comparisons <- function(term, pairing, environment) {
+  named <- compared_names(term, environment)
+  if (is.null(named)) {
+    return(NULL)
+  }
+  numbers <- comparable_numbers(
+    plain_column(pairing$left, named$left), plain_column(pairing$right, named$right)
+  )
+  if (is.null(numbers)) {
+    return(NULL)
+  }
+  lapply(named$ops, function(op) comparison(numbers[[1L]], op, numbers[[2L]], FALSE))
+}
+
+# What a term compares: list(left, ops, right), names of columns and what must hold of
+# them; NULL where it is no comparison of one left and one right column
+compared_names <- function(term, environment) {
   term <- without_brackets(term)
   op <- if (is.call(term) && length(term) == 3L && is.name(term[[1L]])) {
     as.character(term[[1L]])
   }
   if (is.null(op) || !op %in% comparison_ops || !all(vapply(
-    c(op, "$", "[[", "&", "("), is_base_function, NA, environment
+    c(op, comparison_words), is_base_function, NA, environment
   ))) {
     return(NULL)
   }
@@ -48,15 +67,11 @@ as_comparisons <- function(term, pairing, environment) {
     sides <- rev(sides)
     if (op %in% c("<", "<=", ">", ">=")) op <- flip_op(op)
   }
-  columns <- lapply(sides, function(side) plain_column(pairing[[side$side]], side$name))
-  numbers <- comparable_numbers(columns[[1L]], columns[[2L]])
-  if (is.null(numbers)) {
-    return(NULL)
-  }
   # (what is equal is neither below nor above)
-  lapply(if (op == "==") c(">=", "<=") else op, function(op) {
-    comparison(numbers[[1L]], op, numbers[[2L]], FALSE)
-  })
+  list(
+    left = sides[[1L]]$name, ops = if (op == "==") c(">=", "<=") else op,
+    right = sides[[2L]]$name
+  )
 }
 
 without_brackets <- function(code) {

@@ -68,8 +68,6 @@ receipt_json <- function(receipt) {
   ))
 }
 
-session$latest <- NULL
-
 #' @export
 format.ronda_receipt <- function(x, ...) {
   side <- function(k, label, rows, matched, unmatched, missing, passed) {

@@ -295,6 +295,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// join_again_
+SEXP join_again_(List plans, SEXP left, SEXP right, SEXP on, SEXP rows, List choices);
+RcppExport SEXP _ronda_join_again_(SEXP plansSEXP, SEXP leftSEXP, SEXP rightSEXP, SEXP onSEXP, SEXP rowsSEXP, SEXP choicesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type on(onSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< List >::type choices(choicesSEXP);
+    rcpp_result_gen = Rcpp::wrap(join_again_(plans, left, right, on, rows, choices));
+    return rcpp_result_gen;
+END_RCPP
+}
+// columns_like_
+SEXP columns_like_(List frame, CharacterVector classes);
+RcppExport SEXP _ronda_columns_like_(SEXP frameSEXP, SEXP classesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type frame(frameSEXP);
+    Rcpp::traits::input_parameter< CharacterVector >::type classes(classesSEXP);
+    rcpp_result_gen = Rcpp::wrap(columns_like_(frame, classes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP one_address);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP one_addressSEXP) {
@@ -747,6 +773,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
+    {"_ronda_join_again_", (DL_FUNC) &_ronda_join_again_, 6},
+    {"_ronda_columns_like_", (DL_FUNC) &_ronda_columns_like_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 4},
     {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},

@@ -2,12 +2,12 @@
 // in R it takes a function call or more for each column, longer than matching a
 // small frame. Where something is out of the common these say so, and R looks
 // closer.
-#include <cstdlib>
 #include <initializer_list>
 #include <string_view>
 
 #include "core/roads.h"
 #include "glue.h"
+#include "glue_frames.h"
 
 using namespace Rcpp;
 using namespace ronda;
@@ -60,20 +60,6 @@ int plain_rows(SEXP x) {
   return plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
 }
 
-// the number of rows, negative where they have no names but numbers, which may
-// be kept in short: (NA, -n)
-int row_count(SEXP frame) {
-  for (SEXP at = ATTRIB(frame); at != R_NilValue; at = CDR(at)) {
-    if (TAG(at) != R_RowNamesSymbol) continue;
-    SEXP names = CAR(at);
-    const bool in_short = TYPEOF(names) == INTSXP && Rf_length(names) == 2 &&
-                          INTEGER(names)[0] == NA_INTEGER;
-    const int rows = in_short ? std::abs(INTEGER(names)[1]) : Rf_length(names);
-    return TYPEOF(names) == STRSXP ? rows : -rows;
-  }
-  return 0;
-}
-
 bool is_bare(SEXP x) { return Rf_isVectorAtomic(x) && ATTRIB(x) == R_NilValue; }
 
 }  // namespace
@@ -96,7 +82,7 @@ int sound_rows_(SEXP frame) {
   if (TYPEOF(names) != STRSXP || Rf_xlength(names) != Rf_xlength(frame) ||
       Rf_any_duplicated(names, FALSE))
     return NA_INTEGER;
-  const int rows = row_count(frame);
+  const int rows = glue::row_count(frame);
   for (R_xlen_t k = 0; k < Rf_xlength(frame); ++k) {
     SEXP name = STRING_ELT(names, k);
     if (name == NA_STRING || name == R_BlankString ||

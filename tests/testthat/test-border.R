@@ -27,7 +27,21 @@ folds <- list(
   list(by = "last", values = NULL, na_rm = FALSE)
 )
 
+# the plan of a join that was made, and the call that it is filled in by
+again_call <- local({
+  left <- data.frame(k = c(1L, 2L, NA), t = c("a", "b", "a"), a = c(0.5, NA, 1))
+  right <- data.frame(k = 3:1, t = c("a", "b", "c"), a = c(2, 4, 8), b = 1:3)
+  session <- ronda:::session
+  session$plans <- list()
+  join_frames(left, right, on = c("k", "t"), rows = "full", collisions = "fill",
+    origin = "o", partners = "n", row_numbers = c("i", "j")
+  )
+  record <- session$plans[[1L]]
+  list(list(record), left, right, record$on, record$rows, record$choices)
+})
+
 sound_calls <- list(
+  join_again_ = again_call, columns_like_ = list(again_call[[3L]], c("factor", "Date")),
   fold_pairs_ = list(matches, folds, FALSE), fold_pairs_ = list(matches, folds[1:2], TRUE),
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
   gather_ = list(x = text, rows = c(3L, 0L, 1L)),
@@ -139,7 +153,9 @@ test_that("every function of the border stands whatever it is given", {
   for (k in seq_along(sound_calls)) {
     name <- names(sound_calls)[k]
     sound <- function() {
-      do.call(get(name, asNamespace("ronda")), sound_calls[[k]], quote = TRUE)
+      found <- do.call(get(name, asNamespace("ronda")), sound_calls[[k]], quote = TRUE)
+      if (name == "join_again_") found$told$clock <- NULL
+      found
     }
     before <- sound()
     try_all(name, sound_calls[[k]])
