@@ -1,22 +1,38 @@
 # Joins made again. A plan depends on what was asked and on the names and types of
-# columns, never on a row; so the last few are kept, and where a join of small frames is
-# made again, in a loop for instance, nothing is checked and planned anew: the engine's
-# side fills the plan in (src/glue_kept.cpp) as the functions of R would.
+# columns, never on a row; so where a join of small frames is made a second time, in a loop
+# for instance, its plan is kept, and from the third time on nothing is checked and
+# planned anew: the engine's side fills the plan in (src/glue_kept.cpp) as the functions of
+# R would.
 
 # a plan is kept for frames with fewer rows than this in all: others don't feel it
 few_rows <- 1e5
 
 most_plans <- 16L
 
-# Keeps the plan of a join that is made, where it can be filled in
+# Keeps the plan of a join that is made for the second time, where it can be filled in
 keep_plan <- function(pairing, plan, frame, on, rows, asked) {
-  record <- if (sum(pairing$sizes) < few_rows) plan_record(pairing, plan, frame)
+  if (sum(pairing$sizes) >= few_rows || !was_seen(pairing, on, rows)) {
+    return(invisible())
+  }
+  record <- plan_record(pairing, plan, frame)
   if (is.null(record)) {
     return(invisible())
   }
   record <- c(list(on = on, rows = rows, choices = without_places(asked)), record)
   kept <- session$plans
   session$plans <- c(list(record), kept[seq_len(min(length(kept), most_plans - 1L))])
+}
+
+# whether a join of such columns was made a while ago; now it was
+was_seen <- function(pairing, on, rows) {
+  mark <- paste(c(
+    names(pairing$left), rows, names(pairing$right), if (is.character(on)) on
+  ), collapse = "\n")
+  seen <- mark %in% session$marks
+  if (!seen) {
+    session$marks <- c(mark, session$marks[seq_len(min(length(session$marks), most_plans))])
+  }
+  seen
 }
 
 # (a formula's environment may hold anything, which a plan must not keep alive)

@@ -1,8 +1,10 @@
 # The account of a pairing: what receipts, prints and reports say of it.
 
 # what the session remembers: `latest` is the receipt of the latest join, or what
-# is needed to write it; `plans` are those of the latest joins (frame_kept.R)
-session <- list2env(list(latest = NULL, plans = list()), parent = emptyenv())
+# is needed to write it; `plans` and `marks` are of the latest joins (frame_kept.R)
+session <- list2env(list(latest = NULL, plans = list(), marks = NULL),
+  parent = emptyenv()
+)
 
 account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts

@@ -33,9 +33,11 @@ again_call <- local({
   right <- data.frame(k = 3:1, t = c("a", "b", "c"), a = c(2, 4, 8), b = 1:3)
   session <- ronda:::session
   session$plans <- list()
-  join_frames(left, right, on = c("k", "t"), rows = "full", collisions = "fill",
-    origin = "o", partners = "n", row_numbers = c("i", "j")
-  )
+  for (time in 1:2) {
+    join_frames(left, right, on = c("k", "t"), rows = "full", collisions = "fill",
+      origin = "o", partners = "n", row_numbers = c("i", "j")
+    )
+  }
   record <- session$plans[[1L]]
   list(list(record), left, right, record$on, record$rows, record$choices)
 })
