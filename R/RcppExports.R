@@ -77,6 +77,10 @@ cells_of_columns_ <- function(bytes, delimiter, columns) {
     .Call(`_ronda_cells_of_columns_`, bytes, delimiter, columns)
 }
 
+is_plainly_quoted_ <- function(bytes, delimiter) {
+    .Call(`_ronda_is_plainly_quoted_`, bytes, delimiter)
+}
+
 numbers_ <- function(text, decimal) {
     .Call(`_ronda_numbers_`, text, decimal)
 }

@@ -77,6 +77,10 @@ cli_write <- function(frame, out) {
   }
   check_writable_columns(frame, "csv", NULL)
   frame <- as_cells(frame, ",")
+  if (has_few_cells(frame)) {
+    return(lines_to_stdout(delimited_lines(frame, ",")))
+  }
+  need_packages("readr", "Writing csv and tsv", class = "file")
   most <- 100000L
   for (begin in seq(1, max(nrow(frame), 1), by = most)) {
     rows <- seq.int(begin, length.out = min(most, nrow(frame) - begin + 1))

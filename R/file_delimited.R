@@ -1,6 +1,7 @@
 # Reading csv and tsv. The engine looks at every cell once: what is wrong with the file
 # is found before a row could be lost, each column gets its type, and numbers, days and
-# times are read there to the last digit. Texts are read by readr.
+# times are read there to the last digit. Texts are read by readr, few of them by R's own
+# scan(): it takes longer to load readr than to read a small file.
 
 read_delimited <- function(path, delimiter, types, decimal, label, call) {
   bytes <- file_bytes(path)
@@ -11,15 +12,15 @@ read_delimited <- function(path, delimiter, types, decimal, label, call) {
   check_typed_names(types, names, label, call)
   is_text <- vapply(found$columns, function(column) column$type == "text", NA)
   columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  cells <- tempfile(fileext = ".csv")
-  on.exit(unlink(cells))
-  if (any(is_text)) writeBin(cells_of_columns_(bytes, delimiter, which(is_text)), cells)
-  # (what is large is let go of before readr makes its own)
-  if (length(bytes) > 1e7) {
-    bytes <- NULL
-    gc(FALSE)
+  if (any(is_text)) {
+    cells <- cells_of_columns_(bytes, delimiter, which(is_text))
+    # (what is large is let go of before others make their own)
+    if (length(bytes) > 1e7) {
+      bytes <- NULL
+      gc(FALSE)
+    }
+    columns[is_text] <- read_texts(cells, delimiter, found, is_text)
   }
-  columns[is_text] <- read_texts(cells, delimiter, found, is_text)
   names(columns) <- names
   asked <- nzchar(names) & names %in% names(types)
   line_of <- function(row) line_of_row_(file_bytes(path), delimiter, row)
@@ -61,26 +62,57 @@ as_typed_column <- function(column, rows) {
   )
 }
 
-# The text columns of a file, by readr, which gets a file of these cells alone. It takes
-# quoted cells that are empty, or NA, for missing: the engine has told which these are.
+# The text columns of a file, which whoever reads them gets as a file of these cells
+# alone. Quoted cells that are empty, or NA, are taken for missing: the engine has told
+# which these are.
 read_texts <- function(cells, delimiter, found, is_text) {
-  if (!any(is_text) || !found$rows) {
-    return(rep(list(character()), sum(is_text)))
+  columns <- found$columns[is_text]
+  if (!found$rows) {
+    return(rep(list(character()), length(columns)))
   }
-  need_packages("readr", "Reading csv and tsv", class = "file")
-  texts <- suppressWarnings(readr::read_delim(cells,
-    delim = delimiter, col_types = strrep("c", sum(is_text)),
-    na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
-    quote = "\"", escape_double = TRUE, skip_empty_rows = FALSE, lazy = FALSE
-  ))
-  if (nrow(texts) != found$rows || length(texts) != sum(is_text)) {
-    stop(sprintf("%.0f rows were found, and %d read", found$rows, nrow(texts)))
+  file <- tempfile(fileext = ".csv")
+  on.exit(unlink(file))
+  writeBin(cells, file)
+  few <- found$rows * length(columns) <= few_cells_option(few_cells) &&
+    is_plainly_quoted_(cells, delimiter)
+  texts <- if (few) {
+    scan_texts(file, delimiter, length(columns))
+  } else {
+    read_many_texts(file, delimiter, length(columns))
+  }
+  rows <- unique(lengths(texts))
+  if (length(texts) != length(columns) || !identical(as.double(rows), found$rows)) {
+    stop(sprintf("%.0f rows were found, and %s read", found$rows, listed(rows, "and")))
   }
   Map(function(text, column) {
     if (length(column$empty_texts)) text[column$empty_texts] <- ""
     if (length(column$na_texts)) text[column$na_texts] <- "NA"
     text
-  }, lapply(seq_along(texts), function(k) .subset2(texts, k)), found$columns[is_text])
+  }, texts, columns)
+}
+
+# up to so many cells are read and written by R's own functions
+few_cells <- 1e5
+
+scan_texts <- function(file, delimiter, columns) {
+  texts <- scan(file, rep(list(""), columns),
+    sep = delimiter, quote = "\"", skip = 1L, na.strings = c("", "NA"), quiet = TRUE,
+    blank.lines.skip = FALSE, encoding = "UTF-8", multi.line = FALSE
+  )
+  lapply(texts, function(text) {
+    Encoding(text) <- "UTF-8"
+    text
+  })
+}
+
+read_many_texts <- function(file, delimiter, columns) {
+  need_packages("readr", "Reading csv and tsv", class = "file")
+  texts <- suppressWarnings(readr::read_delim(file,
+    delim = delimiter, col_types = strrep("c", columns),
+    na = c("", "NA"), trim_ws = FALSE, progress = FALSE, show_col_types = FALSE,
+    quote = "\"", escape_double = TRUE, skip_empty_rows = FALSE, lazy = FALSE
+  ))
+  lapply(seq_along(texts), function(k) .subset2(texts, k))
 }
 
 # What is text for the sake of a few cells is said, once.

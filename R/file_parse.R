@@ -4,6 +4,9 @@
 parse_as <- function(text, type, name, decimal, line_of) {
   form <- if (grepl(":", type, fixed = TRUE)) sub("^[a-z]+:", "", type)
   type <- sub(":.*", "", type)
+  if (type == "logical" || type %in% c("date", "datetime") && is.null(form)) {
+    need_packages("readr", sprintf("Reading cells as %s", type), class = "file")
+  }
   parser <- switch(type,
     text = return(text),
     number = function(text) numbers_(text, decimal),

@@ -113,12 +113,10 @@ read_piece <- function(path, kind, piece, source, wanted) {
   is_wanted <- names(settled) %in% wanted
   texts <- vapply(found$columns, function(column) column$type == "text", NA) & is_wanted
   columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  cells <- tempfile(fileext = ".csv")
-  on.exit(unlink(cells))
   if (any(texts)) {
-    writeBin(cells_of_columns_(bytes$bytes, delimiter_of(kind), which(texts)), cells)
+    cells <- cells_of_columns_(bytes$bytes, delimiter_of(kind), which(texts))
+    columns[texts] <- read_texts(cells, delimiter_of(kind), found, texts)
   }
-  columns[texts] <- read_texts(cells, delimiter_of(kind), found, texts)
   line_of <- function(row) line_of_row_(bytes$bytes, delimiter_of(kind), row) + bytes$above
   columns[asked] <- Map(function(text, name) {
     if (name %in% wanted) parse_as(text, source$types[[name]], name, source$decimal, line_of)

@@ -36,16 +36,37 @@ write_as <- function(format, x, path) {
 }
 
 write_delimited <- function(x, path, delimiter) {
-  need_packages("readr", "Writing csv and tsv", class = "file")
-  readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
-    quote = "none", escape = "none"
-  )
+  few <- has_few_cells(x)
+  if (few) {
+    file <- if (is_gz(path)) gzfile(path, "wb") else file(path, "wb")
+    tryCatch(writeLines(delimited_lines(x, delimiter), file, useBytes = TRUE),
+      finally = close(file)
+    )
+  } else {
+    need_packages("readr", "Writing csv and tsv", class = "file")
+    readr::write_delim(x, path, delim = delimiter, na = "", progress = FALSE,
+      quote = "none", escape = "none"
+    )
+  }
   if (is_gz(path)) {
     return(check_compressed(path))
   }
-  last <- readr::format_delim(x[nrow(x), , drop = FALSE],
-    delim = delimiter, na = "", quote = "none", escape = "none",
-    col_names = nrow(x) == 0L
+  last <- delimited_lines(x[nrow(x), , drop = FALSE], delimiter)
+  last <- last[length(last)]
+  check_end(path, c(charToRaw(last), as.raw(10L)))
+}
+
+has_few_cells <- function(x) nrow(x) * length(x) <= few_cells_option(few_cells)
+
+# A frame of cells (file_cells.R) as lines, the names of its columns first
+delimited_lines <- function(x, delimiter) {
+  cells <- lapply(x, function(cells) {
+    text <- if (is.integer(cells)) sprintf("%d", cells) else as.character(cells)
+    text[is.na(cells)] <- ""
+    text
+  })
+  c(
+    paste(names(x), collapse = delimiter),
+    if (nrow(x)) do.call(paste, c(unname(cells), sep = delimiter))
   )
-  check_end(path, charToRaw(last))
 }

@@ -22,6 +22,8 @@ pairs_per_block_option <- function(usual) {
 
 sample_rows_option <- function(usual) getOption("ronda.sample_rows", usual)
 
+few_cells_option <- function(usual) getOption("ronda.few_cells", usual)
+
 path_option <- function() getOption("ronda.path")
 
 piece_rows_option <- function(usual) getOption("ronda.piece_rows", usual)

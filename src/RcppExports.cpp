@@ -220,6 +220,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// is_plainly_quoted_
+bool is_plainly_quoted_(RawVector bytes, std::string delimiter);
+RcppExport SEXP _ronda_is_plainly_quoted_(SEXP bytesSEXP, SEXP delimiterSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    rcpp_result_gen = Rcpp::wrap(is_plainly_quoted_(bytes, delimiter));
+    return rcpp_result_gen;
+END_RCPP
+}
 // numbers_
 NumericVector numbers_(CharacterVector text, std::string decimal);
 RcppExport SEXP _ronda_numbers_(SEXP textSEXP, SEXP decimalSEXP) {
@@ -766,6 +777,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_read_delimited_", (DL_FUNC) &_ronda_read_delimited_, 4},
     {"_ronda_line_of_row_", (DL_FUNC) &_ronda_line_of_row_, 3},
     {"_ronda_cells_of_columns_", (DL_FUNC) &_ronda_cells_of_columns_, 3},
+    {"_ronda_is_plainly_quoted_", (DL_FUNC) &_ronda_is_plainly_quoted_, 2},
     {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
     {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
     {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},

@@ -306,6 +306,31 @@ RawVector cells_of_columns_(RawVector bytes, std::string delimiter,
   });
 }
 
+// Whether a delimited text is one that all readers read alike: no carriage
+// return, and quotes only around whole cells, doubled inside.
+// [[Rcpp::export(rng = false)]]
+bool is_plainly_quoted_(RawVector bytes, std::string delimiter) {
+  glue::require(delimiter.size() == 1, "the sign between columns");
+  const auto* at = reinterpret_cast<const char*>(RAW(bytes));
+  const char* end = at + bytes.size();
+  auto ends_cell = [&](const char* sign) {
+    return sign == end || *sign == delimiter[0] || *sign == '\n';
+  };
+  while (at < end) {
+    if (*at == '"') {
+      for (++at; at < end && (*at != '"' || (at + 1 < end && at[1] == '"')); ++at) {
+        if (*at == '\r') return false;
+        if (*at == '"') ++at;
+      }
+      if (at == end || !ends_cell(++at)) return false;
+    }
+    for (; !ends_cell(at); ++at)
+      if (*at == '"' || *at == '\r') return false;
+    ++at;
+  }
+  return true;
+}
+
 // Texts as doubles, with plus signs and leading zeros or without; missing where
 // they are no numbers.
 // [[Rcpp::export(rng = false)]]

@@ -98,6 +98,7 @@ sound_calls <- list(
   shortened_codes_ = list(text),
   read_delimited_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", ".", "b"),
   line_of_row_ = list(charToRaw("a,b\n1,x\n\n2,\"y\nz\"\n3,"), ",", 3),
+  is_plainly_quoted_ = list(charToRaw("a\n\"b\"\"\",c"), ","),
   cells_of_columns_ = list(charToRaw("\na,b\n1,x\n\n2,\"y\""), ",", 2L),
   numbers_ = list(c("+1,5", NA, "x"), ","), quoted_texts_ = list(c("1", NA, "a,b"), ","),
   shortest_texts_ = list(c(1, NA)), times_ = list(c("2031-05-01", NA)),

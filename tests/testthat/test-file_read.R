@@ -41,9 +41,18 @@ test_that("frames go through every kind of file and come back as they were", {
       rownames(frame) <- NULL
       names(frame)[1L] <- sample(c("a,b", "q\"q", "two words", "\u00e9", "NA", "1", " x"), 1L)
       path <- file.path(folder, paste0("frame.", kind))
+      # (few cells are read and written by R's own functions, many by readr's)
+      withr::local_options(ronda.few_cells = if (seed %% 2) 0 else 1e5)
       expect_invisible(write_frame(frame, path))
       back <- read_frame(path)
       expect_identical(names(back), names(frame))
+      if (kind %in% c("csv", "tsv")) {
+        bytes <- readBin(path, "raw", 1e6)
+        withr::local_options(ronda.few_cells = if (seed %% 2) 1e5 else 0)
+        expect_identical(read_frame(path), back)
+        write_frame(frame, path)
+        expect_identical(readBin(path, "raw", 1e6), bytes)
+      }
       # (a column of no value has no type in a text file)
       some <- vapply(frame, function(x) !all(is.na(x)), NA) | kind %in% c("rds", "parquet")
       for (name in names(frame)[some]) {
@@ -149,6 +158,25 @@ test_that("quotes say text where they mark no more than that", {
   expect_identical(read_lines("id,n", "\"\",NA", ",\"NA\""),
     data.frame(id = c("", NA), n = c(NA, "NA"))
   )
+})
+
+test_that("texts are the same whoever reads them, however they are quoted", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  pieces <- c("a", "b c", " ", "\"\"", "\"", ",", "\n", "\r", "\r\n", "\u00e9", "NA", "#", "'", "\\")
+  set.seed(5)
+  read_with <- function(cells) {
+    withr::local_options(ronda.few_cells = cells)
+    tryCatch(read_frame(path), ronda_error = conditionMessage)
+  }
+  for (time in 1:150) {
+    cells <- replicate(6, {
+      text <- paste(sample(pieces, sample(0:3, 1L)), collapse = "")
+      if (runif(1) < 0.6) paste0("\"", gsub("\"+", "\"\"", text), "\"") else text
+    })
+    lines <- paste(cells[c(1, 3, 5)], cells[c(2, 4, 6)], sep = ",")
+    writeBin(charToRaw(paste0("x,y\n", paste(lines, collapse = "\n"), "\n")), path)
+    expect_identical(read_with(1e5), read_with(0))
+  }
 })
 
 test_that("what is text for the sake of a few cells is said once, with the line", {
