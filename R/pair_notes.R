@@ -65,7 +65,7 @@ missing_notes <- function(pairing, rules) {
     columns[sides %in% side_names[lengths(rule[side_names]) == 1L]]
   })))
   lapply(columns, function(column) {
-    new_note("missing", sum(is_missing(.subset2(pairing[[column$side]], column$name))),
+    new_note("missing", missing_count(.subset2(pairing[[column$side]], column$name)),
       side = column$side, label = pairing$labels[side_number(column$side)],
       column = column$name
     )

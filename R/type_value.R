@@ -16,6 +16,16 @@ is_missing <- function(x) {
   is.na(if (is.factor(x)) factor_codes(x) else x)
 }
 
+# how many are missing; of plain numbers and times the engine counts
+missing_count <- function(x) {
+  kind <- if (is_int64(x) || is.factor(x)) "other" else typeof(x)
+  switch(kind,
+    double = count_missing_(list(x), engine_kinds[["real"]]),
+    integer = , logical = count_missing_(list(x), engine_kinds[["int32"]]),
+    sum(is_missing(x))
+  )
+}
+
 # the same for values as the engine takes them
 missing_number <- function(x, int64) {
   if (int64) int64_missing(x) else is.na(strip_class(x))

@@ -83,8 +83,9 @@ core::PairsView as_pairs(const core::Context& context, SEXP matches) {
     check_rows(context, pairs.partners, listed, 1, most, "partners");
     most = static_cast<R_xlen_t>(pairs.ranges);
   }
-  check_rows(context, pairs.range, static_cast<R_xlen_t>(pairs.left_rows), 0,
-             most, "partners");
+  if (!are_vouched_for(part(matches, "range"), most))
+    check_rows(context, pairs.range, static_cast<R_xlen_t>(pairs.left_rows), 0,
+               most, "partners");
   return pairs;
 }
 

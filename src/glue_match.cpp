@@ -77,7 +77,6 @@ List counted(const core::Context& context, const core::Match& match,
 
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeated` says whether keys are repeated on either side.
-// Without `count` a range is called by the first right row with the key.
 // `one_address`: whether equal texts share one address on the left, and on the
 // right.
 // [[Rcpp::export(rng = false)]]
@@ -92,10 +91,9 @@ List match_equal_(List left, List right, IntegerVector kinds,
     if (!Rf_isNull(one_address))
       glue::flags(one_address, 2, "the addresses of texts");
     Shield<SEXP> range(glue::new_rows(context, left_keys.rows));
-    const core::Match match = core::match_equal(
-        context, left_keys, right_keys, match_missing,
-        count ? core::KeyNames::numbers : core::KeyNames::first_rows,
-        INTEGER(range));
+    const core::Match match =
+        core::match_equal(context, left_keys, right_keys, match_missing,
+                          core::KeyNames::numbers, INTEGER(range));
     Shield<SEXP> starts(match.right.repeated
                             ? glue::new_rows(context, match.right.most + 1)
                             : R_NilValue);
@@ -104,6 +102,9 @@ List match_equal_(List left, List right, IntegerVector kinds,
                               : R_NilValue);
     if (match.right.repeated)
       core::list_rows(context, match.right, INTEGER(starts), INTEGER(partners));
+    glue::vouch_for_rows(
+        range, static_cast<R_xlen_t>(match.right.repeated ? match.right.most
+                                                          : right_keys.rows));
     const List matches =
         glue::new_matches(range, starts, partners, right_keys.rows);
     if (!count)
@@ -132,8 +133,7 @@ SEXP index_right_(List right, IntegerVector kinds, bool match_missing,
     const core::Context context = glue::current_context();
     const core::Keys keys = glue::as_keys(right, kinds);
     std::unique_ptr<core::RightIndex> index = core::index_right(
-        context, keys, match_missing,
-        count ? core::KeyNames::numbers : core::KeyNames::first_rows);
+        context, keys, match_missing, core::KeyNames::numbers);
     if (!index) return R_NilValue;
     const core::Grouping& named = index->right;
     Shield<SEXP> starts(

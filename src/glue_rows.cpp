@@ -11,7 +11,12 @@ using namespace ronda;
 
 namespace {
 
-using RowBuffer = core::Buffer<core::Row>;
+struct RowBuffer {
+  core::Buffer<core::Row> rows;
+  // all are from 0 to this number, as the engine made them; -1 once somebody
+  // may have written into them
+  R_xlen_t most = -1;
+};
 constexpr std::size_t few_rows = 1 << 16;  // these may well be R's
 
 R_altrep_class_t rows_class;
@@ -28,13 +33,18 @@ void finalize(SEXP pointer) {
 }
 
 R_xlen_t rows_length(SEXP x) {
-  return static_cast<R_xlen_t>(buffer_of(x).size());
+  return static_cast<R_xlen_t>(buffer_of(x).rows.size());
 }
-void* rows_pointer(SEXP x, Rboolean) { return buffer_of(x).data(); }
-const void* rows_pointer_or_null(SEXP x) { return buffer_of(x).data(); }
+void* rows_pointer(SEXP x, Rboolean writable) {
+  RowBuffer& buffer = buffer_of(x);
+  if (writable) buffer.most = -1;
+  return buffer.rows.data();
+}
+const void* rows_pointer_or_null(SEXP x) { return buffer_of(x).rows.data(); }
 int rows_element(SEXP x, R_xlen_t i) {
-  return buffer_of(x)[static_cast<std::size_t>(i)];
+  return buffer_of(x).rows[static_cast<std::size_t>(i)];
 }
+bool is_ours(SEXP x) { return ALTREP(x) && R_altrep_inherits(x, rows_class); }
 
 }  // namespace
 
@@ -57,13 +67,22 @@ SEXP new_rows(const core::Context& context, std::size_t n) {
     UNPROTECT(1);
     return made;
   }));
-  R_SetExternalPtrAddr(R_altrep_data1(rows), new RowBuffer(n));
+  R_SetExternalPtrAddr(R_altrep_data1(rows),
+                       new RowBuffer{core::Buffer<core::Row>(n)});
   return rows;
 }
 
+void vouch_for_rows(SEXP rows, R_xlen_t most) {
+  if (is_ours(rows)) buffer_of(rows).most = most;
+}
+
+bool are_vouched_for(SEXP rows, R_xlen_t most) {
+  return is_ours(rows) && buffer_of(rows).most >= 0 &&
+         buffer_of(rows).most <= most;
+}
+
 void keep_rows(SEXP rows) {
-  if (ALTREP(rows) && R_altrep_inherits(rows, rows_class))
-    R_set_altrep_data2(rows, R_BlankString);
+  if (is_ours(rows)) R_set_altrep_data2(rows, R_BlankString);
 }
 
 }  // namespace ronda::glue
@@ -73,8 +92,7 @@ void keep_rows(SEXP rows) {
 void release_rows_(Rcpp::List rows) {
   for (R_xlen_t k = 0; k < rows.size(); ++k) {
     SEXP x = rows[k];
-    if (ALTREP(x) && R_altrep_inherits(x, rows_class) &&
-        R_altrep_data2(x) == R_NilValue)
+    if (is_ours(x) && R_altrep_data2(x) == R_NilValue)
       finalize(R_altrep_data1(x));
   }
 }

@@ -8,6 +8,10 @@
 namespace ronda::glue {
 
 SEXP new_rows(const core::Context& context, std::size_t n);
+// The engine says that all are from 0 to `most`, which holds until somebody
+// else may write into them.
+void vouch_for_rows(SEXP rows, R_xlen_t most);
+bool are_vouched_for(SEXP rows, R_xlen_t most);
 void keep_rows(SEXP rows);  // they outlive the join
 void register_rows(DllInfo* library);
 

@@ -71,8 +71,14 @@ void look_up_left(const Context& context, const Table& table,
     found = look_up(context, table, left.reader, left.rows, NotNoted(), key_of);
   } else {
     match.found = FoundRows(context, right_rows);
-    found =
-        look_up(context, table, left.reader, left.rows, match.found, key_of);
+    if (right_rows <= FoundFew::most) {
+      FoundFew few(context, right_rows);
+      found = look_up(context, table, left.reader, left.rows, few, key_of);
+      few.tell(match.found);
+    } else {
+      found =
+          look_up(context, table, left.reader, left.rows, match.found, key_of);
+    }
     match.matched_right = match.found.unite(context);
   }
   match.matched_left = found.matched;

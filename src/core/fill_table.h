@@ -99,14 +99,69 @@ void number_keys(const Context& context, Table& table, const Filled& filled) {
   });
 }
 
-// What is found is noted some rows later, when the place for the note is at
-// hand.
-constexpr std::size_t note_distance = 16;
-
 struct LookUpCounts {
   std::size_t matched = 0;  // rows whose key was found
   std::size_t missing = 0;  // rows with a missing key
 };
+
+// Rows `begin` to `end` looked up in a table that fits the inner cache: nothing
+// is asked for ahead. (All is given by value, here and below: what is written
+// could else be any of it, which would be read again for each row.)
+template <class View, class Reader, class Notes>
+LookUpCounts look_up_near(const View table, const Reader reader,
+                          std::size_t begin, std::size_t end, const Notes notes,
+                          Row* key_of) {
+  LookUpCounts count;
+  for (std::size_t i = begin; i < end; ++i) {
+    const auto word = reader(i);
+    const Row row = table.find(table.locate(word), word);
+    key_of[i] = row;
+    notes.set(row);
+    count.matched += row != 0;
+    count.missing += reader.missing(word);
+  }
+  return count;
+}
+
+// What is found is noted some rows later, when the place for the note is at
+// hand.
+constexpr std::size_t note_distance = 16;
+
+template <class View, class Reader, class Notes>
+LookUpCounts look_up_far(const View table, const Reader reader,
+                         std::size_t begin, std::size_t end, const Notes notes,
+                         Row* key_of) {
+  constexpr std::size_t ring_size = 32;
+  static_assert(prefetch_distance < ring_size);
+  std::size_t places[ring_size];
+  LookUpCounts count;
+  auto ask = [&](std::size_t i) {
+    const auto word = reader(i);
+    const std::size_t at = table.locate(word);
+    places[i % ring_size] = at;
+    table.prefetch(at);
+    count.missing += reader.missing(word);
+  };
+  // (missing keys that equal nothing were never put in)
+  auto answer = [&](std::size_t i) {
+    const Row row = table.find(places[i % ring_size], reader(i));
+    key_of[i] = row;
+    notes.prefetch(row);
+    count.matched += row != 0;
+  };
+  const std::size_t ahead = std::min(prefetch_distance, end - begin);
+  const std::size_t behind = std::min(note_distance, end - begin);
+  for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
+  for (std::size_t i = begin; i < end; ++i) {
+    if (i + ahead < end) ask(i + ahead);
+    answer(i);
+    if (i >= begin + behind) notes.set(key_of[i - behind]);
+  }
+  for (std::size_t i = end - behind; i < end; ++i) notes.set(key_of[i]);
+  return count;
+}
+
+constexpr std::size_t near_bytes = std::size_t{1} << 17;
 
 // key_of[i]: the first row with the key of row i, or the key's number, as the
 // table has it, 0 if it has none; what is found is told to `found`
@@ -115,39 +170,15 @@ LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, Found&& found,
                      Row* key_of) {
   std::vector<LookUpCounts> counts(chunk_count(context, n));
+  const bool near = table.bytes() <= near_bytes;
   for_chunks_by_hand(
       context, n,
       [&](std::size_t chunk, std::size_t begin, std::size_t end,
           const Crew::Hand& hand) {
-        constexpr std::size_t ring_size = 32;
-        static_assert(prefetch_distance < ring_size);
-        std::size_t places[ring_size];
-        LookUpCounts count;
-        auto ask = [&](std::size_t i) {
-          const auto word = reader(i);
-          const std::size_t at = table.locate(word);
-          places[i % ring_size] = at;
-          table.prefetch(at);
-          count.missing += reader.missing(word);
-        };
-        auto notes = found.noting(hand);
-        // (missing keys that equal nothing were never put in)
-        auto answer = [&](std::size_t i) {
-          const Row row = table.find(places[i % ring_size], reader(i));
-          key_of[i] = row;
-          notes.prefetch(row);
-          count.matched += row != 0;
-        };
-        const std::size_t ahead = std::min(prefetch_distance, end - begin);
-        const std::size_t behind = std::min(note_distance, end - begin);
-        for (std::size_t i = begin; i < begin + ahead; ++i) ask(i);
-        for (std::size_t i = begin; i < end; ++i) {
-          if (i + ahead < end) ask(i + ahead);
-          answer(i);
-          if (i >= begin + behind) notes.set(key_of[i - behind]);
-        }
-        for (std::size_t i = end - behind; i < end; ++i) notes.set(key_of[i]);
-        counts[chunk] = count;
+        const auto notes = found.noting(hand);
+        counts[chunk] =
+            near ? look_up_near(table.view(), reader, begin, end, notes, key_of)
+                 : look_up_far(table.view(), reader, begin, end, notes, key_of);
       });
   LookUpCounts all;
   for (const LookUpCounts& count : counts) {

@@ -39,6 +39,7 @@ class FoundRows {
   Notes noting(const Crew::Hand& hand) {
     return Notes(sets_[hand.number()].data());
   }
+  void set(Row row) { Notes(sets_[0].data()).set(row); }
   // Puts the threads' bits together, once, and counts them.
   std::size_t unite(const Context& context) {
     std::atomic<std::size_t> total{0};
@@ -67,6 +68,38 @@ class FoundRows {
     return std::bitset<word_bits>(word).count();
   }
   std::vector<Buffer<std::uint64_t>> sets_;
+};
+
+// The same of few rows: a byte a row, so that a row that is found all the time
+// doesn't wait for the last time it was.
+class FoundFew {
+ public:
+  static constexpr std::size_t most = std::size_t{1} << 16;
+  FoundFew(const Context& context, std::size_t rows) {
+    const int threads = std::max(1, context.threads);
+    for (int k = 0; k < threads; ++k) sets_.emplace_back(rows + 1, Start::zero);
+  }
+  class Notes {
+   public:
+    explicit Notes(std::uint8_t* marks) : marks_(marks) {}
+    void prefetch(Row) const {}
+    void set(Row row) const { marks_[row] = 1; }
+
+   private:
+    std::uint8_t* marks_;
+  };
+  Notes noting(const Crew::Hand& hand) {
+    return Notes(sets_[hand.number()].data());
+  }
+  // tells them to `found`
+  void tell(FoundRows& found) const {
+    for (const Buffer<std::uint8_t>& marks : sets_)
+      for (std::size_t row = 0; row < marks.size(); ++row)
+        if (marks[row]) found.set(static_cast<Row>(row));
+  }
+
+ private:
+  std::vector<Buffer<std::uint8_t>> sets_;
 };
 
 // In its place where nobody asks

@@ -4,6 +4,7 @@
 // they are never written out. An inner join of 1e7 rows with five columns went
 // from 0.17 to 0.10 s, and needs 80 MB less.
 #pragma once
+#include <algorithm>
 #include <cstring>
 #include <vector>
 
@@ -17,6 +18,10 @@ template <class T>
 void gather_block(const ColumnJob& job, const LineBlock& block) {
   const T* from = static_cast<const T*>(job.from);
   T* to = static_cast<T*>(job.to) + block.at;
+  if (!job.right && !block.left) {
+    std::copy_n(from + block.at, block.size, to);
+    return;
+  }
   if (!job.right) {
     for (std::size_t k = 0; k < block.size; ++k)
       to[k] = from[block.left[k] - 1];

@@ -5,7 +5,8 @@
 //                       one thread each, and no search leaves its part
 //   put(at, word, row)  the first row with this key, `row` if the key is new;
 //                       0 when the part is full
-//   find(at, word)      the first row with this key, 0 if there is none
+//   view()              what a search needs, by value: find(at, word) gives the
+//                       first row with this key, 0 if there is none
 // One whose places are in the order of the keys (`in_key_order`) also answers
 //   number(at, last)    gives the key at a place, if there is one, the number
 //                       after `last` in place of its first row
@@ -13,6 +14,7 @@
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
+#include <type_traits>
 
 #include "key_column.h"
 #include "memory.h"
@@ -32,9 +34,21 @@ inline std::uint64_t scramble(const TwoWords& x) {
   return scramble(x.first + 0x9e3779b97f4a7c15u * scramble(x.second));
 }
 
+// Addresses of texts, which nobody chooses, need no more than their high bits
+// moved by all others.
+template <class Reader>
+std::uint64_t spread(const typename Reader::Word& word) {
+  if constexpr (std::is_same_v<Reader, TextReader>)
+    return word * 0x9e3779b97f4a7c15u;
+  else
+    return scramble(word);
+}
+
 // Open addressing with linear probing, at most two thirds full. A search starts
 // with the first cell of a cache line, so that most end in the line that was
-// asked for ahead; from anywhere in it many would run into the next one.
+// asked for ahead; from anywhere in it many would run into the next one. A
+// table of few keys is at most a third full and searched from any cell: it fits
+// the caches, and nearly all searches end where they start.
 template <class Reader>
 class HashTable {
  public:
@@ -45,29 +59,18 @@ class HashTable {
       : bits_(bits_for(keys, part_bits)),
         part_shift_(bits_ - part_bits),
         part_mask_((std::size_t{1} << part_shift_) - 1),
+        starts_(keys <= few_keys ? ~std::size_t{0} : ~(line_cells - 1)),
         cells_(std::size_t{1} << bits_, Start::zero) {}
   std::size_t parts() const { return std::size_t{1} << (bits_ - part_shift_); }
   std::size_t places() const { return cells_.size(); }
-  std::size_t locate(const Word& word) const {
-    return static_cast<std::size_t>(scramble(word) >> (64 - bits_)) &
-           ~(line_cells - 1);
-  }
+  std::size_t bytes() const { return cells_.size() * sizeof(Cell); }
+  std::size_t locate(const Word& word) const { return view().locate(word); }
   std::size_t part_begin(std::size_t part) const { return part << part_shift_; }
-  void prefetch(std::size_t at) const { __builtin_prefetch(&cells_[at]); }
+  void prefetch(std::size_t at) const { view().prefetch(at); }
   Row put(std::size_t at, const Word& word, Row row) {
     for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
       Cell& cell = cells_[at];
       if (!cell.row) cell = Cell{word, row};
-      if (cell.word == word) return cell.row;
-      at = next(at);
-    }
-    return 0;
-  }
-  // (a small part may be full to the last cell)
-  Row find(std::size_t at, const Word& word) const {
-    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
-      const Cell& cell = cells_[at];
-      if (!cell.row) return 0;
       if (cell.word == word) return cell.row;
       at = next(at);
     }
@@ -79,19 +82,48 @@ class HashTable {
     Word word;
     Row row;
   };
+
+ public:
+  // What a search needs, by value: a loop that writes can keep it in registers.
+  struct View {
+    const Cell* cells;
+    int shift;
+    std::size_t starts, part_mask;
+    std::size_t locate(const Word& word) const {
+      return static_cast<std::size_t>(spread<Reader>(word) >> shift) & starts;
+    }
+    void prefetch(std::size_t at) const { __builtin_prefetch(&cells[at]); }
+    // (a small part may be full to the last cell)
+    Row find(std::size_t at, const Word& word) const {
+      for (std::size_t steps = 0; steps <= part_mask; ++steps) {
+        const Cell& cell = cells[at];
+        if (!cell.row) return 0;
+        if (cell.word == word) return cell.row;
+        at = (at & ~part_mask) | ((at + 1) & part_mask);
+      }
+      return 0;
+    }
+  };
+  View view() const {
+    return View{cells_.data(), 64 - bits_, starts_, part_mask_};
+  }
+
+ private:
   static constexpr std::size_t line_cells = sizeof(Cell) <= 8    ? 8
                                             : sizeof(Cell) <= 16 ? 4
                                                                  : 2;
   static int bits_for(std::size_t keys, int part_bits) {
     int bits = std::max(4, part_bits + 3);
-    while ((std::size_t{1} << bits) < keys + keys / 2) ++bits;
+    const std::size_t cells = keys <= few_keys ? 6 * keys : keys + keys / 2;
+    while ((std::size_t{1} << bits) < cells) ++bits;
     return bits;
   }
   std::size_t next(std::size_t at) const {
     return (at & ~part_mask_) | ((at + 1) & part_mask_);
   }
+  static constexpr std::size_t few_keys = std::size_t{1} << 14;
   int bits_, part_shift_;
-  std::size_t part_mask_;
+  std::size_t part_mask_, starts_;
   Buffer<Cell> cells_;
 };
 
@@ -124,22 +156,31 @@ class DirectTable {
         rows_(span_ + 3, Start::zero) {}
   std::size_t parts() const { return parts_; }
   std::size_t places() const { return rows_.size(); }
-  std::size_t locate(const Word& word) const {
-    std::int64_t value;
-    const bool whole = Reader::whole(word, value);
-    const std::uint64_t at = static_cast<std::uint64_t>(value) - low_;
-    if (whole && at <= span_) return static_cast<std::size_t>(at);
-    return static_cast<std::size_t>(word == missing_ ? span_ + 1 : span_ + 2);
-  }
+  std::size_t bytes() const { return rows_.size() * sizeof(Row); }
+  struct View {
+    const Row* rows;
+    std::uint64_t low, span;
+    Word missing;
+    std::size_t locate(const Word& word) const {
+      std::int64_t value;
+      const bool whole = Reader::whole(word, value);
+      const std::uint64_t at = static_cast<std::uint64_t>(value) - low;
+      if (whole && at <= span) return static_cast<std::size_t>(at);
+      return static_cast<std::size_t>(word == missing ? span + 1 : span + 2);
+    }
+    void prefetch(std::size_t at) const { __builtin_prefetch(&rows[at]); }
+    Row find(std::size_t at, const Word&) const { return rows[at]; }
+  };
+  View view() const { return View{rows_.data(), low_, span_, missing_}; }
+  std::size_t locate(const Word& word) const { return view().locate(word); }
   std::size_t part_begin(std::size_t part) const {
     return part * places() / parts_;
   }
-  void prefetch(std::size_t at) const { __builtin_prefetch(&rows_[at]); }
+  void prefetch(std::size_t at) const { view().prefetch(at); }
   Row put(std::size_t at, const Word&, Row row) {
     if (!rows_[at]) rows_[at] = row;
     return rows_[at];
   }
-  Row find(std::size_t at, const Word&) const { return rows_[at]; }
   void number(std::size_t at, Row& last) {
     if (rows_[at]) rows_[at] = ++last;
   }

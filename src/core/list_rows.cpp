@@ -33,10 +33,9 @@ void sum_before(const Context& context, std::size_t n, Row* counts) {
 }
 
 // Few keys: each thread counts and lists a stretch of the rows of its own.
-void list_by_stretches(const Context& context, const Grouping& grouping,
-                       std::size_t stretches, Row* starts, Row* rows) {
-  const Row* key = grouping.key.data();
-  const std::size_t n = grouping.key.size(), keys = grouping.most;
+void list_by_stretches(const Context& context, const Row* key, std::size_t n,
+                       std::size_t keys, std::size_t stretches, Row* starts,
+                       Row* rows) {
   // a count for each key and one for none
   Buffer<Row> places(stretches * (keys + 1), Start::zero);
   auto for_stretches = [&](auto&& prefetch, auto&& each) {
@@ -72,10 +71,8 @@ void list_by_stretches(const Context& context, const Grouping& grouping,
 }
 
 // Many keys: each thread goes through all rows for a share of the keys.
-void list_by_shares(const Context& context, const Grouping& grouping,
-                    Row* starts, Row* rows) {
-  const Row* key = grouping.key.data();
-  const std::size_t n = grouping.key.size(), keys = grouping.most;
+void list_by_shares(const Context& context, const Row* key, std::size_t n,
+                    std::size_t keys, Row* starts, Row* rows) {
   // (key 0, none, becomes a place beyond all)
   auto place = [&](std::size_t i) {
     return static_cast<std::size_t>(key[i]) - 1;
@@ -100,12 +97,17 @@ void list_by_shares(const Context& context, const Grouping& grouping,
 
 void list_rows(const Context& context, const Grouping& grouping, Row* starts,
                Row* rows) {
-  const std::size_t n = grouping.key.size();
+  list_rows(context, grouping.key.data(), grouping.key.size(), grouping.most,
+            starts, rows);
+}
+
+void list_rows(const Context& context, const Row* key, std::size_t n,
+               std::size_t keys, Row* starts, Row* rows) {
   const std::size_t stretches = std::size_t{1} << share_bits(context, n);
-  if (stretches * grouping.most <= n)
-    list_by_stretches(context, grouping, stretches, starts, rows);
+  if (stretches * keys <= n)
+    list_by_stretches(context, key, n, keys, stretches, starts, rows);
   else
-    list_by_shares(context, grouping, starts, rows);
+    list_by_shares(context, key, n, keys, starts, rows);
 }
 
 }  // namespace ronda::core

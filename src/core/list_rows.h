@@ -9,5 +9,8 @@ namespace ronda::core {
 // 1 places, `rows` has grouping.listed.
 void list_rows(const Context& context, const Grouping& grouping, Row* starts,
                Row* rows);
+// the same of n rows whose keys are numbers from 1 to `keys`, 0 for none
+void list_rows(const Context& context, const Row* key, std::size_t n,
+               std::size_t keys, Row* starts, Row* rows);
 
 }  // namespace ronda::core

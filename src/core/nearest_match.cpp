@@ -21,6 +21,8 @@ class Coverage {
       steps_.assign(sorted.size() + 1, 0);
       return;
     }
+    back_.reserve(sorted.groups());
+    ahead_.reserve(sorted.groups());
     for (Row s = 1; s <= static_cast<Row>(sorted.groups()); ++s) {
       back_.push_back(sorted.begin(s));
       ahead_.push_back(sorted.end(s));
@@ -38,6 +40,10 @@ class Coverage {
     }
     if (behind.high > behind.low) raise(back_[group - 1], behind.high);
     if (before.high > before.low) lower(ahead_[group - 1], before.low);
+  }
+  // all right rows of a group before a place, however far
+  void reach_back(Row group, std::size_t place) {
+    raise(back_[group - 1], place);
   }
   double count() const {
     double covered = 0;
@@ -115,15 +121,51 @@ bool is_shuffled(const Context& context, const Groups& groups,
   return descents > looks / 10;
 }
 
+// What most ask for: the last row at or before, however far. Both sides are in
+// order, so each group is walked through once.
+template <class T>
+bool is_plain_walk(const NearestSearch<T>& search, const Nearest& nearest) {
+  return nearest.look == Look::back && nearest.ties == Ties::last &&
+         nearest.equal && search.unlimited() && search.has_no_rules();
+}
+
+template <class T>
+void walk_sorted(const Context& context, const SortedGroups<T>& left,
+                 const SortedGroups<T>& right, Coverage<T>* coverage,
+                 Row* partner_of) {
+  for_chunks(
+      context, left.size(),
+      [&](std::size_t, std::size_t begin, std::size_t end) {
+        Row group = left.group_at(begin);
+        for (std::size_t k = begin; k < end; ++group) {
+          const std::size_t stop = std::min(end, left.end(group));
+          if (k == stop) continue;
+          const std::size_t first = right.begin(group), last = right.end(group);
+          std::size_t at = right.first_above(first, last, left.value(k), first);
+          for (; k < stop; ++k) {
+            if (k + prefetch_distance < end)
+              __builtin_prefetch(
+                  &partner_of[left.row(k + prefetch_distance) - 1], 1);
+            const T x = left.value(k);
+            while (at < last && !(x < right.value(at))) ++at;
+            partner_of[left.row(k) - 1] = at > first ? right.row(at - 1) : 0;
+          }
+          if (coverage && at > first) coverage->reach_back(group, at);
+        }
+      });
+}
+
 template <class T>
 void match_sorted(const Context& context, const Groups& groups,
-                  const NearestSearch<T>& search, const T* values,
-                  const std::uint8_t* skip_left, Coverage<T>* coverage,
-                  Row* partner_of) {
+                  const NearestSearch<T>& search, const Nearest& nearest,
+                  const T* values, const std::uint8_t* skip_left,
+                  Coverage<T>* coverage, Row* partner_of) {
   take_road(Road::nearest_sorted_first);
-  const LeftGroups listed(groups);
+  const LeftGroups listed(context, groups);
   SortedGroups<T> left;
   left.build(context, listed.view, values, skip_left);
+  if (is_plain_walk(search, nearest))
+    return walk_sorted(context, left, search.sorted(), coverage, partner_of);
   for_chunks(context, left.size(),
              [&](std::size_t, std::size_t begin, std::size_t end) {
                std::size_t hint = 0;
@@ -225,8 +267,8 @@ NearestPairs match_all(const Context& context, const Groups& groups,
   if (search.one_is_enough()) {
     result.partner_of.assign(groups.left_rows, 0);
     if (is_shuffled(context, groups, left))
-      match_sorted(context, groups, search, left, skip_left, coverage.get(),
-                   result.partner_of.data());
+      match_sorted(context, groups, search, nearest, left, skip_left,
+                   coverage.get(), result.partner_of.data());
     else
       match_singly(context, groups, search, coverage.get(),
                    result.partner_of.data());

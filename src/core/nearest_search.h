@@ -193,6 +193,7 @@ class NearestSearch {
               return within(k, seeker.x);
             })};
   }
+  bool has_no_rules() const { return rules_.empty(); }
   bool unlimited() const { return std::isinf(nearest_.within); }
 
  private:

@@ -224,7 +224,7 @@ template <class T>
 void once_nearest_of(const Context& context, const Groups& groups,
                      const Nearest& nearest, const std::uint8_t* skip_left,
                      const std::uint8_t* skip_right, Row* range) {
-  const LeftGroups listed(groups);
+  const LeftGroups listed(context, groups);
   SortedGroups<T> left, right;
   left.build(context, listed.view, static_cast<const T*>(nearest.left),
              skip_left);

@@ -63,7 +63,8 @@ Buffer<Row> range_uses(const Context& context, const PairsView& pairs);
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
                                  std::size_t most);
 
-// Some consecutive lines of a result: `at` is the number of the first one.
+// Some consecutive lines of a result: `at` is the number of the first one;
+// `left` is null where every left row stands once, in order.
 struct LineBlock {
   std::size_t at, size;
   const Row* left;
@@ -135,12 +136,19 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
     size = 0;
   };
   const Row* starts = pairs_.starts;
+  if (!starts && keep_unmatched_) {
+    // (every left row stands once: nobody asks for its number)
+    for (std::size_t i = begin; i < end; i += block_lines)
+      use(LineBlock{i, std::min(block_lines, end - i), nullptr,
+                    pairs_.range + i});
+    return;
+  }
   if (!starts) {
     for (std::size_t i = begin; i < end; ++i) {
       const Row partner = pairs_.range[i];
       left[size] = static_cast<Row>(i + 1);
       right[size] = partner;
-      size += partner != 0 || keep_unmatched_;
+      size += partner != 0;
       if (size == block_lines) flush();
     }
     return flush();

@@ -5,6 +5,7 @@
 #pragma once
 #include <algorithm>
 #include <array>
+#include <cstdint>
 #include <cstring>
 
 #include "memory.h"
@@ -85,16 +86,51 @@ inline bool in_use(std::uint64_t differing, int k) {
 
 }  // namespace digits
 
+// Up to some thousand entries: by the upper 32 of the bits that differ, eight
+// at a time, then by steps down to where each belongs, which few need. (Where
+// many do, by comparing.)
+template <class T>
+void sort_few(SortEntry<T>* entries, SortEntry<T>* other, std::size_t n) {
+  constexpr std::size_t very_few = 48;
+  if (n <= very_few) {
+    std::sort(entries, entries + n, sorts_before<T>);
+    return;
+  }
+  const std::uint64_t used =
+      digits::differing(entries, n, sort_bits(entries[0].value));
+  if (!used) return;  // (rows ascend)
+  const int top = 63 - __builtin_clzll(used);
+  const int low = std::max(0, top - 31);
+  SortEntry<T>*from = entries, *to = other;
+  for (int shift = low; shift <= top; shift += 8) {
+    if (!(used >> shift & 255)) continue;
+    std::array<Row, 257> places{};
+    auto digit = [&](std::size_t i) {
+      return static_cast<std::size_t>(sort_bits(from[i].value) >> shift & 255);
+    };
+    for (std::size_t i = 0; i < n; ++i) ++places[digit(i) + 1];
+    for (std::size_t b = 1; b < 256; ++b) places[b] += places[b - 1];
+    for (std::size_t i = 0; i < n; ++i)
+      to[static_cast<std::size_t>(places[digit(i)]++)] = from[i];
+    std::swap(from, to);
+  }
+  if (from != entries) std::copy(from, from + n, entries);
+  if (!(used & ((std::uint64_t{1} << low) - 1))) return;
+  std::size_t steps = 0;
+  for (std::size_t i = 1; i < n && steps <= 4 * n; ++i)
+    for (std::size_t k = i; k > 0 && sorts_before(entries[k], entries[k - 1]);
+         --k, ++steps)
+      std::swap(entries[k], entries[k - 1]);
+  if (steps > 4 * n) std::sort(entries, entries + n, sorts_before<T>);
+}
+
 // Sorts on the calling thread alone, without asking for memory: for use inside
 // the bodies of loops. `other` is as large as `entries`. Stable, as rows
 // ascend.
 template <class T>
 void sort_alone(SortEntry<T>* entries, SortEntry<T>* other, std::size_t n,
                 std::size_t few) {
-  if (n <= few) {
-    std::sort(entries, entries + n, sorts_before<T>);
-    return;
-  }
+  if (n <= few) return sort_few(entries, other, n);
   digits::Counts counts;
   const std::uint64_t used =
       digits::differing(entries, n, sort_bits(entries[0].value));

@@ -25,7 +25,8 @@ class SortedGroups {
     if (borrow(context, groups, by, skip)) {
       take_road(Road::rows_borrowed);
     } else {
-      copy(context, groups, by, skip);
+      if (skip || !copy_all(context, groups, by))
+        copy(context, groups, by, skip);
       rows_ascend_ = unsorted_.empty();
       take_road(rows_ascend_ ? Road::rows_copied : Road::rows_sorted);
       if (!unsorted_.empty()) sort(context);
@@ -98,11 +99,46 @@ class SortedGroups {
     return true;
   }
 
+  // By all threads, as each value knows its place; false where one is missing.
+  bool copy_all(const Context& context, const Groups& groups, const T* by) {
+    const auto n = static_cast<std::size_t>(groups.starts[groups.groups]);
+    own_values_ = Buffer<T>(n);
+    own_rows_ = Buffer<Row>(n);
+    std::atomic<bool> whole{true};
+    for_chunks(
+        context, n, [&](std::size_t, std::size_t begin, std::size_t end) {
+          bool sound = true;
+          for (std::size_t k = begin; k < end; ++k) {
+            if (k + prefetch_distance < end)
+              __builtin_prefetch(&by[groups.rows[k + prefetch_distance] - 1]);
+            const Row row = groups.rows[k];
+            own_rows_[k] = row;
+            own_values_[k] = by[row - 1];
+            sound = sound && !is_missing(own_values_[k]);
+          }
+          if (!sound) whole = false;
+        });
+    if (!whole) return false;
+    starts_.assign(groups.starts, groups.starts + groups.groups + 1);
+    values_ = own_values_.data();
+    rows_ = own_rows_.data();
+    size_ = n;
+    Buffer<std::uint8_t> sorted(groups.groups);
+    for_rows(context, groups.groups, [&](std::size_t group) {
+      sorted[group] = std::is_sorted(values_ + starts_[group],
+                                     values_ + starts_[group + 1]);
+    });
+    for (std::size_t group = 0; group < groups.groups; ++group)
+      if (!sorted[group]) unsorted_.push_back(static_cast<Row>(group + 1));
+    return true;
+  }
+
   void copy(const Context& context, const Groups& groups, const T* by,
             const std::uint8_t* skip) {
     const auto n = static_cast<std::size_t>(groups.starts[groups.groups]);
-    own_values_.reserve(n);
-    own_rows_.reserve(n);
+    own_values_ = Buffer<T>(n);
+    own_rows_ = Buffer<Row>(n);
+    std::size_t size = 0;
     starts_.reserve(groups.groups + 1);
     starts_.push_back(0);
     bool in_order = true;
@@ -110,7 +146,7 @@ class SortedGroups {
       while (starts_.size() <= groups.groups &&
              static_cast<std::size_t>(groups.starts[starts_.size()]) <= k) {
         if (!in_order) unsorted_.push_back(static_cast<Row>(starts_.size()));
-        starts_.push_back(own_values_.size());
+        starts_.push_back(size);
         in_order = true;
       }
     };
@@ -122,16 +158,16 @@ class SortedGroups {
         const Row row = groups.rows[k];
         const T value = by[row - 1];
         if (is_missing(value) || (skip && skip[row - 1])) continue;
-        in_order = in_order && (own_values_.size() == starts_.back() ||
-                                !(value < own_values_.back()));
-        own_values_.push_back(value);
-        own_rows_.push_back(row);
+        in_order = in_order &&
+                   (size == starts_.back() || !(value < own_values_[size - 1]));
+        own_values_[size] = value;
+        own_rows_[size++] = row;
       }
     });
     close_groups(n);
     values_ = own_values_.data();
     rows_ = own_rows_.data();
-    size_ = own_values_.size();
+    size_ = size;
   }
 
   // Groups of more rows than a chunk one after the other, by all threads; the
@@ -224,8 +260,10 @@ class SortedGroups {
   std::size_t size_ = 0;
   std::vector<std::size_t> starts_;
   bool rows_ascend_ = true;
-  std::vector<T> own_values_, samples_;
-  std::vector<Row> own_rows_, unsorted_;
+  Buffer<T> own_values_;
+  Buffer<Row> own_rows_;
+  std::vector<T> samples_;
+  std::vector<Row> unsorted_;
 };
 
 }  // namespace ronda::core
