@@ -181,6 +181,10 @@ pair_block_ <- function(matches, row, partner, most) {
     .Call(`_ronda_pair_block_`, matches, row, partner, most)
 }
 
+interval_bounds_ <- function(from, to, open_ended, closed) {
+    .Call(`_ronda_interval_bounds_`, from, to, open_ended, closed)
+}
+
 range_search_ <- function(matches, rules, skip_left, skip_right) {
     .Call(`_ronda_range_search_`, matches, rules, skip_left, skip_right)
 }

@@ -149,7 +149,7 @@ kept_order <- function(pairing) {
     records = compared, pairing = pairing
   )
   order$comparisons <- do.call(c, lapply(seq_along(compared), function(k) {
-    lapply(compared[[k]]$ops, function(op) {
+    lapply(indexed_ops(compared[[k]]$op), function(op) {
       list(left = places$left[k], op = op, right = places$right[k])
     })
   }))

@@ -201,29 +201,31 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         name_pattern = "{column}_{side}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
-  asked <- list(
-    where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
-    max_rows = max_rows, sides = sides, take = take, omit = omit, fold = fold,
-    keys = keys, collisions = collisions, name_pattern = name_pattern, origin = origin,
-    partners = partners, row_numbers = row_numbers, if_absent = if_absent,
-    row_order = row_order
-  )
-  called <- list(left = substitute(left), right = substitute(right), own = missing(sides))
-  again <- NULL
-  if (!missing(left) && !missing(right) && !missing(on) && !...length()) {
-    again <- join_again_(session$plans, left, right, on, rows, asked)
-    if (is.list(again)) {
-      tell_again(again$told, called)
-      return(again$frame)
-    }
-  }
-  call <- quote(join_frames())
-  if (...length()) check_dots_empty(..., call = call)
-  if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
-  code <- frame_code(called$left, called$right)
-  labels <- if (called$own) frame_labels(code) else sides
-  call <- call_with_frames(call, labels, code)
   with_memory_told(verb = environment(), {
+    asked <- list(
+      where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
+      max_rows = max_rows, sides = sides, take = take, omit = omit, fold = fold,
+      keys = keys, collisions = collisions, name_pattern = name_pattern, origin = origin,
+      partners = partners, row_numbers = row_numbers, if_absent = if_absent,
+      row_order = row_order
+    )
+    called <- list(
+      left = substitute(left), right = substitute(right), own = missing(sides)
+    )
+    again <- NULL
+    if (!missing(left) && !missing(right) && !missing(on) && !...length()) {
+      again <- join_again_(session$plans, left, right, on, rows, asked)
+      if (is.list(again)) {
+        tell_again(again$told, called)
+        return(again$frame)
+      }
+    }
+    call <- quote(join_frames())
+    if (...length()) check_dots_empty(..., call = call)
+    if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
+    code <- frame_code(called$left, called$right)
+    labels <- if (called$own) frame_labels(code) else sides
+    call <- call_with_frames(call, labels, code)
     check_choice(rows, names(row_types), "rows", call)
     pairing <- new_pairing(left, right, asked[names(pairing_choices)], labels, code)
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),

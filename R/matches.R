@@ -170,6 +170,13 @@ several_partners <- function(matches) {
   if (has_ranges(matches)) count_several_(matches) else 0
 }
 
+# the same of either side
+several_of <- function(matches, side) {
+  if (side == "left") several_partners(matches) else {
+    sum(partner_counts(matches, side) > 1L)
+  }
+}
+
 # (no pair is written out)
 right_uses <- function(matches) {
   if (!has_ranges(matches)) {

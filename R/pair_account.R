@@ -39,7 +39,7 @@ account_frame <- function(pairing) {
     unmatched = pairing$sizes - matched,
     missing = c(counts$missing_left, counts$missing_right),
     several = vapply(side_names, function(side) {
-      sum(partner_counts(pairing$matches, side) > 1L)
+      as.integer(several_of(pairing$matches, side))
     }, 1L, USE.NAMES = FALSE)
   )
 }

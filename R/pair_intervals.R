@@ -60,15 +60,17 @@ is_extreme <- function(x, int64) {
 interval_bounds <- function(from, to, rule, int64) {
   from <- strip_class(from)
   to <- strip_class(to)
-  ends <- if (int64) int64_infinite_() else c(-Inf, Inf)
+  if (!int64) {
+    return(interval_bounds_(from, to, rule$open_ended, rule$ends == "[]"))
+  }
+  ends <- int64_infinite_()
   missing_from <- missing_number(from, int64)
   missing_to <- missing_number(to, int64)
   if (rule$open_ended) {
     from[missing_from] <- ends[1L]
     to[missing_to] <- ends[2L]
   }
-  compared <- if (int64) int64_compare_(from, to) else sign(from - to)
-  compared[is.nan(compared) & !is.na(from) & !is.na(to)] <- 0 # Inf - Inf
+  compared <- int64_compare_(from, to)
   reversed <- !is.na(compared) & compared > 0
   empty <- !is.na(compared) & compared == 0 & rule$ends != "[]"
   blank <- !rule$open_ended & (missing_from | missing_to)
@@ -143,7 +145,7 @@ several_notes <- function(pairing, part, rule) {
     return(NULL)
   }
   side <- setdiff(side_names, part$several)
-  list(new_note("several", sum(partner_counts(pairing$matches, side) > 1L),
+  list(new_note("several", several_of(pairing$matches, side),
     side = side, label = pairing$labels[side_number(side)],
     other = pairing$labels[side_number(part$several)]
   ))

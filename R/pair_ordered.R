@@ -133,7 +133,7 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
       if (total > limit) stop_candidates(pairing, total, limit, call)
       wanted <- wanted - tabulate(round$left[best], length(open))
       if (ties == "stop") tied <- c(tied, open[wanted < 0])
-      has_more <- unique(round$left)
+      has_more <- which(tabulate(round$left, length(open)) > 0L)
       has_more <- has_more[wanted[has_more] > 0]
       open <- open[has_more]
       wanted <- wanted[has_more]
@@ -153,7 +153,8 @@ nearest_in_rounds <- function(pairing, plan, groups, parts, call) {
 # lists them best first, left row by left row.
 best_of_round <- function(round, keep, ties, wanted) {
   left <- round$left[keep]
-  rank <- seq_along(left) - match(left, left)
+  first <- c(TRUE, diff(left) != 0L)[seq_along(left)]
+  rank <- seq_along(left) - which(first)[cumsum(first)]
   if (ties %in% c("all", "stop")) {
     # (each ranks as the first of its point)
     begins <- c(TRUE, diff(left) != 0L | diff(round$point[keep]) != 0L)

@@ -44,10 +44,17 @@ as_comparisons <- function(term, pairing, environment) {
   if (is.null(numbers)) {
     return(NULL)
   }
-  lapply(named$ops, function(op) comparison(numbers[[1L]], op, numbers[[2L]], FALSE))
+  # (what nearest() chooses among is only tried)
+  chooses <- any(kinds_of(pairing$rules) == "nearest")
+  lapply(if (chooses) named$op else indexed_ops(named$op), function(op) {
+    comparison(numbers[[1L]], op, numbers[[2L]], FALSE)
+  })
 }
 
-# What a term compares: list(left, ops, right), names of columns and what must hold of
+# What is equal is neither below nor above, which an index knows of.
+indexed_ops <- function(op) if (op == "==") c(">=", "<=") else op
+
+# What a term compares: list(left, op, right), names of columns and what must hold of
 # them; NULL where it is no comparison of one left and one right column
 compared_names <- function(term, environment) {
   term <- without_brackets(term)
@@ -67,11 +74,7 @@ compared_names <- function(term, environment) {
     sides <- rev(sides)
     if (op %in% c("<", "<=", ">", ">=")) op <- flip_op(op)
   }
-  # (what is equal is neither below nor above)
-  list(
-    left = sides[[1L]]$name, ops = if (op == "==") c(">=", "<=") else op,
-    right = sides[[2L]]$name
-  )
+  list(left = sides[[1L]]$name, op = op, right = sides[[2L]]$name)
 }
 
 without_brackets <- function(code) {
@@ -110,7 +113,7 @@ plain_column <- function(frame, name) {
 }
 
 # Two columns as numbers that compare as R compares the columns; NULL where they are not
-# both numbers, dates, times or durations of one unit. (64-bit integers are left to R,
+# both numbers (or flags), dates, times or durations of one unit. (64-bit integers are left to R,
 # which compares them as the package that is loaded tells it to.)
 comparable_numbers <- function(x, y) {
   kinds <- vapply(list(x, y), compared_as, "")
@@ -121,10 +124,10 @@ comparable_numbers <- function(x, y) {
 }
 
 compared_as <- function(x) {
-  if (!typeof(x) %in% c("integer", "double")) {
+  class <- oldClass(x)
+  if (!typeof(x) %in% c("integer", "double", if (is.null(class)) "logical")) {
     return(NA_character_)
   }
-  class <- oldClass(x)
   if (is.null(class)) {
     "number"
   } else if (identical(class, "Date")) {

@@ -1,29 +1,34 @@
-# Ordered rules beside the floor's loop and the same work by hand.
+# Ordered rules beside plain loops, each written for its one case (bench/floor/ordered.cpp).
 #
-#   Rscript bench/ordered.R [rows] [folder of the floor]
+#   Rscript bench/ordered.R ["1e6 1e7"]
 #
-# Ratios of the best of three in one process, the contenders in turn. Results
-# are compared first. Written to bench/ordered.csv when rows is 1e7.
+# Seconds, the best of some turns, the contenders one after the other in each; results are
+# compared first. `target`: the ratio to stay below. Nearest in groups is beside one loop
+# over sorted rows, and shuffled beside that and order() of both sides; the others beside
+# loops on two threads (and order() where they need it). Written to bench/ordered.csv.
+source("bench/common.R")
 arguments <- commandArgs(TRUE)
-sizes <- if (length(arguments)) as.numeric(arguments[1]) else c(1e6, 1e7)
-floor <- if (length(arguments) > 1) arguments[2] else "../shared/floor"
+sizes <- as.numeric(strsplit(if (length(arguments)) arguments[1] else "1e6 1e7", " ")[[1]])
 library(ronda)
-Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
-Rcpp::sourceCpp(file.path(floor, "floor.cpp"))
 options(ronda.receipt = FALSE)
+Sys.setenv(PKG_CXXFLAGS = "-fopenmp -O3 -march=native", PKG_LIBS = "-fopenmp")
+Rcpp::sourceCpp("bench/floor/ordered.cpp")
 
-seconds <- function(f) {
-  gc(FALSE)
-  system.time(f())[["elapsed"]]
+# (reads a value of each column, so that nothing stays deferred)
+touched <- function(x) for (column in x) column[length(column)] + 0
+
+same <- function(x, y) {
+  identical(unname(lapply(x, as.vector)), unname(lapply(y, as.vector)))
 }
-best <- function(runs, times = 3) {
-  apply(replicate(times, vapply(runs, seconds, 0)), 1, min)
-}
-line <- function(case, n, runs, what) {
-  found <- best(runs)
-  data.frame(case, rows = n, ronda = found[["ronda"]], other = what,
-    other_seconds = found[["other"]],
-    ratio = round(found[["ronda"]] / found[["other"]], 2)
+
+line <- function(case, n, ours, floor, target, beside = "a loop on two threads") {
+  if (!same(ours(), floor())) stop(case, ": not what the loop gives")
+  found <- best_of_turns(list(
+    ronda = function() touched(ours()), floor = function() touched(floor())
+  ), 3)
+  data.frame(case, rows = n, ronda_s = round(found[["ronda"]], 3),
+    beside_s = round(found[["floor"]], 3), ratio = round(found[["ronda"]] / found[["floor"]], 2),
+    target = target, beside = beside
   )
 }
 
@@ -31,97 +36,112 @@ readings <- function(n, groups) {
   g <- sort(sample.int(groups, n, TRUE))
   t <- runif(n, 0, 1e6)
   t <- t[order(g, t, method = "radix")]
-  data.frame(g = g, t = t, v = runif(n))
+  data.frame(g = g, t = t, v = t / 3) # (rows of one time are alike)
 }
 
-nearest_lines <- function(n, groups) {
+in_groups <- function(n, groups) {
   set.seed(1)
   l <- readings(n, groups)[c("g", "t")]
   r <- readings(n, groups)
-  on <- list("g", nearest("t"))
-  if (groups == 1L) on <- on[2]
-  ours <- function(l, r) join_frames(l, r, on = on, take = "v")
-  floor <- function() touch(floor_nearest(l$g, l$t, r$g, r$t, r$v))
-  stopifnot(identical(ours(l, r)$v, floor_nearest(l$g, l$t, r$g, r$t, r$v)[[3]]))
-  sorted <- line(sprintf("nearest, sorted, %d groups", groups), n, list(
-    ronda = function() touch(ours(l, r)), other = floor
-  ), "floor")
-  ls <- l[sample.int(n), ]
-  rs <- r[sample.int(n), ]
+  on <- if (groups == 1) nearest("t") else list("g", nearest("t"))
+  join <- function(l, r) join_frames(l, r, on = on, take = "v")
+  floor <- function() floor_nearest(l$g, l$t, r$g, r$t, r$v)
+  sorted <- line(sprintf("nearest, sorted, %g groups", groups), n,
+    function() join(l, r), floor, 1.3, "a loop"
+  )
+  i <- sample.int(n)
+  j <- sample.int(n)
+  ls <- l[i, ]
+  rs <- r[j, ]
   row.names(ls) <- row.names(rs) <- NULL
-  shuffled <- line(sprintf("nearest, shuffled, %d groups", groups), n, list(
-    ronda = function() touch(ours(ls, rs)),
-    other = function() {
+  # (what is compared: the rows in the order of the sorted frame)
+  back <- order(i)
+  stopifnot(identical(join(ls, rs)$v[back], join(l, r)$v))
+  found <- best_of_turns(list(
+    ronda = function() touched(join(ls, rs)),
+    floor = function() {
       order(ls$g, ls$t, method = "radix")
       order(rs$g, rs$t, method = "radix")
-      floor()
+      touched(floor())
     }
-  ), "floor and order() of both sides")
-  rbind(sorted, shuffled)
+  ), 3)
+  rbind(sorted, data.frame(case = sprintf("nearest, shuffled, %g groups", groups), rows = n,
+    ronda_s = round(found[["ronda"]], 3), beside_s = round(found[["floor"]], 3),
+    ratio = round(found[["ronda"]] / found[["floor"]], 2), target = 1.3,
+    beside = "a loop, and order() of both sides"
+  ))
 }
 
-band_line <- function(n) {
+multiply <- "rows-multiply"
+
+inside_line <- function(n) {
   set.seed(2)
-  bands <- data.frame(from = 0:999, to = 1:1000, fare = runif(1000))
+  bands <- data.frame(from = 0:999 + 0, to = 1:1000 + 0, fare = runif(1000))
   points <- data.frame(km = runif(n, -5, 1005))
-  ours <- function() join_frames(points, bands, on = inside("km", "from", "to"))
-  hand <- function() {
-    i <- findInterval(points$km, c(bands$from, 1000))
-    i[i == 0L | i > 1000L] <- NA
-    data.frame(points, bands[i, ], row.names = NULL)
-  }
-  # what is written by hand without naming rows
-  lean <- function() {
-    i <- findInterval(points$km, c(bands$from, 1000))
-    i[i == 0L | i > 1000L] <- NA
-    list(points$km, bands$from[i], bands$to[i], bands$fare[i])
-  }
-  stopifnot(identical(ours()$fare, lean()[[4]]))
-  line("inside, 1,000 bands", n, list(
-    ronda = function() touch(ours()), other = lean
-  ), "findInterval() and [")
-}
-
-overlap_lines <- function() {
-  found <- vapply(c(1e4, 1e5, 1e6), function(n) {
-    set.seed(3)
-    intervals <- function() {
-      from <- runif(n, 0, n)
-      data.frame(from, to = from + runif(n, 0, 2))
-    }
-    x <- intervals()
-    y <- intervals()
-    min(replicate(3, seconds(function() {
-      join_frames(x, y, on = overlap("from", "to", "from", "to"),
-        rows = "inner", expect = "rows-multiply"
-      )
-    })))
-  }, 0)
-  n <- c(1e4, 1e5, 1e6)
-  data.frame(case = "overlap, about 2 each", rows = n, ronda = found,
-    other = "seconds per n log n, to that of 1e4", other_seconds = NA,
-    ratio = round((found / (n * log(n))) / (found[1] / (1e4 * log(1e4))), 2)
+  line("inside, 1,000 bands", n,
+    function() join_frames(points, bands, on = inside("km", "from", "to")),
+    function() floor_inside(points$km, bands$from, bands$to, bands$fare), 1.5
   )
 }
 
-condition_line <- function(n = 1e5) {
+overlap_line <- function(n) {
+  set.seed(3)
+  intervals <- function() {
+    from <- runif(n, 0, n)
+    data.frame(from, to = from + runif(n, 0, 2))
+  }
+  x <- intervals()
+  y <- intervals()
+  line("overlap, about 2 each, shuffled", n,
+    function() join_frames(x, y, on = overlap("from", "to", "from", "to"), rows = "inner",
+      expect = multiply
+    ),
+    function() floor_overlap(x$from, x$to, y$from, y$to, order(y$from, method = "radix")),
+    1.5, "a loop on two threads, and order() of the right side"
+  )
+}
+
+around_line <- function(n) {
   set.seed(4)
-  x <- data.frame(t = runif(n), a = runif(n) < 0.5)
-  y <- data.frame(t = runif(n), b = runif(n) < 0.5)
-  data.frame(case = "nearest with a condition half pass, 1 group", rows = n,
-    ronda = seconds(function() {
-      join_frames(x, y, on = nearest("t"), where = ~ left$a == right$b)
-    }), other = "", other_seconds = NA, ratio = NA
+  l <- data.frame(t = sort(runif(n, 0, n)))
+  r <- data.frame(t = sort(runif(n, 0, n)), v = runif(n))
+  line("around, 3 each, in order", n,
+    function() join_frames(l, r, on = around("t", before = 2, after = 1), rows = "inner",
+      expect = multiply
+    ),
+    function() floor_around(l$t, r$t, r$v, 2, 1), 1.5
   )
 }
 
-table <- do.call(rbind, c(
-  lapply(sizes, function(n) {
-    rbind(nearest_lines(n, 1L), nearest_lines(n, 10000L), band_line(n))
-  }),
-  list(overlap_lines(), condition_line())
-))
-print(table, row.names = FALSE, digits = 3)
-if (1e7 %in% sizes) {
-  utils::write.csv(table, "bench/ordered.csv", row.names = FALSE)
+two_rules_line <- function(n) {
+  set.seed(5)
+  l <- data.frame(t = sort(runif(n, 0, n)), w = runif(n))
+  from <- sort(runif(n, 0, n))
+  r <- data.frame(from, to = from + runif(n, 0, 4), most = runif(n))
+  line("inside and a second comparison, in order", n,
+    function() join_frames(l, r, on = list(inside("t", "from", "to"), relate("w", "<=", "most")),
+      rows = "inner", expect = multiply
+    ),
+    function() floor_two_rules(l$t, l$w, r$from, r$to, r$most), 1.5
+  )
 }
+
+where_line <- function(n) {
+  set.seed(6)
+  l <- data.frame(t = sort(runif(n)), a = runif(n) < 0.5)
+  r <- data.frame(t = sort(runif(n)), b = runif(n) < 0.5)
+  line("nearest with a condition that half pass", n,
+    function() join_frames(l, r, on = nearest("t"), where = ~ left$a == right$b),
+    function() floor_nearest_where(l$t, l$a, r$t, r$b), 1.5
+  )
+}
+
+table <- do.call(rbind, lapply(sizes, function(n) {
+  rbind(
+    do.call(rbind, lapply(c(1, 100, 1e4, 1e6), in_groups, n = n)), inside_line(n),
+    if (n <= 1e6) rbind(overlap_line(n), around_line(n), two_rules_line(n), where_line(n))
+  )
+}))
+print(table, row.names = FALSE)
+slower_than_stored(table, "bench/ordered.csv", c("case", "rows"))
+store_table(table, "bench/ordered.csv", identical(sizes, c(1e6, 1e7)))

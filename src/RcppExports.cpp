@@ -517,6 +517,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// interval_bounds_
+List interval_bounds_(NumericVector from, NumericVector to, bool open_ended, bool closed);
+RcppExport SEXP _ronda_interval_bounds_(SEXP fromSEXP, SEXP toSEXP, SEXP open_endedSEXP, SEXP closedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< NumericVector >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type to(toSEXP);
+    Rcpp::traits::input_parameter< bool >::type open_ended(open_endedSEXP);
+    Rcpp::traits::input_parameter< bool >::type closed(closedSEXP);
+    rcpp_result_gen = Rcpp::wrap(interval_bounds_(from, to, open_ended, closed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // range_search_
 SEXP range_search_(List matches, List rules, SEXP skip_left, SEXP skip_right);
 RcppExport SEXP _ronda_range_search_(SEXP matchesSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
@@ -803,6 +816,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 2},
     {"_ronda_sort_rows_", (DL_FUNC) &_ronda_sort_rows_, 3},
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 4},
+    {"_ronda_interval_bounds_", (DL_FUNC) &_ronda_interval_bounds_, 4},
     {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 4},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_fold_", (DL_FUNC) &_ronda_range_fold_, 2},

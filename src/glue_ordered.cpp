@@ -1,4 +1,6 @@
 // Ordered rules: ranges, windows, nearest.
+#include <algorithm>
+#include <cmath>
 #include <memory>
 
 #include "core/nearest_match.h"
@@ -42,6 +44,8 @@ struct OwnedGroups {
     view.groups = view.right_rows;
   }
 };
+
+bool has_no_value(double value) { return value != value; }
 
 std::vector<core::Comparison> as_rules(const List& rules,
                                        const core::Groups& groups) {
@@ -87,16 +91,19 @@ core::Nearest as_nearest(const List& spec, std::size_t left_rows,
 }
 
 // Each left row has its own range, or its one partner where none has more.
-List as_matches(const core::PairList& list, std::size_t right_rows) {
+List as_matches(const core::Context& context, const core::PairList& list,
+                std::size_t right_rows) {
   const auto n = static_cast<R_xlen_t>(list.counts.size());
-  IntegerVector range(glue::new_vector(INTSXP, list.counts.size()));
+  Shield<SEXP> kept(glue::new_rows(context, list.counts.size()));
+  int* range = INTEGER(kept);
   bool single = true;
   for (core::Row count : list.counts) single = single && count <= 1;
   if (single) {
     std::size_t at = 0;
     for (R_xlen_t i = 0; i < n; ++i)
       range[i] = list.counts[i] ? list.rows[at++] : 0;
-    return glue::new_matches(range, R_NilValue, R_NilValue, right_rows);
+    glue::vouch_for_rows(kept, static_cast<R_xlen_t>(right_rows));
+    return glue::new_matches(kept, R_NilValue, R_NilValue, right_rows);
   }
   IntegerVector starts(glue::new_vector(INTSXP, list.counts.size() + 1));
   starts[0] = 0;
@@ -104,13 +111,17 @@ List as_matches(const core::PairList& list, std::size_t right_rows) {
     range[i] = list.counts[i] ? static_cast<int>(i + 1) : 0;
     starts[i + 1] = starts[i] + list.counts[i];
   }
+  glue::vouch_for_rows(kept, n);
   const IntegerVector partners = glue::as_rows(list.rows);
-  return glue::new_matches(range, starts, partners, right_rows);
+  return glue::new_matches(kept, starts, partners, right_rows);
 }
 
-List as_matches(const std::vector<core::Row>& partner_of,
+List as_matches(const core::Context& context,
+                const std::vector<core::Row>& partner_of,
                 std::size_t right_rows) {
-  const IntegerVector range = glue::as_rows(partner_of);
+  Shield<SEXP> range(glue::new_rows(context, partner_of.size()));
+  std::copy(partner_of.begin(), partner_of.end(), INTEGER(range));
+  glue::vouch_for_rows(range, static_cast<R_xlen_t>(right_rows));
   return glue::new_matches(range, R_NilValue, R_NilValue, right_rows);
 }
 
@@ -150,6 +161,63 @@ Owned& search_of(SEXP pointer) {
 
 }  // namespace
 
+// The bounds of intervals with what is missing settled, and the rows that pair
+// with nothing, as flags; how many of them are reversed, empty or lack a bound.
+// (What is as it was given is given back; `skip` is NULL where it flags none.)
+// [[Rcpp::export(rng = false)]]
+List interval_bounds_(NumericVector from, NumericVector to, bool open_ended,
+                      bool closed) {
+  return glue::guarded([&] {
+    const R_xlen_t n = from.size();
+    glue::require(to.size() == n, "the bounds of intervals");
+    const core::Context context = glue::current_context();
+    NumericVector low = from, high = to;
+    if (open_ended) {
+      low = clone(from);
+      high = clone(to);
+      std::replace_if(low.begin(), low.end(), has_no_value,
+                      -static_cast<double>(INFINITY));
+      std::replace_if(high.begin(), high.end(), has_no_value,
+                      static_cast<double>(INFINITY));
+    }
+    const double *a = low.begin(), *b = high.begin();
+    std::atomic<std::int64_t> reversed{0}, empty{0}, blank{0};
+    auto for_each = [&](auto&& flag) {
+      core::for_chunks(context, static_cast<std::size_t>(n),
+                       [&](std::size_t, std::size_t begin, std::size_t end) {
+                         std::int64_t over = 0, none = 0, missing = 0;
+                         for (std::size_t k = begin; k < end; ++k) {
+                           const bool is_blank = a[k] != a[k] || b[k] != b[k];
+                           const bool is_over = a[k] > b[k];
+                           const bool is_none = a[k] == b[k] && !closed;
+                           missing += is_blank;
+                           over += is_over;
+                           none += is_none;
+                           flag(k, is_blank || is_over || is_none);
+                         }
+                         reversed += over;
+                         empty += none;
+                         blank += missing;
+                       });
+    };
+    for_each([](std::size_t, bool) {});
+    const auto count = [](const std::atomic<std::int64_t>& of) {
+      return static_cast<double>(of.load());
+    };
+    const double counts[] = {count(reversed), count(empty), count(blank)};
+    RObject skip;
+    if (counts[0] + counts[1] + counts[2] > 0) {
+      LogicalVector flags(no_init(n));
+      int* at = flags.begin();
+      for_each([at](std::size_t k, bool flag) { at[k] = flag; });
+      skip = flags;
+    }
+    return List::create(_["from"] = low, _["to"] = high, _["skip"] = skip,
+                        _["reversed"] = counts[0], _["empty"] = counts[1],
+                        _["missing"] = counts[2]);
+  });
+}
+
 // [[Rcpp::export(rng = false)]]
 SEXP range_search_(List matches, List rules, SEXP skip_left, SEXP skip_right) {
   return glue::guarded([&]() -> SEXP {
@@ -175,7 +243,8 @@ List range_all_(SEXP search, double limit) {
         ranges.search->all(glue::current_context(), limit);
     RObject matches;
     if (list.pairs <= limit)
-      matches = as_matches(list, ranges.groups.view.right_rows);
+      matches = as_matches(glue::current_context(), list,
+                           ranges.groups.view.right_rows);
     return List::create(_["matches"] = matches, _["pairs"] = list.pairs,
                         _["on_end"] = static_cast<double>(list.on_end));
   });
@@ -238,8 +307,8 @@ List match_nearest_(List matches, List nearest, List rules, SEXP skip_left,
     const bool single = found.list.counts.empty();
     RObject made;
     if (!found.too_many)
-      made = single ? as_matches(found.partner_of, groups.right_rows)
-                    : as_matches(found.list, groups.right_rows);
+      made = single ? as_matches(context, found.partner_of, groups.right_rows)
+                    : as_matches(context, found.list, groups.right_rows);
     return List::create(
         _["matches"] = made, _["pairs"] = found.list.pairs,
         _["tied"] = glue::as_rows(found.tied),

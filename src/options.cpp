@@ -66,6 +66,7 @@ core::Compare as_compare(const std::string& op) {
   if (op == ">") return core::Compare::greater;
   if (op == ">=") return core::Compare::greater_equal;
   if (op == "!=") return core::Compare::unequal;
+  if (op == "==") return core::Compare::equal;
   Rcpp::stop("as_compare(): no comparison '%s'", op);
 }
 

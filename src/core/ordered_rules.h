@@ -10,7 +10,7 @@
 
 namespace ronda::core {
 
-enum class Compare { less, less_equal, greater, greater_equal, unequal };
+enum class Compare { less, less_equal, greater, greater_equal, unequal, equal };
 
 struct Comparison {
   Compare op = Compare::less;
@@ -53,6 +53,8 @@ Outcome compare(T left, T right, const Comparison& rule) {
       return left >= right ? Outcome::yes : Outcome::no;
     case Compare::unequal:
       return equal ? Outcome::no : Outcome::yes;
+    case Compare::equal:
+      return equal ? Outcome::yes : Outcome::no;
   }
   return Outcome::no;
 }

@@ -20,22 +20,71 @@ Buffer<Row> range_uses(const Context& context, const PairsView& pairs) {
 
 namespace {
 
-// Threads may set the same flag at once: always to the same value.
+// Threads may set the same flag at once: always to the same value. (One that is
+// set is not written again: where right rows are few, each write would take
+// them from the other threads' caches.)
 Buffer<std::uint8_t> mark_ranges(const Context& context,
                                  const PairsView& pairs) {
   Buffer<std::uint8_t> marks(pairs.starts ? pairs.ranges : pairs.right_rows,
                              Start::zero);
-  for_chunks(context, pairs.left_rows,
-             [&](std::size_t, std::size_t begin, std::size_t end) {
-               for (std::size_t i = begin; i < end; ++i)
-                 if (pairs.range[i])
-                   __atomic_store_n(&marks[pairs.range[i] - 1], 1,
-                                    __ATOMIC_RELAXED);
-             });
+  for_chunks(
+      context, pairs.left_rows,
+      [&](std::size_t, std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+          if (pairs.range[i] &&
+              !__atomic_load_n(&marks[pairs.range[i] - 1], __ATOMIC_RELAXED))
+            __atomic_store_n(&marks[pairs.range[i] - 1], 1, __ATOMIC_RELAXED);
+      });
   return marks;
 }
 
+// Partners that ascend with the left rows, as in frames that are in one order,
+// are counted by where they change.
+struct Ascent {
+  std::size_t matched = 0, changes = 0;
+  Row first = 0, last = 0;  // 0: none has a partner
+  bool ascends = true;
+};
+
+Ascent ascent_of(const Row* range, std::size_t begin, std::size_t end) {
+  Ascent ascent;
+  for (std::size_t i = begin; i < end && ascent.ascends; ++i) {
+    const Row row = range[i];
+    if (row == 0) continue;
+    ++ascent.matched;
+    if (ascent.first == 0) ascent.first = row;
+    ascent.ascends = row >= ascent.last;
+    ascent.changes += row != ascent.last;
+    ascent.last = row;
+  }
+  return ascent;
+}
+
+bool count_ascending(const Context& context, const PairsView& pairs,
+                     PairCounts& counts) {
+  std::vector<Ascent> parts(chunk_count(context, pairs.left_rows));
+  std::atomic<bool> ascends{true};
+  for_chunks(context, pairs.left_rows,
+             [&](std::size_t chunk, std::size_t begin, std::size_t end) {
+               if (!ascends) return;
+               parts[chunk] = ascent_of(pairs.range, begin, end);
+               if (!parts[chunk].ascends) ascends = false;
+             });
+  Ascent all;
+  for (const Ascent& part : parts) {
+    if (part.first == 0) continue;
+    if (part.first < all.last) ascends = false;
+    all.matched += part.matched;
+    all.changes += part.changes - (part.first == all.last);
+    all.last = part.last;
+  }
+  if (ascends) counts = single_counts(all.matched, all.changes);
+  return ascends;
+}
+
 PairCounts count_single(const Context& context, const PairsView& pairs) {
+  PairCounts counts;
+  if (count_ascending(context, pairs, counts)) return counts;
   const Buffer<std::uint8_t> marks = mark_ranges(context, pairs);
   return single_counts(
       count_rows(context, pairs.left_rows,

@@ -2,15 +2,18 @@
 // above (right <= left) and one that bounds it, or another right number, from
 // below. Right rows are sorted by the first; within the prefix that it allows,
 // the second is a range too where its numbers ascend likewise (windows, bands
-// that don't overlap), else a tree of maxima finds the rows. All other
-// comparisons are tried on the rows found. The indexed ones are searched as if
-// ends belonged to them, so that values on an excluded end can be told.
+// that don't overlap). Else the highest number so far, which ascends, tells
+// where the rows begin that may hold; where these are many a tree of maxima
+// finds the ones that do. All other comparisons are tried on the rows found.
+// The indexed ones are searched as if ends belonged to them, so that values on
+// an excluded end can be told.
 #include "range_match.h"
 
 #include <memory>
 #include <numeric>
 #include <type_traits>
 
+#include "search.h"
 #include "sorted_groups.h"
 
 namespace ronda::core {
@@ -96,7 +99,7 @@ class RangeMatcher {
     for (const Comparison& rule : rules)
       if (&rule != choice.above && &rule != choice.below)
         others_.push_back(rule);
-    if (choice.above && choice.below) index_second();
+    if (choice.above && choice.below) index_second(context);
     spans_ = counts_from_ranges() && sorted_.is_identity();
   }
 
@@ -111,10 +114,11 @@ class RangeMatcher {
       const T x = choice_.above->template left_as<T>()[i];
       high = sorted_.first_above(low, high, x, hint);
     }
-    if (choice_.below && (same_ || ascends_ || !choice_.above)) {
+    if (choice_.below && !tree_) {
       const T y = choice_.below->template left_as<T>()[i];
-      low = ascends_ ? first_second(low, high, y)
-                     : sorted_.first_at_or_above(low, high, y, low);
+      low = same_ || !choice_.above
+                ? sorted_.first_at_or_above(low, high, y, low)
+                : first_second(ascends_ ? second_ : highest_, low, high, y);
     }
   }
 
@@ -177,33 +181,13 @@ class RangeMatcher {
     return true;
   }
 
-  // An upper bound of the pairs, from the ranges alone; exact but for
-  // excluded ends where nothing is left to filter.
-  double count_ranges(const Context& context) const {
-    std::vector<double> parts(chunk_count(context, groups_.left_rows), 0);
-    for_chunks(context, groups_.left_rows,
-               [&](std::size_t k, std::size_t begin, std::size_t end) {
-                 std::size_t hint = 0;
-                 double pairs = 0;
-                 for (std::size_t i = begin; i < end; ++i) {
-                   if (skips(i)) continue;
-                   std::size_t low, high;
-                   range(i, hint, low, high);
-                   hint = high;
-                   pairs += static_cast<double>(high - low);
-                 }
-                 parts[k] = pairs;
-               });
-    return std::accumulate(parts.begin(), parts.end(), 0.0);
-  }
-
   void tell_road() const {
     take_road(tree_      ? Road::ranges_by_tree
               : ascends_ ? Road::ranges_ascending
                          : Road::ranges_by_one);
   }
   bool counts_from_ranges() const {
-    return others_.empty() && !tree_ && !is_strict(choice_.above) &&
+    return others_.empty() && highest_.empty() && !is_strict(choice_.above) &&
            !is_strict(choice_.below);
   }
 
@@ -226,13 +210,13 @@ class RangeMatcher {
     return rule && (rule->op == Compare::less || rule->op == Compare::greater);
   }
 
-  void index_second() {
+  void index_second(const Context& context) {
     same_ = choice_.above->right == choice_.below->right;
     if (same_) return;
     const T* second = choice_.below->template right_as<T>();
     second_.resize(sorted_.size());
-    for (std::size_t k = 0; k < second_.size(); ++k)
-      second_[k] = second[sorted_.row(k) - 1];
+    for_rows(context, second_.size(),
+             [&](std::size_t k) { second_[k] = second[sorted_.row(k) - 1]; });
     ascends_ = true;
     for (Row s = 1; s <= static_cast<Row>(sorted_.groups()) && ascends_; ++s)
       for (std::size_t k = sorted_.begin(s); k < sorted_.end(s); ++k)
@@ -241,25 +225,49 @@ class RangeMatcher {
     if (ascends_) return;
     for (T& value : second_)
       if (is_missing(value)) value = lowest();
-    tree_ = std::make_unique<MaxTree<T>>(second_);
+    highest_ = second_;
+    for (Row s = 1; s <= static_cast<Row>(sorted_.groups()); ++s)
+      for (std::size_t k = sorted_.begin(s) + 1; k < sorted_.end(s); ++k)
+        highest_[k] = std::max(highest_[k], highest_[k - 1]);
+    if (rows_to_look_at() >
+        std::min(few_to_look_at, static_cast<double>(context.chunk_rows)))
+      tree_ = std::make_unique<MaxTree<T>>(second_);
   }
+  // how many rows a left row has to look at without a tree, by some of them
+  double rows_to_look_at() const {
+    const std::size_t n = groups_.left_rows;
+    const std::size_t looks = std::min<std::size_t>(n, 1000);
+    std::size_t rows = 0, looked = 0;
+    for (std::size_t look = 0; look < looks; ++look) {
+      const std::size_t i = look * (n / looks);
+      if (skips(i)) continue;
+      std::size_t low, high;
+      range(i, 0, low, high);
+      rows += high - std::min(low, high);
+      ++looked;
+    }
+    return looked ? static_cast<double>(rows) / static_cast<double>(looked) : 0;
+  }
+  static constexpr double few_to_look_at = 24;
   static T lowest() {
     if constexpr (std::is_same_v<T, double>) return -INFINITY;
     return INT64_MIN;
   }
 
-  // The first position in [low, high) whose second number is not below y:
-  // most often the last one or two, so it is looked for from there.
-  std::size_t first_second(std::size_t low, std::size_t high, T y) const {
-    for (int step = 0; step < 4; ++step) {
-      if (high == low || second_[high - 1] < y) return high;
-      --high;
+  // The first position in [low, high) whose number is not below y: most often
+  // one of the last, so it is looked for from there, in growing steps.
+  static std::size_t first_second(const std::vector<T>& values, std::size_t low,
+                                  std::size_t high, T y) {
+    std::size_t step = 1;
+    while (high > low && !(values[high - 1] < y)) {
+      const std::size_t back = std::min(step, high - low);
+      if (values[high - back] < y)
+        return partition(high - back, high,
+                         [&](std::size_t k) { return values[k] < y; });
+      high -= back;
+      step *= 2;
     }
-    return static_cast<std::size_t>(
-        std::lower_bound(second_.begin() + static_cast<std::ptrdiff_t>(low),
-                         second_.begin() + static_cast<std::ptrdiff_t>(high),
-                         y) -
-        second_.begin());
+    return high;
   }
 
   Outcome outcome(std::size_t i, Row row) const {
@@ -282,7 +290,7 @@ class RangeMatcher {
   const std::uint8_t* skip_left_;
   SortedGroups<T> sorted_;
   std::vector<Comparison> others_;
-  std::vector<T> second_;
+  std::vector<T> second_, highest_;
   bool same_ = false, ascends_ = false, spans_ = false;
   std::unique_ptr<MaxTree<T>> tree_;
 };
@@ -312,7 +320,6 @@ class PlainMatcher {
   }
   void tell_road() const { take_road(Road::ranges_tried); }
   bool counts_from_ranges() const { return false; }
-  double count_ranges(const Context&) const { return 0; }
 
  private:
   const Groups& groups_;
@@ -352,10 +359,6 @@ template <class Matcher>
 PairList match_all(const Context& context, const Matcher& matcher,
                    std::size_t left_rows, double limit) {
   PairList list;
-  if (matcher.counts_from_ranges()) {
-    list.pairs = matcher.count_ranges(context);
-    if (list.pairs > limit) return list;
-  }
   std::vector<Part> parts(chunk_count(context, left_rows));
   std::atomic<std::int64_t> pairs{0};
   for_chunks(context, left_rows,

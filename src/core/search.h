@@ -8,7 +8,9 @@ namespace ronda::core {
 // holds for all places up to one and for none from there on. Without branches:
 // it is as likely on either side.
 template <class Before>
-std::size_t partition(std::size_t begin, std::size_t end, Before&& before) {
+[[gnu::always_inline]] inline std::size_t partition(std::size_t begin,
+                                                    std::size_t end,
+                                                    Before&& before) {
   std::size_t length = end - begin;
   while (length > 1) {
     const std::size_t half = length / 2;

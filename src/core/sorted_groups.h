@@ -228,7 +228,7 @@ class SortedGroups {
     } else {
       end = hint - 1;
     }
-    if (end - begin <= 4 * stride)
+    if (end - begin <= 64 * stride)
       return partition_values(values_, begin, end, before);
     return find_far(begin, end, before);
   }

@@ -43,7 +43,7 @@ again_call <- local({
 })
 
 sound_calls <- list(
-  join_again_ = again_call, columns_like_ = list(again_call[[3L]], c("factor", "Date")),
+  interval_bounds_ = list(c(1, NA, 3), c(2, 2, 1), FALSE, FALSE), join_again_ = again_call, columns_like_ = list(again_call[[3L]], c("factor", "Date")),
   fold_pairs_ = list(matches, folds, FALSE), fold_pairs_ = list(matches, folds[1:2], TRUE),
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
   gather_ = list(x = text, rows = c(3L, 0L, 1L)),
