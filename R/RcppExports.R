@@ -21,6 +21,10 @@ patch_ <- function(x, instead_of, from, rows) {
     .Call(`_ronda_patch_`, x, instead_of, from, rows)
 }
 
+merge_values_ <- function(x, y, left, right, how) {
+    .Call(`_ronda_merge_values_`, x, y, left, right, how)
+}
+
 int64_from_number_ <- function(x) {
     .Call(`_ronda_int64_from_number_`, x)
 }
@@ -165,6 +169,10 @@ matched_right_ <- function(matches) {
     .Call(`_ronda_matched_right_`, matches)
 }
 
+left_rows_ <- function(range, matched) {
+    .Call(`_ronda_left_rows_`, range, matched)
+}
+
 partner_counts_ <- function(matches) {
     .Call(`_ronda_partner_counts_`, matches)
 }
@@ -187,6 +195,10 @@ interval_bounds_ <- function(from, to, open_ended, closed) {
 
 range_search_ <- function(matches, rules, skip_left, skip_right) {
     .Call(`_ronda_range_search_`, matches, rules, skip_left, skip_right)
+}
+
+filter_single_ <- function(matches, rules, skip_left, skip_right) {
+    .Call(`_ronda_filter_single_`, matches, rules, skip_left, skip_right)
 }
 
 range_all_ <- function(search, limit) {

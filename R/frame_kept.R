@@ -217,9 +217,7 @@ kept_columns <- function(pairing, plan) {
 is_filled <- function(pairing, column) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
-  is_name(column$how) && column$how %in% c("fill", "agree", "update") &&
-    typeof(x) == typeof(y) && is.null(attributes(x)) && is.null(attributes(y)) &&
-    typeof(x) %in% c("logical", "integer", "double", "character")
+  is_name(column$how) && merge_plainly(x, y)
 }
 
 kept_expectations <- function(pairing, plan) {

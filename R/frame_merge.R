@@ -50,8 +50,13 @@ made_by_function <- function(column, left, right, n, call) {
 merge_by_fill <- function(pairing, column, row_map, call) {
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
-  common <- common_columns(x, y)
   kind <- collision_kinds[[column$how]]
+  if (merge_plainly(x, y)) {
+    made <- merge_values_(x, y, row_map$left, row_map$right, column$how)
+    if (made$differ) check_agree(pairing, column, list(left = x, right = y), row_map, call)
+    return(list(value = made$values, changed = if (isTRUE(kind$right_first)) made$changed))
+  }
+  common <- common_columns(x, y)
   if (isTRUE(kind$agree)) {
     check_agree(pairing, column, common, row_map, call)
   }
@@ -77,6 +82,12 @@ merge_by_fill <- function(pairing, column, row_map, call) {
     changed <- count_changes(value, merged, both, column, call)
   }
   list(value = merged, changed = if (isTRUE(kind$right_first)) changed)
+}
+
+# whether two columns are plain vectors of one type
+merge_plainly <- function(x, y) {
+  typeof(x) == typeof(y) && is.null(attributes(x)) && is.null(attributes(y)) &&
+    typeof(x) %in% c("logical", "integer", "double", "character")
 }
 
 row_is_absent <- function(row_map, side) {

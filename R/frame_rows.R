@@ -25,12 +25,10 @@ left_row_map <- function(matches, type) {
   if (type$left_matched && type$left_alone) {
     return(list(left = NULL, right = NULL))
   }
-  matched <- is_matched(matches, "left")
-  keep <- (matched & type$left_matched) | (!matched & type$left_alone)
+  left <- left_rows(matches, type$left_matched)
   if (type$one_sided) {
-    return(list(left = if (!all(keep)) which(keep), right = NULL))
+    return(list(left = if (length(left) < length(matches$range)) left, right = NULL))
   }
-  left <- which(keep)
   list(left = left, right = integer(length(left)))
 }
 

@@ -268,23 +268,38 @@ match_many <- function(frames, chain, keys, options, call) {
   # durations are shown in the first frame's units, as they are
   shown <- which(!mapply(identical, own, compared))
   shown <- Map(start_key, own[shown], keys$columns[shown], names(lines))
+  before <- nrow(frames[[1L]])
   for (name in names(chain)) {
     needed <- rule_columns(chain[[name]], "left")
     so_far <- lapply(values[keys$of[needed]], function(key) key$value)
     names(so_far) <- needed
-    so_far <- as_base_frame(so_far, length(lines[[1L]]))
+    so_far <- as_base_frame(so_far, before)
     pairing <- pair_step(so_far, frames[[name]], name, chain[[name]], options,
       call
     )
     step <- result_rows(pairing, options$rows)
-    lines <- lapply(lines, follow_lines, step$left)
+    # (where rows are only added at the end, what was there is so: it is padded later)
+    if (!adds_at_end(step$left, before)) {
+      lines <- lapply(lines, function(rows) follow_lines(padded(rows, before), step$left))
+    }
     lines[[name]] <- step$right
+    before <- step$n
     values <- lapply(values, extend_key, name, step, call)
     shown <- lapply(shown, extend_key, name, step, call)
   }
   values[names(shown)] <- shown
+  lines <- lapply(lines, padded, before)
   list(lines = lines, keys = lapply(values, function(key) key$value))
 }
+
+# whether the next step has the lines so far, in order, and then others
+adds_at_end <- function(left, before) {
+  is.null(left) || length(left) >= before &&
+    identical(left[seq_len(before)], seq_len(before)) &&
+    !any(left[-seq_len(before)] > 0L)
+}
+
+padded <- function(rows, n) c(rows, integer(n - length(rows)))
 
 # what was on each line, on the lines of the next step
 follow_lines <- function(rows, left) {

@@ -113,7 +113,12 @@ is_matched <- function(matches, side) {
 }
 
 # the rows of a side that have no partner
-unmatched <- function(matches, side) which(!is_matched(matches, side))
+unmatched <- function(matches, side) {
+  if (side == "left") left_rows(matches, FALSE) else which(!is_matched(matches, side))
+}
+
+# the left rows that have a partner, or those that have none
+left_rows <- function(matches, matched) left_rows_(matches$range, matched)
 
 # the right rows that some left rows have, ascending, each once
 partners_of <- function(matches, left_rows) {

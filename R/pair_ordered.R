@@ -16,6 +16,9 @@ match_ordered <- function(pairing, plan, groups, call) {
 }
 
 match_by_ranges <- function(pairing, plan, groups, parts, call) {
+  if (!has_ranges(groups) && !length(parts) && !may_fold_at_once(pairing)) {
+    return(filter_single_(groups, plan$comparisons, plan$skip_left, plan$skip_right))
+  }
   search <- range_search_(groups, plan$comparisons, plan$skip_left,
     plan$skip_right
   )

@@ -183,9 +183,13 @@ chance_shares <- function(frames, rule) {
   }
   numbers <- lapply(list(x, y), function(column) {
     values <- as_double(strip_class(column))
-    unique(values[is.finite(values)])
+    values[is.finite(values)]
   })
-  if (any(lengths(numbers) < 2L) || any(vapply(numbers, function(v) any(v != trunc(v)), NA))) {
+  if (any(vapply(numbers, function(v) any(v != trunc(v)), NA))) {
+    return(0)
+  }
+  numbers <- lapply(numbers, unique)
+  if (any(lengths(numbers) < 2L)) {
     return(0)
   }
   vapply(1:2, function(k) {

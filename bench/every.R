@@ -6,7 +6,9 @@
 # One line a case. `explained_s`: the plain join (or several, as the case needs) and the
 # extra work as base R does it; `ratio` to that is to stay below 3. `peak_by_result`: the
 # memory at the peak beyond inputs and result, by the size of the result (nothing waits
-# until it is looked at); -: there is no frame as a result. Written to bench/every.csv.
+# until it is looked at), measured in a second process in which each vector's memory goes
+# back to the system when it is freed; NA: there is no frame as a result. Written to
+# bench/every.csv.
 source("bench/common.R")
 arguments <- c(commandArgs(TRUE), NA, NA)
 n <- if (is.na(arguments[1])) 1e6 else as.numeric(arguments[1])
@@ -164,7 +166,8 @@ add("split_frames", function() split_frames(found), function() {
 add("summary", function() summary(found), nothing, 1, FALSE)
 add("print", function() utils::capture.output(print(found)), nothing, 1, FALSE)
 add("receipt", function() receipt(found), nothing, 1, FALSE)
-add("suggest_keys", function() suggest_keys(left, right), nothing, 9, FALSE)
+# (three columns by three, each way, most of them doubles that all differ)
+add("suggest_keys", function() suggest_keys(left, right), nothing, 2 * 9 * 2, FALSE)
 add("key_account", function() key_account(left, "k"), nothing, 1, FALSE)
 add("repeated_keys", function() repeated_keys(few$left, "k"), nothing, 2)
 add("near_misses, numbers", function() near_misses(found), nothing, 10, FALSE)
@@ -220,7 +223,9 @@ size_mb <- function(x) {
   # (left columns that the result shares are none of its memory)
   bytes(x) / 2^20
 }
+# (R keeps some memory of small objects, which a first run asks for)
 peak_of <- function(run) {
+  run()
   gc(FALSE)
   before <- status_mb("VmRSS")
   writeLines("5", "/proc/self/clear_refs")
@@ -234,8 +239,23 @@ peak_of <- function(run) {
   } else {
     0
   }
-  (peak - (size - shared)) / size
+  if (size > 0) (peak - (size - shared)) / size else NA
 }
+
+if (identical(Sys.getenv("RONDA_BENCH"), "memory")) {
+  for (name in Filter(wanted, names(cases))) {
+    if (cases[[name]]$frame) cat(name, round(peak_of(cases[[name]]$run), 2), sep = "\t")
+    cat("\n")
+  }
+  quit(save = "no")
+}
+peaks <- local({
+  out <- system2("Rscript", c("bench/every.R", n, shQuote(arguments[2])[!is.na(arguments[2])]),
+    TRUE, env = c("RONDA_BENCH=memory", "MALLOC_MMAP_THRESHOLD_=100000")
+  )
+  parts <- strsplit(grep("\t", out, value = TRUE), "\t")
+  structure(as.numeric(vapply(parts, `[`, "", 2L)), names = vapply(parts, `[`, "", 1L))
+})
 
 measure <- function(name) {
   case <- cases[[name]]
@@ -246,7 +266,7 @@ measure <- function(name) {
   line <- data.frame(
     case = name, seconds = round(times[["run"]], 3), plain_s = round(times[["plain"]], 3),
     explained_s = round(explained, 3), ratio = round(times[["run"]] / explained, 2),
-    peak_by_result = if (case$frame) round(peak_of(case$run), 2) else NA
+    peak_by_result = unname(peaks[name])
   )
   cat(sprintf("%-28s %8.3f %8.3f %6.2f %6.2f\n", name, line$seconds, line$explained_s,
     line$ratio, line$peak_by_result

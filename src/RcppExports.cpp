@@ -66,6 +66,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// merge_values_
+List merge_values_(SEXP x, SEXP y, SEXP left, IntegerVector right, std::string how);
+RcppExport SEXP _ronda_merge_values_(SEXP xSEXP, SEXP ySEXP, SEXP leftSEXP, SEXP rightSEXP, SEXP howSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type y(ySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< std::string >::type how(howSEXP);
+    rcpp_result_gen = Rcpp::wrap(merge_values_(x, y, left, right, how));
+    return rcpp_result_gen;
+END_RCPP
+}
 // int64_from_number_
 List int64_from_number_(SEXP x);
 RcppExport SEXP _ronda_int64_from_number_(SEXP xSEXP) {
@@ -471,6 +485,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// left_rows_
+IntegerVector left_rows_(IntegerVector range, bool matched);
+RcppExport SEXP _ronda_left_rows_(SEXP rangeSEXP, SEXP matchedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type range(rangeSEXP);
+    Rcpp::traits::input_parameter< bool >::type matched(matchedSEXP);
+    rcpp_result_gen = Rcpp::wrap(left_rows_(range, matched));
+    return rcpp_result_gen;
+END_RCPP
+}
 // partner_counts_
 IntegerVector partner_counts_(List matches);
 RcppExport SEXP _ronda_partner_counts_(SEXP matchesSEXP) {
@@ -540,6 +565,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
     Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
     rcpp_result_gen = Rcpp::wrap(range_search_(matches, rules, skip_left, skip_right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// filter_single_
+List filter_single_(List matches, List rules, SEXP skip_left, SEXP skip_right);
+RcppExport SEXP _ronda_filter_single_(SEXP matchesSEXP, SEXP rulesSEXP, SEXP skip_leftSEXP, SEXP skip_rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    Rcpp::traits::input_parameter< List >::type rules(rulesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_left(skip_leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type skip_right(skip_rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(filter_single_(matches, rules, skip_left, skip_right));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -776,6 +814,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 5},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
+    {"_ronda_merge_values_", (DL_FUNC) &_ronda_merge_values_, 5},
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
     {"_ronda_codes_within_", (DL_FUNC) &_ronda_codes_within_, 2},
@@ -812,12 +851,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 3},
     {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
+    {"_ronda_left_rows_", (DL_FUNC) &_ronda_left_rows_, 2},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 1},
     {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 2},
     {"_ronda_sort_rows_", (DL_FUNC) &_ronda_sort_rows_, 3},
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 4},
     {"_ronda_interval_bounds_", (DL_FUNC) &_ronda_interval_bounds_, 4},
     {"_ronda_range_search_", (DL_FUNC) &_ronda_range_search_, 4},
+    {"_ronda_filter_single_", (DL_FUNC) &_ronda_filter_single_, 4},
     {"_ronda_range_all_", (DL_FUNC) &_ronda_range_all_, 2},
     {"_ronda_range_fold_", (DL_FUNC) &_ronda_range_fold_, 2},
     {"_ronda_range_block_", (DL_FUNC) &_ronda_range_block_, 3},

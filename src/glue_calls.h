@@ -3,6 +3,8 @@
 #pragma once
 #include <Rcpp.h>
 
+#include <string>
+
 Rcpp::List comparable_texts_(SEXP left, SEXP right);
 Rcpp::List match_equal_(Rcpp::List left, Rcpp::List right,
                         Rcpp::IntegerVector kinds, bool match_missing,
@@ -22,5 +24,7 @@ Rcpp::IntegerVector one_partner_(Rcpp::List matches, bool last);
 Rcpp::IntegerVector partner_counts_(Rcpp::List matches);
 Rcpp::LogicalVector matched_right_(Rcpp::List matches);
 Rcpp::List fold_pairs_(Rcpp::List matches, Rcpp::List folds, bool by_range);
+Rcpp::List merge_values_(SEXP x, SEXP y, SEXP left, Rcpp::IntegerVector right,
+                         std::string how);
 SEXP patch_(SEXP x, Rcpp::IntegerVector instead_of, SEXP from,
             Rcpp::IntegerVector rows);

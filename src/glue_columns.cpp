@@ -162,6 +162,148 @@ SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
   });
 }
 
+namespace {
+
+// How two columns become one
+enum class Merge { fill, update, agree };
+
+struct Merged {
+  std::atomic<std::int64_t> changed{0};
+  std::atomic<bool> differ{false};
+};
+
+// Writes lines `begin` to `end`. `left` is null where every left row stands
+// once.
+template <class Values>
+void merge_lines(const Values& values, const int* left, const int* right,
+                 std::size_t begin, std::size_t end, Merge how,
+                 Merged& merged) {
+  std::int64_t changed = 0;
+  for (std::size_t k = begin; k < end; ++k) {
+    const auto i = static_cast<std::size_t>(left ? left[k] : k + 1);
+    const auto j = static_cast<std::size_t>(right[k]);
+    const bool left_there = i > 0 && !values.left_missing(i - 1);
+    const bool right_there = j > 0 && !values.right_missing(j - 1);
+    const bool other = left_there && right_there && values.differ(i - 1, j - 1);
+    const bool takes_right = how == Merge::update ? right_there : !left_there;
+    if (how == Merge::agree && other) merged.differ = true;
+    changed += right_there && i > 0 && (!left_there || other);
+    values.write(k, takes_right, takes_right ? j : i);
+  }
+  merged.changed += changed;
+}
+
+template <class T>
+struct PlainValues {
+  const T* x;
+  const T* y;
+  T* out;
+  T none;
+  bool missing(T value) const {
+    if constexpr (std::is_same_v<T, double>) return std::isnan(value);
+    return value == none;
+  }
+  bool left_missing(std::size_t i) const { return missing(x[i]); }
+  bool right_missing(std::size_t j) const { return missing(y[j]); }
+  bool differ(std::size_t i, std::size_t j) const { return x[i] != y[j]; }
+  void write(std::size_t k, bool from_right, std::size_t row) const {
+    out[k] = row == 0 ? none : from_right ? y[row - 1] : x[row - 1];
+  }
+};
+
+struct Texts {
+  SEXP x, y, out;
+  bool left_missing(std::size_t i) const {
+    return STRING_ELT(x, static_cast<R_xlen_t>(i)) == NA_STRING;
+  }
+  bool right_missing(std::size_t j) const {
+    return STRING_ELT(y, static_cast<R_xlen_t>(j)) == NA_STRING;
+  }
+  bool differ(std::size_t i, std::size_t j) const {
+    return !Rf_NonNullStringMatch(STRING_ELT(x, static_cast<R_xlen_t>(i)),
+                                  STRING_ELT(y, static_cast<R_xlen_t>(j)));
+  }
+  void write(std::size_t k, bool from_right, std::size_t row) const {
+    SET_STRING_ELT(out, static_cast<R_xlen_t>(k),
+                   row == 0 ? NA_STRING
+                            : STRING_ELT(from_right ? y : x,
+                                         static_cast<R_xlen_t>(row) - 1));
+  }
+};
+
+template <class T>
+void merge_plain(const core::Context& context, const PlainValues<T>& values,
+                 const int* left, const int* right, std::size_t n, Merge how,
+                 Merged& merged) {
+  core::for_chunks(context, n,
+                   [&](std::size_t, std::size_t begin, std::size_t end) {
+                     merge_lines(values, left, right, begin, end, how, merged);
+                   });
+}
+
+Merge as_merge(const std::string& how) {
+  if (how == "fill") return Merge::fill;
+  if (how == "update") return Merge::update;
+  if (how == "agree") return Merge::agree;
+  stop("merge_values_(): no way '%s'", how);
+}
+
+}  // namespace
+
+// Two plain columns of one type made one on the lines of a result: list(values,
+// changed, differ), how many cells of the left one changed, and whether two
+// that should agree differ. `left` is NULL where every left row stands once.
+// [[Rcpp::export(rng = false)]]
+List merge_values_(SEXP x, SEXP y, SEXP left, IntegerVector right,
+                   std::string how) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const R_xlen_t n = right.size();
+    const Merge way = as_merge(how);
+    glue::require(TYPEOF(x) == TYPEOF(y), "columns of unlike types");
+    glue::check_rows(context, right.begin(), n, 0, Rf_xlength(y),
+                     "row numbers");
+    const int* lefts = nullptr;
+    if (left != R_NilValue) {
+      lefts = glue::integers(left, n, "row numbers");
+      glue::check_rows(context, lefts, n, 0, Rf_xlength(x), "row numbers");
+    } else {
+      glue::require(Rf_xlength(x) == n, "the length of a column");
+    }
+    Shield<SEXP> out(glue::new_vector(TYPEOF(x), static_cast<std::size_t>(n)));
+    const auto lines = static_cast<std::size_t>(n);
+    Merged merged;
+    auto plain = [&](auto none, auto* to) {
+      using T = decltype(none);
+      const PlainValues<T> values{static_cast<const T*>(DATAPTR_RO(x)),
+                                  static_cast<const T*>(DATAPTR_RO(y)), to,
+                                  none};
+      merge_plain(context, values, lefts, right.begin(), lines, way, merged);
+    };
+    switch (TYPEOF(x)) {
+      case LGLSXP:
+        plain(NA_LOGICAL, LOGICAL(out));
+        break;
+      case INTSXP:
+        plain(NA_INTEGER, INTEGER(out));
+        break;
+      case REALSXP:
+        plain(NA_REAL, REAL(out));
+        break;
+      case STRSXP:
+        merge_lines(Texts{x, y, out}, lefts, right.begin(), 0, lines, way,
+                    merged);
+        break;
+      default:
+        stop("merge_values_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
+    }
+    return List::create(
+        _["values"] = (SEXP)out,
+        _["changed"] = static_cast<double>(merged.changed.load()),
+        _["differ"] = merged.differ.load());
+  });
+}
+
 // Numbers as 64-bit integers; `not_int64` holds the values that are no such
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
 // [[Rcpp::export(rng = false)]]

@@ -404,38 +404,6 @@ SEXP picked(const core::Context& context, SEXP x,
   return out;
 }
 
-bool is_simple(SEXP x) {
-  return TYPEOF(x) == LGLSXP || TYPEOF(x) == INTSXP || TYPEOF(x) == REALSXP ||
-         TYPEOF(x) == STRSXP;
-}
-
-bool is_missing(SEXP x, R_xlen_t i) {
-  switch (TYPEOF(x)) {
-    case REALSXP:
-      return std::isnan(REAL(x)[i]);
-    case STRSXP:
-      return STRING_ELT(x, i) == NA_STRING;
-    case LGLSXP:
-      return LOGICAL(x)[i] == NA_LOGICAL;
-    default:
-      return INTEGER(x)[i] == NA_INTEGER;
-  }
-}
-
-// of two values that are there
-bool is_other(SEXP x, R_xlen_t i, SEXP y, R_xlen_t j) {
-  switch (TYPEOF(x)) {
-    case REALSXP:
-      return REAL(x)[i] != REAL(y)[j];
-    case STRSXP:
-      return !Rf_NonNullStringMatch(STRING_ELT(x, i), STRING_ELT(y, j));
-    case LGLSXP:
-      return LOGICAL(x)[i] != LOGICAL(y)[j];
-    default:
-      return INTEGER(x)[i] != INTEGER(y)[j];
-  }
-}
-
 IntegerVector as_integers(const std::vector<int>& rows) {
   return IntegerVector(rows.begin(), rows.end());
 }
@@ -449,28 +417,6 @@ SEXP origin_of(const Lines& lines, SEXP levels) {
   codes.attr("levels") = levels;
   codes.attr("class") = "factor";
   return codes;
-}
-
-// Two columns put together, as `how` says: "fill", "agree" or "update". How
-// many cells of the left one changed; -1 where they should agree and don't.
-double put_together(SEXP x, SEXP y, const Lines& lines, const std::string& how,
-                    SEXP& out) {
-  glue::require(is_simple(x) && TYPEOF(x) == TYPEOF(y), "columns put together");
-  IntegerVector keeps(lines.size());
-  double changed = 0;
-  for (R_xlen_t k = 0; k < keeps.size(); ++k) {
-    const int i = lines.left[static_cast<std::size_t>(k)];
-    const int j = lines.right[static_cast<std::size_t>(k)];
-    const bool left_there = i > 0 && !is_missing(x, i - 1);
-    const bool right_there = j > 0 && !is_missing(y, j - 1);
-    const bool other =
-        left_there && right_there && is_other(x, i - 1, y, j - 1);
-    if (other && how == "agree") return -1;
-    keeps[k] = how == "update" ? !right_there : left_there;
-    changed += right_there && i > 0 && (!left_there || other);
-  }
-  out = patch_(out, keeps, y, as_integers(lines.right));
-  return changed;
 }
 
 IntegerVector numbers_of(const std::vector<int>& rows) {
@@ -562,14 +508,14 @@ List columns_of(const core::Context& context, const Filling& f,
                               as_integers(lines.right));
         break;
       case together: {
-        Shield<SEXP> value(left_column(x));
-        SEXP made = value;
         const std::string how = as<std::string>(hows[k]);
-        const double cells = put_together(x, y, lines, how, made);
-        columns[k] = made;
-        if (cells < 0) return List();
+        const List merged = merge_values_(x, y, as_integers(lines.left),
+                                          as_integers(lines.right), how);
+        if (as<bool>(merged["differ"])) return List();
+        columns[k] = part(merged, "values");
         if (how == "update")
-          changed.push_back(cells, as<std::string>(names[k]));
+          changed.push_back(as<double>(merged["changed"]),
+                            as<std::string>(names[k]));
         break;
       }
       case origin:

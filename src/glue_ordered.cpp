@@ -234,6 +234,46 @@ SEXP range_search_(List matches, List rules, SEXP skip_left, SEXP skip_right) {
   });
 }
 
+// Of matches with one partner a left row at the most, those for which all
+// comparisons hold: list(matches, on_end)
+// [[Rcpp::export(rng = false)]]
+List filter_single_(List matches, List rules, SEXP skip_left, SEXP skip_right) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    glue::require(!pairs.starts, "matches with one partner a row");
+    core::Groups rows;
+    rows.left_rows = pairs.left_rows;
+    rows.right_rows = pairs.right_rows;
+    const std::vector<core::Comparison> all = as_rules(rules, rows);
+    const std::uint8_t* not_left = as_flags(skip_left, rows.left_rows);
+    const std::uint8_t* not_right = as_flags(skip_right, rows.right_rows);
+    Shield<SEXP> range(glue::new_rows(context, rows.left_rows));
+    int* kept = INTEGER(range);
+    std::atomic<std::int64_t> on_end{0};
+    core::for_chunks(context, rows.left_rows,
+                     [&](std::size_t, std::size_t begin, std::size_t end) {
+                       std::int64_t ends = 0;
+                       for (std::size_t i = begin; i < end; ++i) {
+                         const core::Row row = pairs.range[i];
+                         kept[i] = 0;
+                         if (!row || (not_left && not_left[i]) ||
+                             (not_right && not_right[row - 1]))
+                           continue;
+                         const core::Outcome outcome = core::compare_rows(
+                             all, i, static_cast<std::size_t>(row) - 1);
+                         if (outcome == core::Outcome::yes) kept[i] = row;
+                         ends += outcome == core::Outcome::on_end;
+                       }
+                       on_end += ends;
+                     });
+    glue::vouch_for_rows(range, static_cast<R_xlen_t>(rows.right_rows));
+    return List::create(_["matches"] = glue::new_matches(
+                            range, R_NilValue, R_NilValue, rows.right_rows),
+                        _["on_end"] = static_cast<double>(on_end.load()));
+  });
+}
+
 // All pairs; `matches` is NULL when they are more than `limit`.
 // [[Rcpp::export(rng = false)]]
 List range_all_(SEXP search, double limit) {

@@ -43,6 +43,9 @@ again_call <- local({
 })
 
 sound_calls <- list(
+  left_rows_ = list(c(1L, 0L, 2L), TRUE), filter_single_ = list(single, comparisons, NULL, NULL),
+  merge_values_ = list(c(1, NA, 3), c(9, 8), c(1L, 2L, 0L), c(2L, 0L, 1L), "update"),
+  merge_values_ = list(text, text, NULL, c(2L, 1L, 0L), "agree"),
   interval_bounds_ = list(c(1, NA, 3), c(2, 2, 1), FALSE, FALSE), join_again_ = again_call, columns_like_ = list(again_call[[3L]], c("factor", "Date")),
   fold_pairs_ = list(matches, folds, FALSE), fold_pairs_ = list(matches, folds[1:2], TRUE),
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
