@@ -87,7 +87,8 @@ document: $(LIBRARY)/packages.installed
 	$(RONDA_R) -e 'Rcpp::compileAttributes(".")' -e 'roxygen2::roxygenise(load_code = "source")'
 
 bench: $(LIBRARY)/ronda.installed
-	$(RONDA_R) bench/joins.R
+	@for what in small start floor ordered every threads; do \
+	  echo "bench/$$what.R"; $(RONDA_R) bench/$$what.R || exit 1; done
 
 clean:
 	rm -rf .library demo-output demo-large site src/*.o src/*.so src/core/*.o

@@ -2,10 +2,15 @@
 # or deferred until they are looked at.
 
 # The columns of an inner or left join in left order, where each is plain values
-# of one side: all in one pass over the pairs. NULL where it takes more.
+# of one side: all in one pass over the pairs. (So are those of a semi join where no left
+# row has several partners.) NULL where it takes more.
 gather_at_once <- function(pairing, plan, call) {
-  if (plan$row_type != "left" && plan$row_type != "inner" ||
-    plan$row_order != "left" || length(plan$if_absent)) {
+  fits <- switch(plan$row_type,
+    left = , inner = TRUE,
+    semi = !has_ranges(pairing$matches) && is.null(pairing$matches$tally),
+    FALSE
+  )
+  if (!fits || plan$row_order != "left" || length(plan$if_absent)) {
     return(NULL)
   }
   columns <- plan$columns

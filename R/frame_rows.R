@@ -25,7 +25,7 @@ left_row_map <- function(matches, type) {
   if (type$left_matched && type$left_alone) {
     return(list(left = NULL, right = NULL))
   }
-  left <- left_rows(matches, type$left_matched)
+  left <- left_by_match(matches, type$left_matched)
   if (type$one_sided) {
     return(list(left = if (length(left) < length(matches$range)) left, right = NULL))
   }

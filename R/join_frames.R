@@ -99,8 +99,8 @@
 #'   `~ left$length <= right$max_length`. They are data frames of the class of
 #'   `left` and `right`. TRUE, FALSE or NA (as FALSE) for each pair, or one value
 #'   for all. It is run on blocks of pairs; only columns that it uses are fetched.
-#'   Of a formula, comparisons of one left and one right column of numbers, dates or
-#'   times, joined by `&`, are found by an index, as rules are (the same answer; the
+#'   Of a formula, comparisons of one left and one right column of numbers, flags, dates
+#'   or times, joined by `&`, are found by an index, as rules are (the same answer; the
 #'   pairing says which when printed).
 #' @param missing_keys `[character(1)]` `"unmatched"`: a missing key equals
 #'   nothing. `"match"`: missing equals missing. `"stop"`: an error.

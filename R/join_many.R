@@ -278,9 +278,9 @@ match_many <- function(frames, chain, keys, options, call) {
       call
     )
     step <- result_rows(pairing, options$rows)
-    # (where rows are only added at the end, what was there is so: it is padded later)
+    # (where rows are only added at the end, what was there is so: it is to_length later)
     if (!adds_at_end(step$left, before)) {
-      lines <- lapply(lines, function(rows) follow_lines(padded(rows, before), step$left))
+      lines <- lapply(lines, function(rows) follow_lines(to_length(rows, before), step$left))
     }
     lines[[name]] <- step$right
     before <- step$n
@@ -288,7 +288,7 @@ match_many <- function(frames, chain, keys, options, call) {
     shown <- lapply(shown, extend_key, name, step, call)
   }
   values[names(shown)] <- shown
-  lines <- lapply(lines, padded, before)
+  lines <- lapply(lines, to_length, before)
   list(lines = lines, keys = lapply(values, function(key) key$value))
 }
 
@@ -299,7 +299,7 @@ adds_at_end <- function(left, before) {
     !any(left[-seq_len(before)] > 0L)
 }
 
-padded <- function(rows, n) c(rows, integer(n - length(rows)))
+to_length <- function(rows, n) c(rows, integer(n - length(rows)))
 
 # what was on each line, on the lines of the next step
 follow_lines <- function(rows, left) {

@@ -114,11 +114,11 @@ is_matched <- function(matches, side) {
 
 # the rows of a side that have no partner
 unmatched <- function(matches, side) {
-  if (side == "left") left_rows(matches, FALSE) else which(!is_matched(matches, side))
+  if (side == "left") left_by_match(matches, FALSE) else which(!is_matched(matches, side))
 }
 
 # the left rows that have a partner, or those that have none
-left_rows <- function(matches, matched) left_rows_(matches$range, matched)
+left_by_match <- function(matches, matched) left_rows_(matches$range, matched)
 
 # the right rows that some left rows have, ascending, each once
 partners_of <- function(matches, left_rows) {

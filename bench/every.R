@@ -150,7 +150,9 @@ add("where by R", function() join(where = ~ left$a + right$w < 1), function() {
   lapply(1:3, function(k) left$a + right$w[i] < 1)
 })
 add("list column", function() join_frames(left, lists, on = "k"), function() lists$l[i])
-add("fold", function() join(fold = list(s = ~ sum(right$w))), function() rowsum(right$w, i %% 1000L))
+add("fold", function() join(fold = list(s = ~ sum(right$w))), function() {
+  rowsum(right$w, i %% 1000L)
+})
 add("join_many of 5", function() join_many(many5, "k"), function() {
   unique(unlist(lapply(many5, `[[`, "k")))
 }, 4)
@@ -220,8 +222,31 @@ size_mb <- function(x) {
       length(x) * if (typeof(x) %in% c("integer", "logical")) 4 else 8
     }
   }
-  # (left columns that the result shares are none of its memory)
   bytes(x) / 2^20
+}
+Rcpp::cppFunction("CharacterVector addresses(List x) {
+  CharacterVector out(x.size());
+  for (R_xlen_t k = 0; k < x.size(); ++k) {
+    char text[32];
+    snprintf(text, sizeof text, \"%p\", (void*)VECTOR_ELT(x, k));
+    out[k] = text;
+  }
+  return out;
+}")
+# where the columns of all inputs are
+known <- function() {
+  inputs <- Filter(is.list, mget(ls(globalenv()), globalenv()))
+  # (some cases hold their frames in a function of their own)
+  cases_own <- lapply(cases, function(case) {
+    place <- environment(case$run)
+    if (!identical(place, globalenv())) as.list(place)
+  })
+  frames <- rapply_frames(c(inputs, cases_own))
+  unlist(lapply(frames, addresses))
+}
+rapply_frames <- function(x) {
+  if (is.data.frame(x)) return(list(x))
+  if (is.list(x)) do.call(c, lapply(unname(x), rapply_frames)) else list()
 }
 # (R keeps some memory of small objects, which a first run asks for)
 peak_of <- function(run) {
@@ -232,10 +257,9 @@ peak_of <- function(run) {
   result <- run()
   peak <- status_mb("VmHWM") - before
   size <- size_mb(result)
+  # (left columns that the result shares are none of its memory)
   shared <- if (is.data.frame(result)) {
-    sum(vapply(intersect(names(result), names(left)), function(name) {
-      if (identical(result[[name]], left[[name]])) size_mb(result[[name]]) else 0
-    }, 0))
+    sum(vapply(result[addresses(result) %in% known()], size_mb, 0))
   } else {
     0
   }

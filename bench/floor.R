@@ -65,7 +65,9 @@ measure <- function(name, n) {
   for (turn in seq_len(turns + 1L)) {
     gc(FALSE)
     stages <- floor_stages(left, right, w$rows == "inner", 2L)
-    time <- seconds(function() touched(join_frames(w$left, w$right, on = w$on, rows = w$rows)))
+    time <- seconds(function() {
+      touched(join_frames(w$left, w$right, on = w$on, rows = w$rows))
+    })
     if (turn == 1L) next
     if (sum(stages) < sum(floor)) floor <- stages
     ronda <- min(ronda, time)
@@ -82,7 +84,7 @@ measure <- function(name, n) {
   line
 }
 
-cases <- strsplit(Sys.getenv("CASES", "small_inner medium_inner medium_left text_inner big_inner"), " ")[[1]]
+cases <- c("small_inner", "medium_inner", "medium_left", "text_inner", "big_inner")
 table <- do.call(rbind, lapply(sizes, function(n) {
   do.call(rbind, lapply(cases, measure, n = n))
 }))

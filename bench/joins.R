@@ -99,15 +99,6 @@ with_deferral <- function(when, f) {
   f()
 }
 
-# 5: small frames, first: calls this short feel it when the system is still
-# busy with the memory that a large case gave back
-
-if (is_parent && wanted("small")) {
-  add("small", "100_by_100_rows_in_microseconds",
-    round(in_fresh_process("small") * 1e6)
-  )
-}
-
 # 1 and 2: the cases of the workload --------------------------------------
 
 run_case <- function(name) {
@@ -199,9 +190,6 @@ run_repeats <- function(name) {
 
 # what a fresh process was asked for
 measure_alone <- function(what) {
-  if (what == "small") {
-    return(run_small())
-  }
   name <- sub("memory:", "", what)
   w <- if (name == "integer_and_text") {
     integer_and_text()
@@ -215,17 +203,6 @@ measure_alone <- function(what) {
       expect = "rows-multiply"
     )
   })
-}
-run_small <- function(rows = 100, calls = 500) {
-  left <- data.frame(k = sample.int(rows), a = runif(rows))
-  right <- data.frame(k = sample.int(rows), w = runif(rows))
-  once <- function() {
-    system.time(
-      for (i in seq_len(calls)) join_frames(left, right, on = "k")
-    )[["elapsed"]] / calls
-  }
-  once()
-  min(vapply(1:40, function(i) once(), 0))
 }
 if (!is_parent) {
   cat(measure_alone(asked), "\n")
@@ -359,7 +336,7 @@ lines <- c(
   sprintf("Geometric mean to the floor, the five star cases: %.2f.",
     exp(mean(log(star)))
   ), "",
-  "Seconds, but for `small` (microseconds) and `growth` (nanoseconds a row).",
+  "Seconds, but for `growth` (nanoseconds a row). Small joins: `small.csv`.",
   "`ratio` is ronda to what stands in `beside`; `faster` is by hand to ronda.",
   "`peak_by_result` is the memory at the peak beyond the inputs, by the size",
   "of the result. `stages_ms`: where the time of the last run went.", "",
@@ -369,6 +346,8 @@ lines <- c(
     paste("|", paste(trimws(row), collapse = " | "), "|")
   })
 )
+source("bench/common.R")
+slower_than_stored(table, "bench/joins.csv", c("part", "case"))
 if (n == 1e7 && is.na(arguments[4])) {
   writeLines(lines, "bench/joins.md")
   utils::write.csv(table, "bench/joins.csv", row.names = FALSE)

@@ -318,7 +318,8 @@ bool is_plainly_quoted_(RawVector bytes, std::string delimiter) {
   };
   while (at < end) {
     if (*at == '"') {
-      for (++at; at < end && (*at != '"' || (at + 1 < end && at[1] == '"')); ++at) {
+      for (++at; at < end && (*at != '"' || (at + 1 < end && at[1] == '"'));
+           ++at) {
         if (*at == '\r') return false;
         if (*at == '"') ++at;
       }

@@ -121,7 +121,7 @@ class HashTable {
   std::size_t next(std::size_t at) const {
     return (at & ~part_mask_) | ((at + 1) & part_mask_);
   }
-  static constexpr std::size_t few_keys = std::size_t{1} << 14;
+  static constexpr std::size_t few_keys = std::size_t{1} << 16;
   int bits_, part_shift_;
   std::size_t part_mask_, starts_;
   Buffer<Cell> cells_;

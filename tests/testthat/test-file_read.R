@@ -162,7 +162,9 @@ test_that("quotes say text where they mark no more than that", {
 
 test_that("texts are the same whoever reads them, however they are quoted", {
   path <- withr::local_tempfile(fileext = ".csv")
-  pieces <- c("a", "b c", " ", "\"\"", "\"", ",", "\n", "\r", "\r\n", "\u00e9", "NA", "#", "'", "\\")
+  pieces <- c("a", "b c", " ", "\"\"", "\"", ",", "\n", "\r", "\r\n", "\u00e9", "NA", "#",
+    "'", "\\"
+  )
   set.seed(5)
   read_with <- function(cells) {
     withr::local_options(ronda.few_cells = cells)

@@ -235,7 +235,8 @@ test_that("what the engine takes over of a condition gives the pairs that R give
     flag = function(n) some(c(TRUE, FALSE), n), text = function(n) some(c("a", "B", "b"), n)
   )
   taken_with <- list(int = c("int", "num"), num = c("int", "num"), day = "day",
-    time = c("time", "east"), east = c("time", "east"), mins = "mins", hours = "hours", flag = "flag"
+    time = c("time", "east"), east = c("time", "east"), mins = "mins", hours = "hours",
+    flag = "flag"
   )
   set.seed(22)
   for (k in 1:150) {
