@@ -278,7 +278,7 @@ match_many <- function(frames, chain, keys, options, call) {
       call
     )
     step <- result_rows(pairing, options$rows)
-    # (where rows are only added at the end, what was there is so: it is to_length later)
+    # (where rows are only added at the end, what was there stays: zeros are added once)
     if (!adds_at_end(step$left, before)) {
       lines <- lapply(lines, function(rows) follow_lines(to_length(rows, before), step$left))
     }
