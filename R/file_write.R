@@ -63,10 +63,11 @@ delimited_lines <- function(x, delimiter) {
   cells <- lapply(x, function(cells) {
     text <- if (is.integer(cells)) sprintf("%d", cells) else as.character(cells)
     text[is.na(cells)] <- ""
-    text
+    # (where the locale is C, paste() would write what isn't UTF-8 as <e9>)
+    enc2utf8(text)
   })
   c(
-    paste(names(x), collapse = delimiter),
+    paste(enc2utf8(names(x)), collapse = delimiter),
     if (nrow(x)) do.call(paste, c(unname(cells), sep = delimiter))
   )
 }

@@ -286,11 +286,20 @@ test_that("what a file can't hold is refused, and the old file stays", {
 test_that("text goes through every kind of file where the locale is C", {
   folder <- withr::local_tempdir()
   frame <- data.frame(a = c("\u00e9", "b"), n = c(1 / 3, 2))
+  latin <- stats::setNames(frame, iconv(c("caf\u00e9", "n"), "UTF-8", "latin1"))
+  latin[[1L]] <- iconv(latin[[1L]], "UTF-8", "latin1")
   withr::local_locale(LC_CTYPE = "C")
-  for (extension in c("csv", "tsv", "jsonl", "parquet", "rds")) {
-    path <- file.path(folder, paste0("frame.", extension))
-    write_frame(frame, path)
-    expect_identical(read_frame(path), frame, label = extension)
+  for (cells in c(0, 1e5)) {
+    withr::local_options(ronda.few_cells = cells)
+    for (extension in c("csv", "tsv", "jsonl", "parquet", "rds")) {
+      path <- file.path(folder, paste0("frame.", extension))
+      write_frame(frame, path)
+      expect_identical(read_frame(path), frame, label = extension)
+    }
+    # (texts of another encoding are written in UTF-8)
+    path <- file.path(folder, "latin.csv")
+    write_frame(latin, path)
+    expect_identical(read_frame(path), stats::setNames(frame, enc2utf8(names(latin))))
   }
 })
 
