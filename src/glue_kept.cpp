@@ -538,7 +538,8 @@ List columns_of(const core::Context& context, const Filling& f,
         glue::stop_unsound("where a column comes from");
     }
   }
-  columns.attr("names") = names;
+  // (its own: there is code that writes into names in place)
+  columns.attr("names") = Rf_shallow_duplicate(names);
   columns.attr("class") = part(f.record, "class");
   columns.attr("row.names") =
       IntegerVector::create(NA_INTEGER, -static_cast<int>(lines.size()));
