@@ -5,6 +5,7 @@
 
 #include <string>
 
+double now_();
 Rcpp::List comparable_texts_(SEXP left, SEXP right);
 Rcpp::List match_equal_(Rcpp::List left, Rcpp::List right,
                         Rcpp::IntegerVector kinds, bool match_missing,

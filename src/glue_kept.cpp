@@ -4,7 +4,6 @@
 // functions that R calls one by one. Whatever is out of the common (an
 // expectation that fails, a note to make) is left to R, which begins anew.
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 
 #include "core/roads.h"
@@ -19,11 +18,6 @@ using namespace ronda;
 namespace {
 
 using glue::part;
-
-double seconds_now() {
-  using namespace std::chrono;
-  return duration<double>(steady_clock::now().time_since_epoch()).count();
-}
 
 bool flag_at(SEXP flags, R_xlen_t k) {
   const int* values = glue::flags(flags, -1, "flags of a plan");
@@ -562,11 +556,11 @@ SEXP fill_in(const List& record, SEXP left, SEXP right, double start) {
   const int right_rows = glue::row_count(right);
   Filling f{record, left,   right, std::abs(left_rows), std::abs(right_rows),
             List(), List(), List()};
-  const double check = seconds_now();
+  const double check = now_();
   const double limit = pair_limit(f);
   if (!match(f, limit) || !as_expected(f)) return Rf_ScalarLogical(FALSE);
   keep_one_partner(f);
-  const double matched = seconds_now();
+  const double matched = now_();
   const bool folds = Rf_xlength(part(record, "folds")) > 0;
   const double pairs = count_of(f, "pairs");
   if (pairs >= few_pairs || (!folds && pairs > limit) ||
@@ -588,7 +582,7 @@ SEXP fill_in(const List& record, SEXP left, SEXP right, double start) {
           count_of(f, "most_left") > 1 ? count_several_(f.matches) : 0.0,
       _["n"] = static_cast<double>(lines.size()),
       _["tells"] = Rf_GetOption1(Rf_install("ronda.receipt")),
-      _["clock"] = NumericVector::create(start, check, matched, seconds_now()));
+      _["clock"] = NumericVector::create(start, check, matched, now_()));
   return List::create(_["frame"] = frame, _["told"] = told);
 }
 
@@ -605,7 +599,7 @@ bool is_set(const char* option) {
 SEXP join_again_(List plans, SEXP left, SEXP right, SEXP on, SEXP rows,
                  List choices) {
   return glue::guarded([&]() -> SEXP {
-    const double start = seconds_now();
+    const double start = now_();
     for (R_xlen_t k = 0; k < plans.size(); ++k) {
       const List record = plans[k];
       if (!is_plan_of(record, left, right, on, rows, choices)) continue;

@@ -47,7 +47,7 @@ std::uint64_t spread(const typename Reader::Word& word) {
 // Open addressing with linear probing, at most two thirds full. A search starts
 // with the first cell of a cache line, so that most end in the line that was
 // asked for ahead; from anywhere in it many would run into the next one. A
-// table of few keys is at most a third full and searched from any cell: it fits
+// table of few keys is at most a sixth full and searched from any cell: it fits
 // the caches, and nearly all searches end where they start.
 template <class Reader>
 class HashTable {
@@ -72,7 +72,7 @@ class HashTable {
       Cell& cell = cells_[at];
       if (!cell.row) cell = Cell{word, row};
       if (cell.word == word) return cell.row;
-      at = next(at);
+      at = view().next(at);
     }
     return 0;
   }
@@ -99,9 +99,12 @@ class HashTable {
         const Cell& cell = cells[at];
         if (!cell.row) return 0;
         if (cell.word == word) return cell.row;
-        at = (at & ~part_mask) | ((at + 1) & part_mask);
+        at = next(at);
       }
       return 0;
+    }
+    std::size_t next(std::size_t at) const {
+      return (at & ~part_mask) | ((at + 1) & part_mask);
     }
   };
   View view() const {
@@ -117,9 +120,6 @@ class HashTable {
     const std::size_t cells = keys <= few_keys ? 6 * keys : keys + keys / 2;
     while ((std::size_t{1} << bits) < cells) ++bits;
     return bits;
-  }
-  std::size_t next(std::size_t at) const {
-    return (at & ~part_mask_) | ((at + 1) & part_mask_);
   }
   static constexpr std::size_t few_keys = std::size_t{1} << 16;
   int bits_, part_shift_;

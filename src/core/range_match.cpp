@@ -10,7 +10,6 @@
 #include "range_match.h"
 
 #include <memory>
-#include <numeric>
 #include <type_traits>
 
 #include "search.h"
