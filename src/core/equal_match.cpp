@@ -85,17 +85,25 @@ void look_up_left(const Context& context, const Table& table,
   match.missing_left = found.missing;
 }
 
+template <class Reader>
+WholeRange range_of(const Context& context, const Side<Reader>& side) {
+  return whole_range(context, side.reader, side.rows);
+}
+template <class Plain>
+WholeRange range_of(const Context&, const Side<MadeReader<Plain>>& side) {
+  return *side.reader.range;
+}
+
 // action(table, filled) with the right side's keys in the table that fits them
 template <class Reader, class Action>
 auto with_table(const Context& context, const Side<Reader>& right,
-                const WholeRange* known, bool match_missing, Action&& action) {
+                bool match_missing, Action&& action) {
   auto fill = [&](auto& table) {
     return fill_table(context, table, right.reader, right.rows, match_missing);
   };
   const int bits = share_bits(context, right.rows);
   if constexpr (Reader::countable) {
-    const WholeRange range =
-        known ? *known : whole_range(context, right.reader, right.rows);
+    const WholeRange range = range_of(context, right);
     if (is_dense(context, range, right.rows)) {
       take_road(Road::direct_table);
       DirectTable<Reader> table(range, right.reader, bits);
@@ -117,9 +125,9 @@ auto with_table(const Context& context, const Side<Reader>& right,
 
 template <class Reader>
 Match match_sides(const Context& context, const Side<Reader>& left,
-                  const Side<Reader>& right, const WholeRange* known,
-                  const Wanted& wanted, Row* key_of) {
-  return with_table(context, right, known, wanted.match_missing,
+                  const Side<Reader>& right, const Wanted& wanted,
+                  Row* key_of) {
+  return with_table(context, right, wanted.match_missing,
                     [&](auto& table, const Filled& filled) {
                       Match match;
                       match.missing_right = filled.all.missing;
@@ -129,6 +137,16 @@ Match match_sides(const Context& context, const Side<Reader>& left,
                                    match.right.repeated, match, key_of);
                       return match;
                     });
+}
+
+using PairReader = MadeReader<TwoReader>;
+
+PairReader pair_reader(const WordPairs& words, const TwoWords& missing) {
+  return {&words, {nullptr, missing}};
+}
+
+TwoWords missing_pair(const Keys& keys) {
+  return {missing_word(keys.columns[0]), missing_word(keys.columns[1])};
 }
 
 // A table that is kept
@@ -145,9 +163,9 @@ class IndexOf : public RightIndex {
     auto ask = [&](const Side<Reader>& side) {
       look_up_left(context, table_, side, rows, right.repeated, match, key_of);
     };
-    if constexpr (std::is_same_v<Reader, TwoReader>) {
-      const Buffer<TwoWords> words = two_words(context, left);
-      ask({{words.data(), missing_}, left.rows});
+    if constexpr (std::is_same_v<Reader, PairReader>) {
+      const WordPairs words(left);
+      ask({pair_reader(words, missing_), left.rows});
     } else {
       with_reader(left.columns[0], [&](auto reader) {
         if constexpr (std::is_same_v<decltype(reader), Reader>)
@@ -169,7 +187,7 @@ std::unique_ptr<RightIndex> index_side(const Context& context,
                                        const Side<Reader>& right,
                                        const Wanted& wanted, TwoWords missing) {
   return with_table(
-      context, right, nullptr, wanted.match_missing,
+      context, right, wanted.match_missing,
       [&](auto& table, const Filled& filled) -> std::unique_ptr<RightIndex> {
         using Table = std::decay_t<decltype(table)>;
         Grouping named = name_right(context, table, filled, right, wanted);
@@ -186,12 +204,13 @@ std::unique_ptr<RightIndex> index_side(const Context& context,
 Match match_columns(const Context& context, Keys left, Keys right,
                     const Wanted& wanted, Row* key_of) {
   PackedKeys packed = pack_keys(context, left, right, wanted.match_missing);
-  const bool packs = !packed.left.empty() || !packed.right.empty();
+  const bool packs = !packed.digits.empty();
   bool told = !packs || !wanted.match_missing;
   if (packs) take_road(Road::packed_keys);
-  if (left.columns.size() > 2) take_road(Road::folded_keys);
+  const auto folds = [&] { return !packed.whole && left.columns.size() > 2; };
+  if (folds()) take_road(Road::folded_keys);
   std::vector<Buffer<Row>> folded;  // keeps the folded columns alive
-  while (left.columns.size() > 2) {
+  while (folds()) {
     Buffer<Row> codes(left.rows);
     Keys first_left{{left.columns[0], left.columns[1]}, left.rows};
     Keys first_right{{right.columns[0], right.columns[1]}, right.rows};
@@ -202,29 +221,33 @@ Match match_columns(const Context& context, Keys left, Keys right,
                  folded);
     told = false;
   }
-  auto match = [&](const auto& left_side, const auto& right_side) {
-    const bool is_packed = packs && right.columns.size() == 1;
-    Match found =
-        match_sides(context, left_side, right_side,
-                    is_packed ? &packed.right_range : nullptr, wanted, key_of);
+  auto match = [&](const auto& left_reader, const auto& right_reader) {
+    using Reader = std::decay_t<decltype(left_reader)>;
+    Match found = match_sides(context, Side<Reader>{left_reader, left.rows},
+                              Side<Reader>{right_reader, right.rows}, wanted,
+                              key_of);
     found.missing_told = told;
     return found;
   };
+  if (packed.whole) {
+    const DigitCodes left_codes(left, packed.digits, wanted.match_missing);
+    const DigitCodes right_codes(right, packed.digits, wanted.match_missing);
+    using Reader = MadeReader<Int64Reader>;
+    return match(Reader{&left_codes, {}},
+                 Reader{&right_codes, {}, &packed.right_range});
+  }
   if (left.columns.size() == 2) {
     take_road(Road::two_words);
-    const Buffer<TwoWords> left_words = two_words(context, left);
-    const Buffer<TwoWords> right_words = two_words(context, right);
-    const TwoWords missing{missing_word(right.columns[0]),
-                           missing_word(right.columns[1])};
-    return match(Side<TwoReader>{{left_words.data(), missing}, left.rows},
-                 Side<TwoReader>{{right_words.data(), missing}, right.rows});
+    const WordPairs left_words(left), right_words(right);
+    const TwoWords missing = missing_pair(right);
+    return match(pair_reader(left_words, missing),
+                 pair_reader(right_words, missing));
   }
   return with_reader(left.columns[0], [&](auto reader) {
     using Reader = decltype(reader);
     Reader other = reader;
     other.values = static_cast<decltype(other.values)>(right.columns[0].data);
-    return match(Side<Reader>{reader, left.rows},
-                 Side<Reader>{other, right.rows});
+    return match(reader, other);
   });
 }
 
@@ -248,12 +271,11 @@ std::unique_ptr<RightIndex> index_right(const Context& context,
   if (right.columns.size() > 2) return nullptr;
   std::unique_ptr<RightIndex> index;
   if (right.columns.size() == 2) {
-    const Buffer<TwoWords> words = two_words(context, right);
-    const TwoWords missing{missing_word(right.columns[0]),
-                           missing_word(right.columns[1])};
-    index = index_side(context,
-                       Side<TwoReader>{{words.data(), missing}, right.rows},
-                       wanted, missing);
+    const WordPairs words(right);
+    const TwoWords missing = missing_pair(right);
+    index = index_side(
+        context, Side<PairReader>{pair_reader(words, missing), right.rows},
+        wanted, missing);
   } else {
     index = with_reader(right.columns[0], [&](auto reader) {
       return index_side(context, Side<decltype(reader)>{reader, right.rows},

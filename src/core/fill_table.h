@@ -14,6 +14,7 @@
 
 #include "found_rows.h"
 #include "key_table.h"
+#include "made_words.h"
 #include "parallel.h"
 #include "shares.h"
 
@@ -41,31 +42,35 @@ Filled fill_table(const Context& context, Table& table, const Reader& reader,
   };
   Filled filled;
   filled.parts.resize(table.parts());
+  Reading<Reader> reading(context, reader);
   for_parts(context, table.parts(), [&](std::size_t part, Crew::Hand& hand) {
     const std::size_t low = table.part_begin(part);
     const std::size_t places = table.part_begin(part + 1) - low;
+    const auto view = table.view();
     FillCounts count;
     auto put = [&](const Entry& entry) {
-      const Row first = table.put(entry.at, entry.word, entry.row);
+      const Row first = table.put(view, entry.at, entry.word, entry.row);
       count.repeated |= first != entry.row;
       count.keys += first == entry.row;
       count.full |= first == 0;
     };
-    for_own_chunks(context, hand, n, [&](std::size_t begin, std::size_t end) {
+    auto put_all = [&](std::size_t begin, std::size_t end) {
+      const auto words = reading.piece(hand, begin, end);
       Ring<Entry, decltype(put)> ring(put);
       for (std::size_t i = begin; i < end; ++i) {
-        const auto word = reader(i);
-        if (reader.missing(word)) {
+        const auto word = words(i);
+        if (words.missing(word)) {
           ++count.missing;
           if (!match_missing) continue;
         }
-        const std::size_t at = table.locate(word);
+        const std::size_t at = view.locate(word);
         const bool own = at - low < places;
-        table.prefetch(own ? at : low);
+        view.prefetch(own ? at : low);
         ring.offer(Entry{at, word, static_cast<Row>(i + 1)}, own);
       }
       ring.finish();
-    });
+    };
+    for_own_chunks(reading.context(), hand, n, put_all);
     filled.parts[part] = count;
   });
   // (each thread has seen all rows and counted all missing keys)
@@ -169,16 +174,18 @@ template <class Table, class Reader, class Found>
 LookUpCounts look_up(const Context& context, const Table& table,
                      const Reader& reader, std::size_t n, Found&& found,
                      Row* key_of) {
-  std::vector<LookUpCounts> counts(chunk_count(context, n));
+  Reading<Reader> reading(context, reader);
+  std::vector<LookUpCounts> counts(chunk_count(reading.context(), n));
   const bool near = table.bytes() <= near_bytes;
   for_chunks_by_hand(
-      context, n,
+      reading.context(), n,
       [&](std::size_t chunk, std::size_t begin, std::size_t end,
           const Crew::Hand& hand) {
+        const auto words = reading.piece(hand, begin, end);
         const auto notes = found.noting(hand);
         counts[chunk] =
-            near ? look_up_near(table.view(), reader, begin, end, notes, key_of)
-                 : look_up_far(table.view(), reader, begin, end, notes, key_of);
+            near ? look_up_near(table.view(), words, begin, end, notes, key_of)
+                 : look_up_far(table.view(), words, begin, end, notes, key_of);
       });
   LookUpCounts all;
   for (const LookUpCounts& count : counts) {

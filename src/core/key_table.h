@@ -1,12 +1,13 @@
 // Tables from key to the first row that holds it. Both kinds answer the same
 // calls, so that the loops over rows (fill_table.h) are written once:
-//   locate(word)        the place where the search starts
+//   view()              what a search needs, by value: locate(word) gives the
+//                       place where it starts, find(at, word) the first row
+//                       with this key, 0 if there is none
 //   part_begin(part)    where a part of the table begins; parts are filled by
 //                       one thread each, and no search leaves its part
-//   put(at, word, row)  the first row with this key, `row` if the key is new;
+//   put(view, at, word, row)
+//                       the first row with this key, `row` if the key is new;
 //                       0 when the part is full
-//   view()              what a search needs, by value: find(at, word) gives the
-//                       first row with this key, 0 if there is none
 // One whose places are in the order of the keys (`in_key_order`) also answers
 //   number(at, last)    gives the key at a place, if there is one, the number
 //                       after `last` in place of its first row
@@ -44,11 +45,11 @@ std::uint64_t spread(const typename Reader::Word& word) {
     return scramble(word);
 }
 
-// Open addressing with linear probing, at most two thirds full. A search starts
-// with the first cell of a cache line, so that most end in the line that was
-// asked for ahead; from anywhere in it many would run into the next one. A
-// table of few keys is at most a sixth full and searched from any cell: it fits
-// the caches, and nearly all searches end where they start.
+// Open addressing with linear probing, 70 in 100 full. A search starts with the
+// first cell of a cache line, so that most end in the line that was asked for
+// ahead; from anywhere in it many would run into the next one. A table of few
+// keys is at most a sixth full and searched from any cell: it fits the caches,
+// and nearly all searches end where they start.
 template <class Reader>
 class HashTable {
  public:
@@ -56,26 +57,14 @@ class HashTable {
   static constexpr bool in_key_order = false;
 
   HashTable(std::size_t keys, int part_bits)
-      : bits_(bits_for(keys, part_bits)),
-        part_shift_(bits_ - part_bits),
-        part_mask_((std::size_t{1} << part_shift_) - 1),
-        starts_(keys <= few_keys ? ~std::size_t{0} : ~(line_cells - 1)),
-        cells_(std::size_t{1} << bits_, Start::zero) {}
-  std::size_t parts() const { return std::size_t{1} << (bits_ - part_shift_); }
+      : few_(keys <= few_keys),
+        parts_(std::size_t{1} << part_bits),
+        part_cells_(cells_for(keys, parts_)),
+        cells_(parts_ * part_cells_, Start::zero) {}
+  std::size_t parts() const { return parts_; }
   std::size_t places() const { return cells_.size(); }
   std::size_t bytes() const { return cells_.size() * sizeof(Cell); }
-  std::size_t locate(const Word& word) const { return view().locate(word); }
-  std::size_t part_begin(std::size_t part) const { return part << part_shift_; }
-  void prefetch(std::size_t at) const { view().prefetch(at); }
-  Row put(std::size_t at, const Word& word, Row row) {
-    for (std::size_t steps = 0; steps <= part_mask_; ++steps) {
-      Cell& cell = cells_[at];
-      if (!cell.row) cell = Cell{word, row};
-      if (cell.word == word) return cell.row;
-      at = view().next(at);
-    }
-    return 0;
-  }
+  std::size_t part_begin(std::size_t part) const { return part * part_cells_; }
 
  private:
   struct Cell {
@@ -87,15 +76,17 @@ class HashTable {
   // What a search needs, by value: a loop that writes can keep it in registers.
   struct View {
     const Cell* cells;
-    int shift;
-    std::size_t starts, part_mask;
+    std::size_t starts;  // where a search can start
+    int start_bits;      // by so many bits apart
+    std::size_t part_cells;
+    // (rows, and so cells, fit 32 bits)
     std::size_t locate(const Word& word) const {
-      return static_cast<std::size_t>(spread<Reader>(word) >> shift) & starts;
+      return ((spread<Reader>(word) >> 32) * starts >> 32) << start_bits;
     }
     void prefetch(std::size_t at) const { __builtin_prefetch(&cells[at]); }
     // (a small part may be full to the last cell)
     Row find(std::size_t at, const Word& word) const {
-      for (std::size_t steps = 0; steps <= part_mask; ++steps) {
+      for (std::size_t steps = 0; steps < part_cells; ++steps) {
         const Cell& cell = cells[at];
         if (!cell.row) return 0;
         if (cell.word == word) return cell.row;
@@ -103,27 +94,41 @@ class HashTable {
       }
       return 0;
     }
+    // the next cell of the same part, most often in the same line
     std::size_t next(std::size_t at) const {
-      return (at & ~part_mask) | ((at + 1) & part_mask);
+      ++at;
+      if (at % line_cells) return at;
+      return at % part_cells ? at : at - part_cells;
     }
   };
   View view() const {
-    return View{cells_.data(), 64 - bits_, starts_, part_mask_};
+    return few_ ? View{cells_.data(), cells_.size(), 0, part_cells_}
+                : View{cells_.data(), cells_.size() >> line_bits, line_bits,
+                       part_cells_};
+  }
+  Row put(const View view, std::size_t at, const Word& word, Row row) {
+    for (std::size_t steps = 0; steps < view.part_cells; ++steps) {
+      Cell& cell = cells_[at];
+      if (!cell.row) cell = Cell{word, row};
+      if (cell.word == word) return cell.row;
+      at = view.next(at);
+    }
+    return 0;
   }
 
  private:
-  static constexpr std::size_t line_cells = sizeof(Cell) <= 8    ? 8
-                                            : sizeof(Cell) <= 16 ? 4
-                                                                 : 2;
-  static int bits_for(std::size_t keys, int part_bits) {
-    int bits = std::max(4, part_bits + 3);
-    const std::size_t cells = keys <= few_keys ? 6 * keys : keys + keys / 2;
-    while ((std::size_t{1} << bits) < cells) ++bits;
-    return bits;
-  }
+  static constexpr int line_bits = sizeof(Cell) <= 8    ? 3
+                                   : sizeof(Cell) <= 16 ? 2
+                                                        : 1;
+  static constexpr std::size_t line_cells = std::size_t{1} << line_bits;
   static constexpr std::size_t few_keys = std::size_t{1} << 16;
-  int bits_, part_shift_;
-  std::size_t part_mask_, starts_;
+  // whole cache lines in each part
+  static std::size_t cells_for(std::size_t keys, std::size_t parts) {
+    const std::size_t all = keys <= few_keys ? 6 * keys : keys / 16 * 23;
+    return (all / parts / line_cells + 2) * line_cells;
+  }
+  bool few_;
+  std::size_t parts_, part_cells_;
   Buffer<Cell> cells_;
 };
 
@@ -172,12 +177,10 @@ class DirectTable {
     Row find(std::size_t at, const Word&) const { return rows[at]; }
   };
   View view() const { return View{rows_.data(), low_, span_, missing_}; }
-  std::size_t locate(const Word& word) const { return view().locate(word); }
   std::size_t part_begin(std::size_t part) const {
     return part * places() / parts_;
   }
-  void prefetch(std::size_t at) const { view().prefetch(at); }
-  Row put(std::size_t at, const Word&, Row row) {
+  Row put(const View&, std::size_t at, const Word&, Row row) {
     if (!rows_[at]) rows_[at] = row;
     return rows_[at];
   }

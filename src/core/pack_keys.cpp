@@ -7,14 +7,6 @@ constexpr std::int64_t missing_code = INT64_MIN;
 constexpr std::int64_t outside_code = -1;  // a value the right side lacks
 constexpr double largest_code = 4e18;
 
-struct Digit {
-  std::size_t column;
-  WholeRange range;
-  int shift = 0;  // all values are this many zero bits above the lowest one
-  std::uint64_t span() const { return range.span() >> shift; }
-  double places() const { return static_cast<double>(span()) + 2.0; }
-};
-
 // Texts count by their addresses, which lie apart by some power of two: the
 // bits in which any of them differs from the first one tell which, in the same
 // pass.
@@ -74,8 +66,8 @@ std::vector<Digit> choose_digits(const Context& context, const Keys& right) {
   return digits;
 }
 
-// one more digit at the end of the codes of some rows; the first one starts
-// them
+// one more digit at the end of the codes of some rows, from `begin` on; the
+// first one starts them
 template <class Reader>
 void append_digit(const Reader& reader, const Digit& digit, bool first,
                   bool match_missing, std::size_t begin, std::size_t end,
@@ -99,23 +91,18 @@ void append_digit(const Reader& reader, const Digit& digit, bool first,
     return before * places + static_cast<std::int64_t>(above >> digit.shift);
   };
   for (std::size_t i = begin; i < end; ++i)
-    codes[i] = code(first ? 0 : codes[i], reader(i));
+    codes[i - begin] = code(first ? 0 : codes[i - begin], reader(i));
 }
 
 // All digits of a chunk before the next chunk: its codes stay in the cache.
 // (Rows that lack a key need no pass of their own either, see
 // Match::missing_told.)
 Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
-                               const std::vector<Digit>& digits,
-                               bool match_missing) {
+                               const DigitCodes& maker) {
   Buffer<std::int64_t> codes(keys.rows);
   for_chunks(context, keys.rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
-               for (const Digit& digit : digits)
-                 with_reader(keys.columns[digit.column], [&](auto reader) {
-                   append_digit(reader, digit, &digit == &digits[0],
-                                match_missing, begin, end, codes.data());
-                 });
+               maker.make(begin, end, codes.data() + begin);
              });
   return codes;
 }
@@ -139,17 +126,31 @@ void replace_columns(Keys& keys, const std::vector<Digit>& digits,
 
 }  // namespace
 
+void DigitCodes::make(std::size_t begin, std::size_t end,
+                      std::int64_t* out) const {
+  for (const Digit& digit : digits_)
+    with_reader(columns_[digit.column], [&](auto reader) {
+      append_digit(reader, digit, &digit == &digits_[0], match_missing_, begin,
+                   end, out);
+    });
+}
+
 PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
                      bool match_missing) {
   PackedKeys packed;
   if (right.columns.size() < 2) return packed;
-  const std::vector<Digit> digits = choose_digits(context, right);
-  if (digits.size() < 2) return packed;
-  packed.left = pack_side(context, left, digits, match_missing);
-  packed.right = pack_side(context, right, digits, match_missing);
-  packed.right_range = range_of(digits);
-  replace_columns(left, digits, packed.left);
-  replace_columns(right, digits, packed.right);
+  packed.digits = choose_digits(context, right);
+  if (packed.digits.size() < 2) return PackedKeys();
+  packed.right_range = range_of(packed.digits);
+  packed.whole = packed.digits.size() == right.columns.size();
+  if (packed.whole) return packed;
+  auto pack = [&](Keys& keys, Buffer<std::int64_t>& codes) {
+    codes = pack_side(context, keys,
+                      DigitCodes(keys, packed.digits, match_missing));
+    replace_columns(keys, packed.digits, codes);
+  };
+  pack(left, packed.left);
+  pack(right, packed.right);
   return packed;
 }
 
@@ -173,20 +174,15 @@ void fold_columns(Keys& left, Keys& right, Buffer<Row> codes,
   replace(right, std::move(firsts));
 }
 
-Buffer<TwoWords> two_words(const Context& context, const Keys& keys) {
-  Buffer<TwoWords> words(keys.rows);
+void WordPairs::make(std::size_t begin, std::size_t end, TwoWords* out) const {
   auto copy = [&](const KeyColumn& column, std::uint64_t TwoWords::*place) {
     with_reader(column, [&](auto reader) {
-      for_chunks(context, keys.rows,
-                 [&](std::size_t, std::size_t begin, std::size_t end) {
-                   for (std::size_t i = begin; i < end; ++i)
-                     words[i].*place = reader(i);
-                 });
+      for (std::size_t i = begin; i < end; ++i)
+        out[i - begin].*place = reader(i);
     });
   };
-  copy(keys.columns[0], &TwoWords::first);
-  copy(keys.columns[1], &TwoWords::second);
-  return words;
+  copy(columns_[0], &TwoWords::first);
+  copy(columns_[1], &TwoWords::second);
 }
 
 std::uint64_t missing_word(const KeyColumn& column) {

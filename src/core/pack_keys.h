@@ -4,6 +4,7 @@
 
 #include "key_column.h"
 #include "key_table.h"
+#include "made_words.h"
 #include "parallel.h"
 
 namespace ronda::core {
@@ -36,16 +37,41 @@ WholeRange whole_range(const Context& context, const Reader& reader,
   return all;
 }
 
-// Owns the columns that pack_keys() makes.
-struct PackedKeys {
-  Buffer<std::int64_t> left, right;
-  WholeRange
-      right_range;  // as its digits tell: the codes need not be read for it
+// The digit a column makes
+struct Digit {
+  std::size_t column;
+  WholeRange range;
+  int shift = 0;  // all values are this many zero bits above the lowest one
+  std::uint64_t span() const { return range.span() >> shift; }
+  double places() const { return static_cast<double>(span()) + 2.0; }
 };
 
-// Replaces columns of whole numbers and of texts by one 64-bit column where
-// their ranges fit: a mixed-radix number whose digits are the values, counted
-// from the lowest.
+// Columns of whole numbers and of texts as one 64-bit number: its digits are
+// the values, counted from the lowest.
+class DigitCodes : public WordMaker<std::int64_t> {
+ public:
+  DigitCodes(const Keys& keys, const std::vector<Digit>& digits,
+             bool match_missing)
+      : columns_(keys.columns), digits_(digits), match_missing_(match_missing) {}
+  void make(std::size_t begin, std::size_t end,
+            std::int64_t* out) const override;
+
+ private:
+  std::vector<KeyColumn> columns_;
+  const std::vector<Digit>& digits_;
+  bool match_missing_;
+};
+
+// What pack_keys() made of the columns
+struct PackedKeys {
+  std::vector<Digit> digits;  // two or more, or none
+  bool whole = false;  // all columns went into the codes, which nobody wrote
+  Buffer<std::int64_t> left, right;  // the codes, where other columns are left
+  WholeRange right_range;            // of the codes, as the digits tell it
+};
+
+// Finds the columns that fit into one code. Where others are left, the codes
+// take their place among the columns.
 PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
                      bool match_missing);
 
@@ -53,7 +79,15 @@ PackedKeys pack_keys(const Context& context, Keys& left, Keys& right,
 void fold_columns(Keys& left, Keys& right, Buffer<Row> codes,
                   Buffer<Row> firsts, std::vector<Buffer<Row>>& owner);
 
-Buffer<TwoWords> two_words(const Context& context, const Keys& keys);
+// The words of two columns side by side
+class WordPairs : public WordMaker<TwoWords> {
+ public:
+  explicit WordPairs(const Keys& keys) : columns_(keys.columns) {}
+  void make(std::size_t begin, std::size_t end, TwoWords* out) const override;
+
+ private:
+  std::vector<KeyColumn> columns_;
+};
 
 std::uint64_t missing_word(const KeyColumn& column);
 
