@@ -21,6 +21,10 @@ patch_ <- function(x, instead_of, from, rows) {
     .Call(`_ronda_patch_`, x, instead_of, from, rows)
 }
 
+gather_either_ <- function(x, left, y, right) {
+    .Call(`_ronda_gather_either_`, x, left, y, right)
+}
+
 merge_values_ <- function(x, y, left, right, how) {
     .Call(`_ronda_merge_values_`, x, y, left, right, how)
 }
@@ -137,6 +141,10 @@ group_rows_ <- function(keys, kinds, match_missing) {
     .Call(`_ronda_group_rows_`, keys, kinds, match_missing)
 }
 
+key_times_ <- function(first) {
+    .Call(`_ronda_key_times_`, first)
+}
+
 count_missing_ <- function(keys, kinds) {
     .Call(`_ronda_count_missing_`, keys, kinds)
 }
@@ -151,6 +159,10 @@ count_several_ <- function(matches) {
 
 one_partner_ <- function(matches, last) {
     .Call(`_ronda_one_partner_`, matches, last)
+}
+
+best_partner_ <- function(matches, column, kind, descending) {
+    .Call(`_ronda_best_partner_`, matches, column, kind, descending)
 }
 
 once_in_order_ <- function(matches) {
@@ -169,6 +181,10 @@ matched_right_ <- function(matches) {
     .Call(`_ronda_matched_right_`, matches)
 }
 
+both_true_ <- function(x, y) {
+    .Call(`_ronda_both_true_`, x, y)
+}
+
 left_rows_ <- function(range, matched) {
     .Call(`_ronda_left_rows_`, range, matched)
 }
@@ -177,8 +193,8 @@ partner_counts_ <- function(matches) {
     .Call(`_ronda_partner_counts_`, matches)
 }
 
-expand_pairs_ <- function(matches, keep_unmatched) {
-    .Call(`_ronda_expand_pairs_`, matches, keep_unmatched)
+expand_pairs_ <- function(matches, keep_unmatched, right_alone = FALSE) {
+    .Call(`_ronda_expand_pairs_`, matches, keep_unmatched, right_alone)
 }
 
 sort_rows_ <- function(columns, kinds, descending) {
@@ -259,6 +275,26 @@ distinct_columns_ <- function(left, right, keys, partners) {
 
 plain_sources_ <- function(columns, left, right) {
     .Call(`_ronda_plain_sources_`, columns, left, right)
+}
+
+follow_rows_ <- function(rows, left) {
+    .Call(`_ronda_follow_rows_`, rows, left)
+}
+
+order_by_rows_ <- function(rows, most) {
+    .Call(`_ronda_order_by_rows_`, rows, most)
+}
+
+held_by_all_ <- function(lines) {
+    .Call(`_ronda_held_by_all_`, lines)
+}
+
+longer_rows_ <- function(rows, n) {
+    .Call(`_ronda_longer_rows_`, rows, n)
+}
+
+only_adds_ <- function(rows, n) {
+    .Call(`_ronda_only_adds_`, rows, n)
 }
 
 release_rows_ <- function(rows) {

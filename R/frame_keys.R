@@ -12,16 +12,10 @@ key_values <- function(pairing, rule, row_map, both_sides, call) {
   common <- common_columns(x, y)
   check_int64_range(common, row_map, rule, call)
   common <- held_alone(common)
-  value <- slice_column(common$left, row_map$left, rule$left, call)
-  if (is.null(row_map$left) || !any_absent(row_map)) {
-    return(value)
+  if (is.null(row_map$left)) {
+    return(common$left)
   }
-  patch_(value, row_map$left, common$right, row_map$right)
-}
-
-any_absent <- function(row_map) {
-  n <- length(row_map$left)
-  n > 0L && (row_map$left[n] == 0L || any(row_map$left == 0L))
+  gather_either_(common$left, row_map$left, common$right, row_map$right)
 }
 
 check_int64_range <- function(common, row_map, rule, call,

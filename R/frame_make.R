@@ -1,8 +1,9 @@
 # The frame itself, from a pairing and a plan.
 
-# The frame itself, with its receipt
-make_frame <- function(pairing, plan, clock, call) {
-  made <- frame_made(unclass(pairing), plan, call)
+# The frame itself, with its receipt. `last`: nobody will ask the pairing for its pairs
+# after this.
+make_frame <- function(pairing, plan, clock, call, last = FALSE) {
+  made <- frame_made(unclass(pairing), plan, call, last)
   record_receipt(pairing, list(
     rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
     several = made$several,
@@ -11,9 +12,9 @@ make_frame <- function(pairing, plan, clock, call) {
   made$frame
 }
 
-# list(frame, n, changed, rows_done), of folded frames list(frame, n, folded). The row limit
-# and stops that look at values come before anything is made.
-frame_made <- function(pairing, plan, call) {
+# list(frame, n, changed, several, rows_done), of folded frames list(frame, n, folded). The
+# row limit and stops that look at values come before anything is made.
+frame_made <- function(pairing, plan, call, last = FALSE) {
   if (!is.null(plan$folds)) {
     return(folded_frame(pairing, plan, call))
   }
@@ -22,11 +23,17 @@ frame_made <- function(pairing, plan, call) {
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)
   }
-  changed <- rows_done <- NULL
+  changed <- rows_done <- several <- NULL
+  last <- last && !asks_pairs(plan)
+  if (last) release_rows_(rows_of_matches(pairing$candidates))
   columns <- gather_at_once(pairing, plan, call)
   if (is.null(columns)) {
     row_map <- result_rows(pairing, plan$row_type)
     row_map <- order_rows(pairing, row_map, plan$row_order, call)
+    if (last) {
+      several <- several_left(pairing)
+      release_matches(pairing, row_map)
+    }
     rows_done <- c(rows = now_())
     if (row_map$n > long_rows) show_stage("Building columns", environment())
     columns <- make_columns(pairing, plan, row_map, call)
@@ -41,15 +48,13 @@ frame_made <- function(pairing, plan, call) {
   names(columns) <- names(plan$columns)
   list(
     frame = frame_like(columns, n, pairing$left), n = n, changed = changed,
-    rows_done = rows_done
+    several = several, rows_done = rows_done
   )
 }
 
-# (where every left row stands once with its only partner, the right rows are
-# those of the pairing)
-release_row_map <- function(pairing, row_map) {
-  shared <- is.null(row_map$left) && !has_ranges(pairing$matches)
-  release_rows_(list(row_map$left, if (!shared) row_map$right))
+# whether some column is made of the pairs themselves
+asks_pairs <- function(plan) {
+  any(vapply(plan$columns, function(column) column$from %in% c("partners", "step"), NA))
 }
 
 make_columns <- function(pairing, plan, row_map, call) {

@@ -5,16 +5,21 @@ order_rows <- function(pairing, row_map, row_order, call) {
     return(row_map)
   }
   order <- if (row_order == "right") {
-    sort_rows(list(present_rows(row_map$right)))
+    order_by_rows_(row_map$right, pairing$sizes[2L])
   } else {
     key_order(pairing, row_map, call)
   }
   if (!is.unsorted(order)) {
     return(row_map)
   }
-  row_map$left <- if (is.null(row_map$left)) order else gather_(row_map$left, order)
-  if (!is.null(row_map$right)) row_map$right <- gather_(row_map$right, order)
-  row_map
+  ordered <- list(
+    left = if (is.null(row_map$left)) order else follow_rows_(row_map$left, order),
+    right = if (!is.null(row_map$right)) follow_rows_(row_map$right, order),
+    n = row_map$n
+  )
+  release_row_map(pairing, row_map)
+  if (!is.null(row_map$left)) release_rows_(list(order))
+  ordered
 }
 
 # Ascending by the keys in `on` order; equal keys stay as they stand.
@@ -40,8 +45,10 @@ matched_values <- function(x, y, row_map) {
   if (is.null(row_map$left)) {
     return(x)
   }
-  value <- gather_(x, row_map$left)
-  if (any_absent(row_map)) patch_(value, row_map$left, y, row_map$right) else value
+  if (is.null(row_map$right)) {
+    return(gather_(x, row_map$left))
+  }
+  gather_either_(x, row_map$left, y, row_map$right)
 }
 
 # 64-bit integers, and the numbers that are none (0 where they are), as two columns
@@ -59,9 +66,4 @@ ascending_parts <- function(whole, rest) {
   whole[none] <- parts
   rest[none] <- ifelse(fits, value - below, value)
   list(whole, rest)
-}
-
-present_rows <- function(rows) {
-  rows[rows == 0L] <- NA
-  rows
 }

@@ -6,12 +6,15 @@
 result_rows <- function(pairing, rows) {
   type <- row_types[[rows]]
   matches <- pairing$matches
+  right_alone <- type$right_alone && pairing$counts$matched_right < pairing$sizes[2L]
   row_map <- if (type$pairs) {
-    pair_lines(matches, type$left_alone)
+    pair_lines(matches, type$left_alone, right_alone)
   } else {
     left_row_map(matches, type)
   }
-  if (type$right_alone) row_map <- append_right(pairing, row_map)
+  if (right_alone && !type$pairs) {
+    row_map <- append_right(row_map, unmatched(matches, "right"))
+  }
   row_map$n <- if (is.null(row_map$left)) {
     pairing$sizes[1L]
   } else {
@@ -32,17 +35,30 @@ left_row_map <- function(matches, type) {
   list(left = left, right = integer(length(left)))
 }
 
-append_right <- function(pairing, row_map) {
-  alone <- if (pairing$counts$matched_right < pairing$sizes[2L]) {
-    unmatched(pairing$matches, "right")
-  }
-  if (!length(alone)) {
-    return(row_map)
-  }
-  left <- if (is.null(row_map$left)) seq_len(pairing$sizes[1L]) else row_map$left
+append_right <- function(row_map, alone) {
   list(
-    left = c(left, integer(length(alone))), right = c(row_map$right, alone)
+    left = c(row_map$left, integer(length(alone))), right = c(row_map$right, alone)
   )
+}
+
+# Frees the row numbers of a pairing that nobody needs any more, but for those that are
+# the row map's, too.
+release_matches <- function(pairing, row_map) {
+  if (!is_row_map(pairing$matches, row_map)) release_rows_(rows_of_matches(pairing$matches))
+}
+
+# whether the right rows of the lines are those of the pairing
+is_row_map <- function(matches, row_map) is.null(row_map$left) && !has_ranges(matches)
+
+# (where it is, they are freed with the pairing)
+release_row_map <- function(pairing, row_map) {
+  shared <- is_row_map(pairing$matches, row_map)
+  release_rows_(list(row_map$left, if (!shared) row_map$right))
+}
+
+present_rows <- function(rows) {
+  rows[rows == 0L] <- NA
+  rows
 }
 
 # which row of a side each line of a result is made from

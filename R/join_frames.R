@@ -231,9 +231,9 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),
       call, rows, asked[names(default_choices)]
     )
-    frame <- make_frame(found$pairing, found$plan, found$clock, call)
+    frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   })
   if (is.null(again)) keep_plan(found$pairing, found$plan, frame, on, rows, asked)
-  release_rows_(found$pairing$matches)
+  release_rows_(rows_of_matches(found$pairing$matches))
   frame
 }

@@ -71,9 +71,10 @@ join_many <- function(frames, on, rows = "full", ...,
   with_memory_told({
     matched <- match_many(frames, chain, keys, options, call)
     clock <- c(clock, match = now_())
+    counts <- many_counts(frames, matched, rows)
     result <- make_many(frames, plan, matched, call)
   })
-  record_many_receipt(frames, matched$lines, rows, seconds_of(c(clock, columns = now_())))
+  record_many_receipt(counts, seconds_of(c(clock, columns = now_())))
   result
 }
 
@@ -256,9 +257,9 @@ check_many_options <- function(options, frames, chain, call) {
   check_max_rows(options$max_rows, call)
 }
 
-# One frame after the other is paired with the lines so far. list(lines, keys):
-# `lines` says for each frame which of its rows each line of the result takes (0:
-# none), `keys` which value each key column has there.
+# One frame after the other is paired with the lines so far. list(lines, n, keys):
+# `lines` says for each frame which of its rows each of the n lines of the result takes
+# (0, or beyond the end: none), `keys` which value each key column has there.
 match_many <- function(frames, chain, keys, options, call) {
   lines <- list(seq_len(nrow(frames[[1L]])))
   names(lines) <- names(frames)[1L]
@@ -278,35 +279,26 @@ match_many <- function(frames, chain, keys, options, call) {
       call
     )
     step <- result_rows(pairing, options$rows)
-    # (where rows are only added at the end, what was there stays: zeros are added once)
-    if (!adds_at_end(step$left, before)) {
-      lines <- lapply(lines, function(rows) follow_lines(to_length(rows, before), step$left))
+    release_matches(pairing, step)
+    release_rows_(rows_of_matches(pairing$candidates))
+    # (where rows are only added at the end, what was there stays)
+    if (!is.null(step$left) && !only_adds_(step$left, before)) {
+      lines <- lapply(lines, followed_lines, step$left)
     }
     lines[[name]] <- step$right
     before <- step$n
     values <- lapply(values, extend_key, name, step, call)
     shown <- lapply(shown, extend_key, name, step, call)
+    release_rows_(step["left"])
   }
   values[names(shown)] <- shown
-  lines <- lapply(lines, to_length, before)
-  list(lines = lines, keys = lapply(values, function(key) key$value))
+  list(lines = lines, n = before, keys = lapply(values, function(key) key$value))
 }
-
-# whether the next step has the lines so far, in order, and then others
-adds_at_end <- function(left, before) {
-  is.null(left) || length(left) >= before &&
-    identical(left[seq_len(before)], seq_len(before)) &&
-    !any(left[-seq_len(before)] > 0L)
-}
-
-to_length <- function(rows, n) c(rows, integer(n - length(rows)))
 
 # what was on each line, on the lines of the next step
-follow_lines <- function(rows, left) {
-  if (is.null(left)) {
-    return(rows)
-  }
-  if (!all(left)) c(0L, rows)[left + 1L] else gather_(rows, left)
+followed_lines <- function(rows, left) {
+  on.exit(release_rows_(list(rows)))
+  follow_rows_(rows, left)
 }
 
 # A key on the lines so far: the value of the first frame that a line has, and whether
@@ -327,26 +319,32 @@ extend_key <- function(key, name, step, call) {
     return(key)
   }
   left <- step$left
-  held <- follow_held(key$held, left)
   own <- key$sources[[1L]]
   if (is.null(y)) {
+    key["held"] <- list(follow_held(key$held, left))
     key$value <- slice_column(key$value, left, own, call)
-    key["held"] <- list(held)
     return(key)
   }
   common <- common_columns(key$value, y)
   check_int64_range(common,
-    list(left = held_rows(left, held, NROW(key$value)), right = step$right),
+    list(left = held_rows(left, follow_held(key$held, left), NROW(key$value)),
+      right = step$right
+    ),
     list(left = own, right = key$sources[[name]]), call,
     c(names(key$sources)[1L], name)
   )
   common <- held_alone(common)
-  value <- slice_column(common$left, left, own, call)
-  if (!is.null(held)) {
-    value <- patch_(value, as.integer(held), common$right, step$right)
-    held <- held | step$right > 0L
+  if (is.null(key$held)) {
+    # (each line has a value already, or is a new one)
+    key$value <- if (is.null(left)) common$left else {
+      gather_either_(common$left, left, common$right, step$right)
+    }
+    return(key)
   }
-  key$value <- value
+  held <- follow_held(key$held, left)
+  value <- slice_column(common$left, left, own, call)
+  key$value <- patch_(value, as.integer(held), common$right, step$right)
+  held <- held | step$right > 0L
   key["held"] <- list(if (!all(held)) held)
   key
 }
@@ -379,28 +377,61 @@ pair_step <- function(so_far, frame, name, rules, options, call) {
   pairing
 }
 
+# Columns of one frame each come last, frame by frame: the lines of a frame are freed
+# when its columns stand. (What takes lines of several frames comes first.)
 make_many <- function(frames, plan, matched, call) {
-  n <- unique(lengths(matched$lines))
-  columns <- lapply(plan, function(column) {
-    if (identical(column$how, "key")) {
-      return(matched$keys[[column$name]])
-    }
-    make_many_column(frames, column, matched$lines, call)
+  columns <- vector("list", length(plan))
+  how <- vapply(plan, function(column) {
+    if (is.character(column$how)) column$how else "function"
+  }, "")
+  columns[how == "key"] <- lapply(plan[how == "key"], function(column) {
+    matched$keys[[column$name]]
   })
+  several <- !how %in% c("key", "one")
+  columns[several] <- lapply(plan[several], many_lines_column, frames, matched, call)
+  frame_of <- vapply(plan, function(column) c(names(column$sources), "")[1L], "")
+  for (name in names(frames)) {
+    rows <- whole_lines(matched, name)
+    for (k in which(how == "one" & frame_of == name)) {
+      column <- plan[[k]]
+      columns[k] <- list(slice_column(
+        .subset2(frames[[name]], column$sources[[1L]]), rows, column$name, call
+      ))
+    }
+    release_rows_(list(rows, matched$lines[[name]]))
+  }
   names(columns) <- plan_names(plan)
-  frame_like(columns, n, frames[[1L]])
+  frame_like(columns, matched$n, frames[[1L]])
 }
 
-record_many_receipt <- function(frames, lines, rows, seconds) {
-  receipt <- structure(
-    list(
-      labels = names(frames),
-      frame_rows = vapply(frames, nrow, 1L), rows = rows,
-      result_rows = length(lines[[1L]]),
-      held_by = vapply(lines, function(rows) sum(rows > 0L), 1L),
-      by_all = sum(Reduce(`&`, lapply(lines, function(rows) rows > 0L))),
-      seconds = seconds
-    ),
+# which rows of a frame all lines of the result take
+whole_lines <- function(matched, name) {
+  rows <- matched$lines[[name]]
+  if (length(rows) == matched$n) rows else longer_rows_(rows, matched$n)
+}
+
+# a column that takes the lines of several frames
+many_lines_column <- function(column, frames, matched, call) {
+  of <- if (identical(column$how, "origin")) names(frames) else names(column$sources)
+  lines <- structure(lapply(of, whole_lines, matched = matched), names = of)
+  make_many_column(frames, column, lines, call)
+}
+
+# What a receipt tells of the rows
+many_counts <- function(frames, matched, rows) {
+  list(
+    labels = names(frames),
+    frame_rows = vapply(frames, nrow, 1L), rows = rows,
+    result_rows = as.integer(matched$n),
+    held_by = vapply(matched$lines, function(rows) {
+      as.integer(held_by_all_(list(rows)))
+    }, 1L),
+    by_all = as.integer(held_by_all_(matched$lines))
+  )
+}
+
+record_many_receipt <- function(counts, seconds) {
+  receipt <- structure(c(counts, list(seconds = seconds)),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
   session$latest <- receipt

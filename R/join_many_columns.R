@@ -159,7 +159,6 @@ make_many_column <- function(frames, column, lines, call) {
     return(fold_by_function(column, columns, rows, call))
   }
   switch(column$how,
-    one = slice_column(columns[[1L]], rows[[1L]], column$name, call),
     fill = ,
     update = ,
     agree = fill_many(column, columns, rows, call),

@@ -38,9 +38,12 @@ key_account <- function(frame, on) {
   keys <- key_groups(frame, on, missing(on), quote(key_account()))
   rows <- length(keys$times)
   blank <- sum(keys$times == 0L)
-  repeated <- sum(keys$again)
+  repeated <- length(repeated_rows(keys))
   as_base_frame(list(
-    key = keys$key, rows = rows, distinct = keys$distinct,
+    key = keys$key, rows = rows,
+    distinct = if (!is.null(keys$meets)) NA_integer_ else if (is.null(keys$first)) rows else {
+      length(unique(keys$first[keys$times > 0L]))
+    },
     repeated = repeated, missing = blank, unique = repeated + blank == 0L
   ), 1L)
 }
@@ -50,8 +53,9 @@ key_account <- function(frame, on) {
 repeated_keys <- function(frame, on) {
   call <- quote(repeated_keys())
   keys <- key_groups(frame, on, missing(on), call)
-  rows <- which(keys$again)
+  rows <- repeated_rows(keys)
   front <- compact(list(row = rows, times = keys$times[rows], meets = keys$meets[rows]))
+  release_rows_(keys[c("first", "times")])
   taken <- intersect(names(front), names(frame))
   if (length(taken)) {
     stop_ronda("collision",
@@ -66,8 +70,14 @@ repeated_keys <- function(frame, on) {
   frame_like(c(front, unclass(columns)), length(rows), frame)
 }
 
-# list(key, times, again, distinct, meets): how many rows have each row's key (0: a part
-# of it is missing), and whether another one has
+# the rows whose key another one has, too
+repeated_rows <- function(keys) {
+  if (is.null(keys$meets)) which(keys$times > 1L) else which(keys$meets > 0L)
+}
+
+# list(key, times, first, meets): how many rows have each row's key (0: a part of it is
+# missing), the first of them (NULL where all have keys of their own), and with rules the
+# first other one that it meets
 key_groups <- function(frame, on, no_on, call) {
   check_frame(frame, "frame", call)
   if (no_on) {
@@ -88,10 +98,9 @@ key_groups <- function(frame, on, no_on, call) {
   for (name in on) check_column(name, frame, "frame", call)
   first <- first_of_key(frame, on, call)
   rows <- .row_names_info(frame, 2L)
-  times <- if (is.null(first)) rep.int(1L, rows) else c(0L, tabulate(first, rows))[first + 1L]
   list(
-    key = paste(on, collapse = ", "), times = times, again = times > 1L,
-    distinct = if (is.null(first)) rows else length(unique(first[times > 0L]))
+    key = paste(on, collapse = ", "), first = first,
+    times = if (is.null(first)) rep.int(1L, rows) else key_times_(first)
   )
 }
 
@@ -113,11 +122,9 @@ rule_groups <- function(frame, on, call) {
   matches <- pair_up(frame, frame, on, list(expect = "rows-multiply"), labels,
     call
   )$matches
-  meets <- other_partners(matches)
   list(
     key = paste(vapply(rules, rule_text, ""), collapse = ", "),
-    times = partner_counts(matches, "left"), again = meets > 0L,
-    distinct = NA_integer_, meets = meets
+    times = partner_counts(matches, "left"), meets = other_partners(matches)
   )
 }
 

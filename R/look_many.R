@@ -98,7 +98,7 @@ keys_held <- function(frames, columns, distinct, chain, keys, call) {
       expect = "rows-multiply", max_rows = Inf
     ), call
   )
-  has <- lapply(matched$lines, function(line) line > 0L)
+  has <- lapply(names(own), function(name) whole_lines(matched, name) > 0L)
   # ("101": in the first and the third)
   pattern <- do.call(paste0, c(unname(lapply(has, as.integer)), recycle0 = TRUE))
   texts <- do.call(paste, c(unname(lapply(matched$keys, function(x) readable(key_texts(x)))),

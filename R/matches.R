@@ -96,6 +96,9 @@ side_names <- c("left", "right")
 
 side_number <- function(side) match(side, side_names)
 
+# the row numbers that matches are made of
+rows_of_matches <- function(matches) matches[c("range", "starts", "partners")]
+
 # Questions ---------------------------------------------------------------
 
 # whether some left row may have several partners
@@ -283,9 +286,10 @@ heaviest_ranges <- function(matches, most) {
 }
 
 # Pairs written out: list(left, right). With `keep_unmatched` left rows without
-# partner stand among them, with 0. `left` NULL: every left row once, in order.
-pair_lines <- function(matches, keep_unmatched) {
-  expand_pairs_(matches, keep_unmatched)
+# partner stand among them, with 0; with `right_alone` right rows without one at the end.
+# `left` NULL: every left row once, in order.
+pair_lines <- function(matches, keep_unmatched, right_alone = FALSE) {
+  expand_pairs_(matches, keep_unmatched, right_alone)
 }
 
 # the same with `left` written out in any case
@@ -324,12 +328,16 @@ keep_right <- function(matches, keep) {
   matches
 }
 
-# With the first (or last) partner of each left row, in right order or in another:
-# order(ranges, partners) says where each partner goes, range by range.
-keep_one <- function(matches, last, order = NULL) {
-  if (!is.null(order)) {
-    places <- order(ranges_of_partners(matches), matches$partners)
-    matches$partners <- matches$partners[places]
-  }
+# with the first (or last) partner of each left row
+keep_one <- function(matches, last) {
   new_matches(one_partner_(matches, last), matches$right_rows)
+}
+
+# With the partner of each left row that has the lowest (or, `descending`, the highest)
+# value in a column of the right frame; missing values lose, of equal ones the first stays.
+keep_extreme <- function(matches, column, descending) {
+  kind <- sort_kind(column)
+  values <- sortable_values(column)
+  if (kind == engine_kinds[["text"]]) values <- utf8_text_(values)
+  new_matches(best_partner_(matches, values, kind, descending), matches$right_rows)
 }

@@ -24,7 +24,9 @@ match_rows <- function(pairing, keys, ordered, condition, call) {
     return(match_ordered(pairing, ordered, found$matches, call))
   }
   if (!is.null(condition)) {
+    candidates <- rows_of_matches(found$matches)
     found$matches <- filter_pairs(pairing, found$matches, condition, call)
+    if (length(condition$both)) release_rows_(candidates)
   }
   found
 }

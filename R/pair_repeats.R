@@ -115,7 +115,7 @@ keep_repeats <- function(pairing, ordered, found, call) {
   } else if (is.character(repeats)) {
     keep_one(matches, last = repeats == "last")
   } else if (is.character(repeats$column)) {
-    keep_one(matches, FALSE, order_candidates(repeats, pairing$right))
+    keep_extreme(matches, .subset2(pairing$right, repeats$column), repeats$highest)
   } else {
     keep_best(pairing, matches, repeats, call)
   }
@@ -127,14 +127,6 @@ keep_repeats <- function(pairing, ordered, found, call) {
 # the candidates, before `repeats` chose among them
 candidates_of <- function(pairing) {
   if (is.null(pairing$candidates)) pairing$matches else pairing$candidates
-}
-
-# The best of each range first and missing ones last, by a column's value
-order_candidates <- function(choice, right) {
-  function(ranges, rows) {
-    values <- slice_column(.subset2(right, choice$column), rows, choice$column, NULL)
-    sort_rows(list(ranges, values), c(FALSE, choice$highest))
-  }
 }
 
 # By a formula ----------------------------------------------------------------

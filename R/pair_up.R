@@ -33,6 +33,10 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   pairing <- keep_repeats(pairing, found$ordered, found$found, call)
   if (expects) failures <- c(failures, failed_functions(pairing, call))
   if (length(failures)) stop_failures(pairing, failures, call)
+  # (what `via` gave is as large as the keys, and of no more use)
+  if (!is.null(plan) && plan$row_order != "keys") {
+    pairing$key_rules <- lapply(pairing$key_rules, `[[<-`, "cleaned", NULL)
+  }
   list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
 }
 

@@ -167,8 +167,8 @@ run_on_pairs <- function(part, pairing, rows, arg, call) {
   )
 }
 
-# One part run on n rows or pairs: TRUE where it holds
-holds <- function(part, pairing, rows, n, call) {
+# One part run on n rows or pairs: a flag for each, TRUE where it holds
+part_flags <- function(part, pairing, rows, n, call) {
   value <- run_on_pairs(part, pairing, rows, "where", call)
   if (!is.logical(value) || !length(value) %in% c(1L, n)) {
     stop_argument(
@@ -180,7 +180,7 @@ holds <- function(part, pairing, rows, n, call) {
       call = call
     )
   }
-  rep_len(value & !is.na(value), n)
+  if (length(value) == n) value else rep_len(value, n)
 }
 
 # What may have led to no value: a column that isn't there is NULL.
@@ -226,14 +226,14 @@ deferred_column <- function(x, rows, name) {
 
 filter_left <- function(pairing, matches, part, call) {
   rows <- which(is_matched(matches, "left"))
-  keep <- holds(part, pairing, list(left = rows), length(rows), call)
-  leave_out_left(matches, rows[!keep])
+  keep <- part_flags(part, pairing, list(left = rows), length(rows), call)
+  leave_out_left(matches, rows[!both_true_(keep, TRUE)])
 }
 
 filter_right <- function(pairing, matches, part, call) {
   n <- pairing$sizes[2L]
-  keep <- holds(part, pairing, list(right = NULL), n, call)
-  keep_right(matches, keep)
+  keep <- part_flags(part, pairing, list(right = NULL), n, call)
+  keep_right(matches, both_true_(keep, TRUE))
 }
 
 filter_blocks <- function(pairing, matches, parts, call) {
@@ -257,10 +257,11 @@ filter_blocks <- function(pairing, matches, parts, call) {
 
 # Whether the condition holds for each of some pairs
 pairs_hold <- function(pairing, left, right, parts, call) {
-  keep <- rep(TRUE, length(left))
+  keep <- TRUE
   rows <- list(left = left, right = right)
+  n <- length(left)
   for (part in parts) {
-    keep <- keep & holds(part, pairing, rows, length(keep), call)
+    keep <- both_true_(keep, part_flags(part, pairing, rows, n, call))
   }
-  keep
+  if (length(parts)) keep else rep(TRUE, n)
 }

@@ -3,10 +3,10 @@
 # The order of rows by some columns of key types: stable, text in C order,
 # factors by level, missing values last.
 sort_rows <- function(columns, descending = logical(length(columns))) {
-  sort_by(lapply(columns, function(x) if (is.factor(x)) factor_codes(x) else x),
-    vapply(columns, sort_kind, 0L), descending
-  )
+  sort_by(lapply(columns, sortable_values), vapply(columns, sort_kind, 0L), descending)
 }
+
+sortable_values <- function(x) if (is.factor(x)) factor_codes(x) else x
 
 # the same for columns as the engine takes them
 sort_by <- function(columns, kinds, descending) {

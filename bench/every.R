@@ -4,10 +4,12 @@
 #   Rscript bench/every.R [rows] [cases]
 #
 # One line a case. `explained_s`: the plain join (or several, as the case needs) and the
-# extra work as base R does it; `ratio` to that is to stay below 3. `peak_by_result`: the
+# extra work as base R does it; `ratio` to that is to stay below 3. `needed_by_result`: the
 # memory at the peak beyond inputs and result, by the size of the result (nothing waits
-# until it is looked at), measured in a second process in which each vector's memory goes
-# back to the system when it is freed; NA: there is no frame as a result. Written to
+# until it is looked at), where R collects what is no longer used before it asks for more;
+# to stay below 0.3. `peak_by_result`: the same as it comes, with what R has not collected
+# yet. Both are measured in a second process in which each vector's memory goes back to
+# the system when it is freed; NA: there is no frame as a result. Written to
 # bench/every.csv.
 source("bench/common.R")
 arguments <- c(commandArgs(TRUE), NA, NA)
@@ -18,7 +20,8 @@ options(ronda.receipt = FALSE, ronda.deferred = FALSE)
 
 set.seed(1)
 keys <- sample.int(1.1 * n)
-left <- data.frame(k = keys[sample.int(n)], a = runif(n), b = runif(n))
+# (one left row in ten has no partner, and one right row in ten)
+left <- data.frame(k = sample(keys, n), a = runif(n), b = runif(n))
 right <- data.frame(k = keys[seq_len(n)], w = runif(n), v = runif(n))
 with_gaps <- function(x) replace(x, seq(1, length(x), 10), NA)
 with_a <- stats::setNames(right, c("k", "a", "v"))
@@ -67,16 +70,22 @@ nothing <- function() NULL
 i <- match(left$k, right$k)
 
 cases <- list()
-add <- function(name, run, extra = nothing, plains = 1, frame = TRUE) {
-  cases[[name]] <<- list(run = run, extra = extra, plains = plains, frame = frame)
+# `small`: the result has few of the rows that are matched, and memory is compared with
+# the result of the plain join
+add <- function(name, run, extra = nothing, plains = 1, frame = TRUE, small = FALSE) {
+  cases[[name]] <<- list(
+    run = run, extra = extra, plains = plains, frame = frame, small = small
+  )
 }
 add("plain", plain)
 add("rows inner", function() join(rows = "inner"), function() lapply(left, `[`, !is.na(i)))
 add("rows full", function() join(rows = "full"), function() lapply(left, `[`, seq_len(n)))
 add("rows right", function() join(rows = "right"), function() lapply(left, `[`, seq_len(n)))
 add("rows semi", function() join(rows = "semi"), function() lapply(left, `[`, !is.na(i)))
-add("rows anti", function() join(rows = "anti"), function() which(is.na(i)))
-add("rows unmatched", function() join(rows = "unmatched"), function() which(is.na(i)))
+add("rows anti", function() join(rows = "anti"), function() which(is.na(i)), small = TRUE)
+add("rows unmatched", function() join(rows = "unmatched"), function() which(is.na(i)),
+  small = TRUE
+)
 add("row_order right", function() join(row_order = "right"), function() {
   o <- order_of(i)
   lapply(c(left, right), `[`, o)
@@ -112,9 +121,10 @@ add("take", function() join(take = "w"))
 add("omit", function() join(omit = "w"))
 add("repeats first", function() join(repeats = "first"))
 add("repeats once", function() join(repeats = "once"), function() duplicated(i))
-add("repeats highest", function() join_frames(few$left, right = data.frame(
-  k = right$k %% 1000L, w = right$w
-), on = "k", repeats = highest("w")), function() order_of(right$k %% 1000L, right$w))
+many_a_key <- data.frame(k = right$k %% 1000L, w = right$w)
+add("repeats highest", function() {
+  join_frames(few$left, many_a_key, on = "k", repeats = highest("w"))
+}, function() order_of(right$k %% 1000L, right$w))
 add("expect all", function() join(expect = c("many-to-one", "no-missing-keys")))
 add("missing_keys match", function() join(missing_keys = "match"))
 add("few right rows", function() join_frames(few$left, few$right, on = "k"))
@@ -248,27 +258,56 @@ rapply_frames <- function(x) {
   if (is.data.frame(x)) return(list(x))
   if (is.list(x)) do.call(c, lapply(unname(x), rapply_frames)) else list()
 }
-# (R keeps some memory of small objects, which a first run asks for)
-peak_of <- function(run) {
-  run()
+# What a run needs beyond inputs and result, by the size of the result, and what it took
+# as it came. What R has not yet collected is no need: for the first number R's heap is
+# held to inputs, result and a small `share` of the result (other memory is not held,
+# but counted), and if the run fails, to more.
+peaks_of <- function(run, small) {
   gc(FALSE)
-  before <- status_mb("VmRSS")
-  writeLines("5", "/proc/self/clear_refs")
-  result <- run()
-  peak <- status_mb("VmHWM") - before
-  size <- size_mb(result)
-  # (left columns that the result shares are none of its memory)
+  size <- size_mb(run())
+  result <- run() # (R keeps some memory of small objects, which a first run asks for)
+  # left columns that the result shares are none of its memory
   shared <- if (is.data.frame(result)) {
     sum(vapply(result[addresses(result) %in% known()], size_mb, 0))
   } else {
     0
   }
-  if (size > 0) (peak - (size - shared)) / size else NA
+  rm(result)
+  if (size == 0) {
+    return(c(NA, NA))
+  }
+  by <- if (small) size_mb(plain()) else size
+  beyond <- function() {
+    for (k in 1:3) gc(FALSE)
+    before <- status_mb("VmRSS")
+    writeLines("5", "/proc/self/clear_refs")
+    failed <- inherits(try(run(), silent = TRUE), "try-error")
+    peak <- status_mb("VmHWM") - before - (size - shared)
+    if (failed) Inf else peak / by
+  }
+  as_it_came <- beyond()
+  for (share in c(0.02, 0.1, 0.2, 0.3, 0.6, 1.2, 2.5, 5)) {
+    needed <- with_heap_held(size - shared + share * by, beyond)
+    if (is.finite(needed)) break
+  }
+  c(needed, as_it_came)
+}
+# action() with so much room on R's heap
+with_heap_held <- function(room_mb, action) {
+  heap <- gc(FALSE)
+  free <- heap[2L, 4L] - heap[2L, 2L]
+  ballast <- raw(max(0, free - room_mb) * 2^20)
+  before <- mem.maxVSize(max(heap[2L, 4L], heap[2L, 2L] + room_mb))
+  on.exit(mem.maxVSize(Inf))
+  value <- action()
+  stopifnot(length(ballast) >= 0)
+  value
 }
 
 if (identical(Sys.getenv("RONDA_BENCH"), "memory")) {
   for (name in Filter(wanted, names(cases))) {
-    if (cases[[name]]$frame) cat(name, round(peak_of(cases[[name]]$run), 2), sep = "\t")
+    case <- cases[[name]]
+    if (case$frame) cat(name, round(peaks_of(case$run, isTRUE(case$small)), 2), sep = "\t")
     cat("\n")
   }
   quit(save = "no")
@@ -278,7 +317,8 @@ peaks <- local({
     TRUE, env = c("RONDA_BENCH=memory", "MALLOC_MMAP_THRESHOLD_=100000")
   )
   parts <- strsplit(grep("\t", out, value = TRUE), "\t")
-  structure(as.numeric(vapply(parts, `[`, "", 2L)), names = vapply(parts, `[`, "", 1L))
+  of <- function(k) as.numeric(vapply(parts, `[`, "", k))
+  data.frame(needed = of(2L), came = of(3L), row.names = vapply(parts, `[`, "", 1L))
 })
 
 measure <- function(name) {
@@ -290,10 +330,10 @@ measure <- function(name) {
   line <- data.frame(
     case = name, seconds = round(times[["run"]], 3), plain_s = round(times[["plain"]], 3),
     explained_s = round(explained, 3), ratio = round(times[["run"]] / explained, 2),
-    peak_by_result = unname(peaks[name])
+    needed_by_result = peaks[name, "needed"], peak_by_result = peaks[name, "came"]
   )
-  cat(sprintf("%-28s %8.3f %8.3f %6.2f %6.2f\n", name, line$seconds, line$explained_s,
-    line$ratio, line$peak_by_result
+  cat(sprintf("%-28s %8.3f %8.3f %6.2f %6.2f %6.2f\n", name, line$seconds,
+    line$explained_s, line$ratio, line$needed_by_result, line$peak_by_result
   ))
   line
 }
@@ -301,6 +341,10 @@ table <- do.call(rbind, lapply(Filter(wanted, names(cases)), measure))
 over <- table$case[table$ratio > 3]
 cat(if (length(over)) paste("More than 3 times what explains it:", toString(over)) else {
   "No case takes more than 3 times what explains it."
+}, "\n")
+large <- table$case[which(table$needed_by_result > 0.3)]
+cat(if (length(large)) paste("Needs more than 0.3 of its result:", toString(large)) else {
+  "No case needs more than 0.3 of its result in memory."
 }, "\n")
 slower_than_stored(table, "bench/every.csv", "case", noise = 0.5)
 store_table(table, "bench/every.csv", n == 1e6 && is.na(arguments[2]))

@@ -66,6 +66,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// gather_either_
+SEXP gather_either_(SEXP x, IntegerVector left, SEXP y, IntegerVector right);
+RcppExport SEXP _ronda_gather_either_(SEXP xSEXP, SEXP leftSEXP, SEXP ySEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type y(ySEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(gather_either_(x, left, y, right));
+    return rcpp_result_gen;
+END_RCPP
+}
 // merge_values_
 List merge_values_(SEXP x, SEXP y, SEXP left, IntegerVector right, std::string how);
 RcppExport SEXP _ronda_merge_values_(SEXP xSEXP, SEXP ySEXP, SEXP leftSEXP, SEXP rightSEXP, SEXP howSEXP) {
@@ -400,6 +413,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// key_times_
+IntegerVector key_times_(IntegerVector first);
+RcppExport SEXP _ronda_key_times_(SEXP firstSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type first(firstSEXP);
+    rcpp_result_gen = Rcpp::wrap(key_times_(first));
+    return rcpp_result_gen;
+END_RCPP
+}
 // count_missing_
 double count_missing_(List keys, IntegerVector kinds);
 RcppExport SEXP _ronda_count_missing_(SEXP keysSEXP, SEXP kindsSEXP) {
@@ -439,6 +462,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
     rcpp_result_gen = Rcpp::wrap(one_partner_(matches, last));
+    return rcpp_result_gen;
+END_RCPP
+}
+// best_partner_
+IntegerVector best_partner_(List matches, SEXP column, int kind, bool descending);
+RcppExport SEXP _ronda_best_partner_(SEXP matchesSEXP, SEXP columnSEXP, SEXP kindSEXP, SEXP descendingSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< int >::type kind(kindSEXP);
+    Rcpp::traits::input_parameter< bool >::type descending(descendingSEXP);
+    rcpp_result_gen = Rcpp::wrap(best_partner_(matches, column, kind, descending));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -485,6 +521,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// both_true_
+LogicalVector both_true_(LogicalVector x, LogicalVector y);
+RcppExport SEXP _ronda_both_true_(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< LogicalVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< LogicalVector >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(both_true_(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
 // left_rows_
 IntegerVector left_rows_(IntegerVector range, bool matched);
 RcppExport SEXP _ronda_left_rows_(SEXP rangeSEXP, SEXP matchedSEXP) {
@@ -507,13 +554,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // expand_pairs_
-List expand_pairs_(List matches, bool keep_unmatched);
-RcppExport SEXP _ronda_expand_pairs_(SEXP matchesSEXP, SEXP keep_unmatchedSEXP) {
+List expand_pairs_(List matches, bool keep_unmatched, bool right_alone);
+RcppExport SEXP _ronda_expand_pairs_(SEXP matchesSEXP, SEXP keep_unmatchedSEXP, SEXP right_aloneSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< bool >::type keep_unmatched(keep_unmatchedSEXP);
-    rcpp_result_gen = Rcpp::wrap(expand_pairs_(matches, keep_unmatched));
+    Rcpp::traits::input_parameter< bool >::type right_alone(right_aloneSEXP);
+    rcpp_result_gen = Rcpp::wrap(expand_pairs_(matches, keep_unmatched, right_alone));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -765,6 +813,60 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// follow_rows_
+IntegerVector follow_rows_(IntegerVector rows, IntegerVector left);
+RcppExport SEXP _ronda_follow_rows_(SEXP rowsSEXP, SEXP leftSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type left(leftSEXP);
+    rcpp_result_gen = Rcpp::wrap(follow_rows_(rows, left));
+    return rcpp_result_gen;
+END_RCPP
+}
+// order_by_rows_
+IntegerVector order_by_rows_(IntegerVector rows, double most);
+RcppExport SEXP _ronda_order_by_rows_(SEXP rowsSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_by_rows_(rows, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// held_by_all_
+double held_by_all_(List lines);
+RcppExport SEXP _ronda_held_by_all_(SEXP linesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type lines(linesSEXP);
+    rcpp_result_gen = Rcpp::wrap(held_by_all_(lines));
+    return rcpp_result_gen;
+END_RCPP
+}
+// longer_rows_
+IntegerVector longer_rows_(IntegerVector rows, double n);
+RcppExport SEXP _ronda_longer_rows_(SEXP rowsSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(longer_rows_(rows, n));
+    return rcpp_result_gen;
+END_RCPP
+}
+// only_adds_
+bool only_adds_(IntegerVector rows, double n);
+RcppExport SEXP _ronda_only_adds_(SEXP rowsSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(only_adds_(rows, n));
+    return rcpp_result_gen;
+END_RCPP
+}
 // release_rows_
 void release_rows_(Rcpp::List rows);
 RcppExport SEXP _ronda_release_rows_(SEXP rowsSEXP) {
@@ -814,6 +916,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 5},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
+    {"_ronda_gather_either_", (DL_FUNC) &_ronda_gather_either_, 4},
     {"_ronda_merge_values_", (DL_FUNC) &_ronda_merge_values_, 5},
     {"_ronda_int64_from_number_", (DL_FUNC) &_ronda_int64_from_number_, 1},
     {"_ronda_int64_halves_", (DL_FUNC) &_ronda_int64_halves_, 1},
@@ -843,17 +946,20 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 4},
     {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
+    {"_ronda_key_times_", (DL_FUNC) &_ronda_key_times_, 1},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},
     {"_ronda_count_several_", (DL_FUNC) &_ronda_count_several_, 1},
     {"_ronda_one_partner_", (DL_FUNC) &_ronda_one_partner_, 2},
+    {"_ronda_best_partner_", (DL_FUNC) &_ronda_best_partner_, 4},
     {"_ronda_once_in_order_", (DL_FUNC) &_ronda_once_in_order_, 1},
     {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 3},
     {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
+    {"_ronda_both_true_", (DL_FUNC) &_ronda_both_true_, 2},
     {"_ronda_left_rows_", (DL_FUNC) &_ronda_left_rows_, 2},
     {"_ronda_partner_counts_", (DL_FUNC) &_ronda_partner_counts_, 1},
-    {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 2},
+    {"_ronda_expand_pairs_", (DL_FUNC) &_ronda_expand_pairs_, 3},
     {"_ronda_sort_rows_", (DL_FUNC) &_ronda_sort_rows_, 3},
     {"_ronda_pair_block_", (DL_FUNC) &_ronda_pair_block_, 4},
     {"_ronda_interval_bounds_", (DL_FUNC) &_ronda_interval_bounds_, 4},
@@ -874,6 +980,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_plain_kind_", (DL_FUNC) &_ronda_plain_kind_, 2},
     {"_ronda_distinct_columns_", (DL_FUNC) &_ronda_distinct_columns_, 4},
     {"_ronda_plain_sources_", (DL_FUNC) &_ronda_plain_sources_, 3},
+    {"_ronda_follow_rows_", (DL_FUNC) &_ronda_follow_rows_, 2},
+    {"_ronda_order_by_rows_", (DL_FUNC) &_ronda_order_by_rows_, 2},
+    {"_ronda_held_by_all_", (DL_FUNC) &_ronda_held_by_all_, 1},
+    {"_ronda_longer_rows_", (DL_FUNC) &_ronda_longer_rows_, 2},
+    {"_ronda_only_adds_", (DL_FUNC) &_ronda_only_adds_, 2},
     {"_ronda_release_rows_", (DL_FUNC) &_ronda_release_rows_, 1},
     {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},

@@ -115,49 +115,69 @@ List gather_columns_(List matches, List columns, LogicalVector right,
   });
 }
 
+namespace {
+
+// from[rows] wherever `instead_of` is 0, written into `out`, of the same type
+void patch(const core::Context& context, SEXP out,
+           const IntegerVector& instead_of, SEXP from,
+           const IntegerVector& rows) {
+  const auto n = static_cast<std::size_t>(Rf_xlength(out));
+  const int* blank = instead_of.begin();
+  glue::require(TYPEOF(from) == TYPEOF(out) &&
+                    static_cast<std::size_t>(instead_of.size()) == n &&
+                    static_cast<std::size_t>(rows.size()) == n,
+                "what is patched");
+  glue::check_rows(context, rows.begin(), rows.size(), 0, Rf_xlength(from),
+                   "row numbers");
+  switch (TYPEOF(out)) {
+    case LGLSXP:
+    case INTSXP:
+      core::patch(context, blank, static_cast<const int*>(DATAPTR_RO(from)),
+                  rows.begin(), n, static_cast<int*>(DATAPTR(out)));
+      break;
+    case REALSXP:
+      core::patch(context, blank, REAL_RO(from), rows.begin(), n, REAL(out));
+      break;
+    case CPLXSXP:
+      core::patch(context, blank, COMPLEX_RO(from), rows.begin(), n,
+                  COMPLEX(out));
+      break;
+    case RAWSXP:
+      core::patch(context, blank, RAW_RO(from), rows.begin(), n, RAW(out));
+      break;
+    case STRSXP:
+      for (std::size_t i = 0; i < n; ++i)
+        if (!blank[i] && rows[i])
+          SET_STRING_ELT(out, i, STRING_ELT(from, rows[i] - 1));
+      break;
+    case VECSXP:
+      for (std::size_t i = 0; i < n; ++i)
+        if (!blank[i] && rows[i])
+          SET_VECTOR_ELT(out, i, VECTOR_ELT(from, rows[i] - 1));
+      break;
+    default:
+      stop("patch(): no column type '%s'", Rf_type2char(TYPEOF(out)));
+  }
+}
+
+}  // namespace
+
 // A copy of x with from[rows] wherever `instead_of` is 0; same type.
 // [[Rcpp::export(rng = false)]]
 SEXP patch_(SEXP x, IntegerVector instead_of, SEXP from, IntegerVector rows) {
   return glue::guarded([&] {
-    const core::Context context = glue::current_context();
     Shield<SEXP> out(Rf_shallow_duplicate(x));
-    const auto n = static_cast<std::size_t>(Rf_xlength(out));
-    const int* blank = instead_of.begin();
-    glue::require(TYPEOF(from) == TYPEOF(x) &&
-                      static_cast<std::size_t>(instead_of.size()) == n &&
-                      static_cast<std::size_t>(rows.size()) == n,
-                  "what is patched");
-    glue::check_rows(context, rows.begin(), rows.size(), 0, Rf_xlength(from),
-                     "row numbers");
-    switch (TYPEOF(x)) {
-      case LGLSXP:
-      case INTSXP:
-        core::patch(context, blank, static_cast<const int*>(DATAPTR_RO(from)),
-                    rows.begin(), n, static_cast<int*>(DATAPTR(out)));
-        break;
-      case REALSXP:
-        core::patch(context, blank, REAL_RO(from), rows.begin(), n, REAL(out));
-        break;
-      case CPLXSXP:
-        core::patch(context, blank, COMPLEX_RO(from), rows.begin(), n,
-                    COMPLEX(out));
-        break;
-      case RAWSXP:
-        core::patch(context, blank, RAW_RO(from), rows.begin(), n, RAW(out));
-        break;
-      case STRSXP:
-        for (std::size_t i = 0; i < n; ++i)
-          if (!blank[i] && rows[i])
-            SET_STRING_ELT(out, i, STRING_ELT(from, rows[i] - 1));
-        break;
-      case VECSXP:
-        for (std::size_t i = 0; i < n; ++i)
-          if (!blank[i] && rows[i])
-            SET_VECTOR_ELT(out, i, VECTOR_ELT(from, rows[i] - 1));
-        break;
-      default:
-        stop("patch_(): no column type '%s'", Rf_type2char(TYPEOF(x)));
-    }
+    patch(glue::current_context(), out, instead_of, from, rows);
+    return static_cast<SEXP>(out);
+  });
+}
+
+// x[left], and y[right] where left is 0; both are of one type.
+// [[Rcpp::export(rng = false)]]
+SEXP gather_either_(SEXP x, IntegerVector left, SEXP y, IntegerVector right) {
+  Shield<SEXP> out(gather_(x, left));
+  return glue::guarded([&] {
+    patch(glue::current_context(), out, left, y, right);
     return static_cast<SEXP>(out);
   });
 }

@@ -191,10 +191,30 @@ SEXP group_rows_(List keys, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
     const List settled = glue::texts_at_one_address(context, keys, kinds);
-    const core::Grouping grouping =
+    core::Grouping grouping =
         core::group_rows(context, glue::as_keys(settled, kinds), match_missing);
     if (grouping.key.empty()) return R_NilValue;
-    return glue::as_rows(grouping.key.data(), grouping.key.size());
+    return glue::own_rows(context, std::move(grouping.key));
+  });
+}
+
+// How many rows have each row's key, from what group_rows_() gave (0: missing)
+// [[Rcpp::export(rng = false)]]
+IntegerVector key_times_(IntegerVector first) {
+  return glue::guarded([&] {
+    const R_xlen_t n = first.size();
+    glue::check_rows(glue::current_context(), first.begin(), n, 0, n,
+                     "first rows");
+    core::Buffer<core::Row> counts(static_cast<std::size_t>(n) + 1,
+                                   core::Start::zero);
+    for (int row : first) ++counts[static_cast<std::size_t>(row)];
+    counts[0] = 0;
+    Shield<SEXP> times(
+        glue::new_rows(glue::current_context(), static_cast<std::size_t>(n)));
+    int* out = INTEGER(times);
+    for (R_xlen_t i = 0; i < n; ++i)
+      out[i] = counts[static_cast<std::size_t>(first[i])];
+    return IntegerVector((SEXP)times);
   });
 }
 
@@ -233,6 +253,27 @@ IntegerVector one_partner_(List matches, bool last) {
     const core::PairsView pairs = glue::as_pairs(context, matches);
     Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
     core::one_partner(context, pairs, last, INTEGER(chosen));
+    return IntegerVector((SEXP)chosen);
+  });
+}
+
+// Of each left row's partners the one with the lowest (or highest) value in a
+// column of the right frame: missing ones lose, of equal ones the first wins; 0
+// where there are none
+// [[Rcpp::export(rng = false)]]
+IntegerVector best_partner_(List matches, SEXP column, int kind,
+                            bool descending) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    const core::Keys keys =
+        glue::as_keys(List::create(column), IntegerVector::create(kind));
+    glue::require(keys.rows == pairs.right_rows, "a column");
+    Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
+    core::best_partner(
+        context, pairs,
+        {keys.columns[0], descending, glue::characters_behind_address()},
+        INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
 }
@@ -306,6 +347,21 @@ LogicalVector matched_right_(List matches) {
   });
 }
 
+// where both are TRUE; either may be one flag for all
+// [[Rcpp::export(rng = false)]]
+LogicalVector both_true_(LogicalVector x, LogicalVector y) {
+  return glue::guarded([&] {
+    const R_xlen_t n = x.size() == 1 ? y.size() : x.size();
+    glue::require(y.size() == n || y.size() == 1, "flags");
+    const R_xlen_t x_step = x.size() == 1 ? 0 : 1;
+    const R_xlen_t y_step = y.size() == 1 ? 0 : 1;
+    LogicalVector out(no_init(n));
+    for (R_xlen_t i = 0; i < n; ++i)
+      out[i] = x[i * x_step] == TRUE && y[i * y_step] == TRUE;
+    return out;
+  });
+}
+
 // the left rows that have a partner, or those that have none
 // [[Rcpp::export(rng = false)]]
 IntegerVector left_rows_(IntegerVector range, bool matched) {
@@ -333,21 +389,30 @@ IntegerVector partner_counts_(List matches) {
 }
 
 // Left and right row of every line of a result; left is NULL when every left
-// row stands once, in order.
+// row stands once, in order. `right_alone`: the right rows without a partner
+// stand at the end.
 // [[Rcpp::export(rng = false)]]
-List expand_pairs_(List matches, bool keep_unmatched) {
+List expand_pairs_(List matches, bool keep_unmatched,
+                   bool right_alone = false) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs = glue::as_pairs(context, matches);
     const core::Expansion expansion(context, pairs, keep_unmatched);
-    const bool keeps = expansion.keeps_left();
+    core::Buffer<core::Row> alone;
+    if (right_alone) alone = core::unmatched_right(context, pairs);
+    const bool keeps = expansion.keeps_left() && alone.empty();
     if (keeps && !pairs.starts)
       return List::create(_["left"] = R_NilValue,
                           _["right"] = glue::part(matches, "range"));
-    const std::size_t size = expansion.size();
+    const std::size_t lines = expansion.size();
+    const std::size_t size = lines + alone.size();
     Shield<SEXP> right(glue::new_rows(context, size));
     Shield<SEXP> left(keeps ? R_NilValue : glue::new_rows(context, size));
     expansion.write(keeps ? nullptr : INTEGER(left), INTEGER(right));
+    if (!alone.empty()) {
+      std::copy(alone.begin(), alone.end(), INTEGER(right) + lines);
+      std::fill_n(INTEGER(left) + lines, alone.size(), 0);
+    }
     return List::create(_["left"] = (SEXP)left, _["right"] = (SEXP)right);
   });
 }
@@ -363,9 +428,10 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
     for (const core::KeyColumn& column : keys.columns)
       by.push_back({column, descending[by.size()] == TRUE,
                     glue::characters_behind_address()});
-    const core::Buffer<core::Row> order =
-        core::sort_rows(glue::current_context(), by, keys.rows);
-    return glue::as_rows(order.data(), order.size());
+    const core::Context context = glue::current_context();
+    Shield<SEXP> order(
+        glue::own_rows(context, core::sort_rows(context, by, keys.rows)));
+    return IntegerVector((SEXP)order);
   });
 }
 

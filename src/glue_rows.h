@@ -4,10 +4,12 @@
 #include <Rcpp.h>
 
 #include "core/context.h"
+#include "core/memory.h"
 
 namespace ronda::glue {
 
 SEXP new_rows(const core::Context& context, std::size_t n);
+SEXP own_rows(const core::Context& context, core::Buffer<core::Row> rows);
 // The engine says that all are from 0 to `most`, which holds until somebody
 // else may write into them.
 void vouch_for_rows(SEXP rows, R_xlen_t most);

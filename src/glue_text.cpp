@@ -1,6 +1,7 @@
 // Texts: one encoding for keys, and what near misses need.
 #include <atomic>
 #include <cstring>
+#include <unordered_map>
 
 #include "core/key_table.h"
 #include "core/parallel.h"
@@ -106,19 +107,35 @@ double effort(const AskedTexts& texts) {
   return static_cast<double>(texts.size()) * (1 + 9 * share);
 }
 
+// Texts in UTF-8. Each is translated once; what that takes of R's memory is
+// given back at once.
+class Translator {
+ public:
+  SEXP operator()(SEXP text) {
+    if (!needs_translation(text)) return text;
+    const auto known = translated_.find(text);
+    if (known != translated_.end()) return known->second;
+    const void* before = vmaxget();
+    SEXP out = Rf_mkCharCE(Rf_translateCharUTF8(text), CE_UTF8);
+    vmaxset(before);
+    return translated_[text] = out;
+  }
+
+ private:
+  std::unordered_map<SEXP, SEXP> translated_;
+};
+
 // x itself when equal texts share one address, else a copy in UTF-8
 SEXP in_utf8(SEXP x, const AskedTexts& texts) {
   std::size_t same = 0;
   while (same < texts.size() && !needs_translation(texts[same])) ++same;
   if (same == texts.size()) return x;
   Shield<SEXP> out(Rf_allocVector(STRSXP, Rf_xlength(x)));
+  Translator utf8;
   for (R_xlen_t i = 0; i < Rf_xlength(x); ++i) {
     if (i % 100000 == 0) glue::check_user();
-    SEXP one = STRING_ELT(x, i);
-    SET_STRING_ELT(out, i,
-                   needs_translation(one)
-                       ? Rf_mkCharCE(Rf_translateCharUTF8(one), CE_UTF8)
-                       : one);
+    // (what was translated stands in `out`, and so stays)
+    SET_STRING_ELT(out, i, utf8(STRING_ELT(x, i)));
   }
   return out;
 }

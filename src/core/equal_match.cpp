@@ -223,9 +223,9 @@ Match match_columns(const Context& context, Keys left, Keys right,
   }
   auto match = [&](const auto& left_reader, const auto& right_reader) {
     using Reader = std::decay_t<decltype(left_reader)>;
-    Match found = match_sides(context, Side<Reader>{left_reader, left.rows},
-                              Side<Reader>{right_reader, right.rows}, wanted,
-                              key_of);
+    Match found =
+        match_sides(context, Side<Reader>{left_reader, left.rows},
+                    Side<Reader>{right_reader, right.rows}, wanted, key_of);
     found.missing_told = told;
     return found;
   };

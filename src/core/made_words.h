@@ -64,7 +64,9 @@ class Reading<MadeReader<Plain>> {
   // rows go by their own numbers
   struct Piece : Plain {
     std::size_t first;
-    auto operator()(std::size_t i) const { return Plain::operator()(i - first); }
+    auto operator()(std::size_t i) const {
+      return Plain::operator()(i - first);
+    }
   };
   Piece piece(const Crew::Hand& hand, std::size_t begin, std::size_t end) {
     auto& made = made_[hand.number()];

@@ -52,7 +52,9 @@ class DigitCodes : public WordMaker<std::int64_t> {
  public:
   DigitCodes(const Keys& keys, const std::vector<Digit>& digits,
              bool match_missing)
-      : columns_(keys.columns), digits_(digits), match_missing_(match_missing) {}
+      : columns_(keys.columns),
+        digits_(digits),
+        match_missing_(match_missing) {}
   void make(std::size_t begin, std::size_t end,
             std::int64_t* out) const override;
 

@@ -187,6 +187,16 @@ Buffer<std::uint8_t> mark_right(const Context& context,
   return marks;
 }
 
+Buffer<Row> unmatched_right(const Context& context, const PairsView& pairs) {
+  const Buffer<std::uint8_t> marks = mark_right(context, pairs);
+  const std::size_t n = count_rows(
+      context, marks.size(), [&](std::size_t i) { return marks[i] == 0; });
+  Buffer<Row> rows(n);
+  for (std::size_t i = 0, at = 0; at < n; ++i)
+    if (marks[i] == 0) rows[at++] = static_cast<Row>(i + 1);
+  return rows;
+}
+
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
                                  std::size_t most) {
   const Buffer<Row> uses = range_uses(context, pairs);

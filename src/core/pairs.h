@@ -52,6 +52,9 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs);
 void one_partner(const Context& context, const PairsView& pairs, bool last,
                  Row* range);
 
+// the right rows without a partner
+Buffer<Row> unmatched_right(const Context& context, const PairsView& pairs);
+
 // one flag a right row: 1 if it has a partner
 Buffer<std::uint8_t> mark_right(const Context& context, const PairsView& pairs);
 

@@ -333,4 +333,30 @@ Buffer<Row> sort_rows(const Context& context, std::vector<SortColumn> columns,
   return Sorter(context, columns, rows).order();
 }
 
+void best_partner(const Context& context, const PairsView& pairs,
+                  const SortColumn& by, Row* chosen) {
+  if (!pairs.starts) {
+    std::copy_n(pairs.range, pairs.left_rows, chosen);
+    return;
+  }
+  const std::vector<SortColumn> columns{by};
+  const Words words(columns);
+  Buffer<Row> best(pairs.ranges);
+  Context few = context;  // (ranges may be long)
+  few.chunk_rows = std::min<std::size_t>(context.chunk_rows, 16);
+  for_rows(few, pairs.ranges, [&](std::size_t s) {
+    const Row* partner = pairs.partners + pairs.starts[s];
+    const Row* end = pairs.partners + pairs.starts[s + 1];
+    best[s] = partner == end ? 0 : *partner;
+    for (; partner < end; ++partner) {
+      if (partner + prefetch_distance < end)
+        words.prefetch(Level{}, partner[prefetch_distance]);
+      if (words.before(Level{}, *partner, best[s])) best[s] = *partner;
+    }
+  });
+  for_rows(context, pairs.left_rows, [&](std::size_t i) {
+    chosen[i] = pairs.range[i] ? best[pairs.range[i] - 1] : 0;
+  });
+}
+
 }  // namespace ronda::core

@@ -4,6 +4,7 @@
 
 #include "key_column.h"
 #include "memory.h"
+#include "pairs.h"
 
 namespace ronda::core {
 
@@ -16,5 +17,10 @@ struct SortColumn {
 
 Buffer<Row> sort_rows(const Context& context, std::vector<SortColumn> columns,
                       std::size_t rows);
+
+// chosen[i]: of left row i's partners the first in the order of a column of the
+// right rows, 0 where it has none
+void best_partner(const Context& context, const PairsView& pairs,
+                  const SortColumn& by, Row* chosen);
 
 }  // namespace ronda::core
