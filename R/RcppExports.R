@@ -125,6 +125,10 @@ columns_like_ <- function(frame, classes) {
     .Call(`_ronda_columns_like_`, frame, classes)
 }
 
+match_everything_ <- function(left_rows, right_rows) {
+    .Call(`_ronda_match_everything_`, left_rows, right_rows)
+}
+
 match_equal_ <- function(left, right, kinds, match_missing, count, one_address = NULL) {
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, one_address)
 }

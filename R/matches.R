@@ -57,12 +57,7 @@ new_tally <- function(partners, uses) {
 }
 
 # every left row with every right row
-match_everything <- function(sizes) {
-  some <- sizes[2L] > 0L
-  new_matches(rep.int(as.integer(some), sizes[1L]), sizes[2L],
-    starts = c(0L, sizes[2L]), partners = seq_len(sizes[2L])
-  )
-}
+match_everything <- function(sizes) match_everything_(sizes[1L], sizes[2L])
 
 # pairs one by one, in left order
 matches_of_pairs <- function(left, right, sizes) {

@@ -359,6 +359,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// match_everything_
+List match_everything_(double left_rows, double right_rows);
+RcppExport SEXP _ronda_match_everything_(SEXP left_rowsSEXP, SEXP right_rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< double >::type left_rows(left_rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type right_rows(right_rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_everything_(left_rows, right_rows));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_equal_
 List match_equal_(List left, List right, IntegerVector kinds, bool match_missing, bool count, SEXP one_address);
 RcppExport SEXP _ronda_match_equal_(SEXP leftSEXP, SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP, SEXP one_addressSEXP) {
@@ -942,6 +953,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
     {"_ronda_join_again_", (DL_FUNC) &_ronda_join_again_, 6},
     {"_ronda_columns_like_", (DL_FUNC) &_ronda_columns_like_, 2},
+    {"_ronda_match_everything_", (DL_FUNC) &_ronda_match_everything_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 4},
     {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},

@@ -20,6 +20,7 @@ SEXP range_search_(Rcpp::List matches, Rcpp::List rules, SEXP skip_left,
 Rcpp::List range_all_(SEXP search, double limit);
 Rcpp::List count_pairs_(Rcpp::List matches);
 double count_several_(Rcpp::List matches);
+Rcpp::List match_everything_(double left_rows, double right_rows);
 double count_missing_(Rcpp::List keys, Rcpp::IntegerVector kinds);
 Rcpp::IntegerVector one_partner_(Rcpp::List matches, bool last);
 Rcpp::IntegerVector partner_counts_(Rcpp::List matches);

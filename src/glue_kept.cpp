@@ -173,19 +173,10 @@ KeySides keys_of(const Filling& f) {
   return keys;
 }
 
-// every left row with every right row
-List all_with_all(int left_rows, int right_rows) {
-  IntegerVector range(left_rows, right_rows > 0 ? 1 : 0);
-  IntegerVector partners(right_rows);
-  for (int j = 0; j < right_rows; ++j) partners[j] = j + 1;
-  return glue::new_matches(range, IntegerVector::create(0, right_rows),
-                           partners, static_cast<std::size_t>(right_rows));
-}
-
 // the right rows among which other rules than same() look
 List groups_of(const Filling& f, const List& found_keys) {
   return found_keys.size() > 0 ? as<List>(part(found_keys, "matches"))
-                               : all_with_all(f.left_rows, f.right_rows);
+                               : match_everything_(f.left_rows, f.right_rows);
 }
 
 // the comparisons that `where` comes to, their columns fetched
@@ -231,25 +222,25 @@ bool all_whole_hours(const List& spec, const List& matches) {
 
 // All that is counted where more than equal keys decides
 void count_by_pairs(Filling& f, const KeySides& keys, SEXP right_candidates) {
-  const List counts = count_pairs_(f.matches);
+  const core::Context context = glue::current_context();
+  const core::PairCounts counts =
+      core::count_pairs(context, glue::as_pairs(context, f.matches));
   auto missing = [&](const List& side) {
     return keys.kinds.size() > 0 ? count_missing_(side, keys.kinds) : 0.0;
   };
-  const bool several_left = as<double>(counts["most_left"]) > 1;
-  const bool several_right = as<double>(counts["most_right"]) > 1;
+  const auto matched_left = static_cast<double>(counts.matched_left);
+  const auto matched_right = static_cast<double>(counts.matched_right);
   f.counts = List::create(
-      _["pairs"] = counts["pairs"], _["matched_left"] = counts["matched_left"],
-      _["matched_right"] = counts["matched_right"],
-      _["most_left"] = counts["most_left"],
-      _["most_right"] = counts["most_right"], _["on_both"] = counts["on_both"],
+      _["pairs"] = counts.pairs, _["matched_left"] = matched_left,
+      _["matched_right"] = matched_right, _["most_left"] = counts.most_left,
+      _["most_right"] = counts.most_right, _["on_both"] = counts.on_both,
       _["missing_left"] = missing(keys.left),
       _["missing_right"] = missing(keys.right),
-      _["repeated"] = LogicalVector::create(_["left"] = several_right,
-                                            _["right"] = several_left),
-      _["candidates_left"] = counts["matched_left"],
-      _["candidates_right"] = Rf_isNull(right_candidates)
-                                  ? SEXP(counts["matched_right"])
-                                  : right_candidates);
+      _["repeated"] = LogicalVector::create(_["left"] = counts.most_right > 1,
+                                            _["right"] = counts.most_left > 1),
+      _["candidates_left"] = matched_left,
+      _["candidates_right"] =
+          Rf_isNull(right_candidates) ? wrap(matched_right) : right_candidates);
 }
 
 // nearest(): false where R has something to say of it

@@ -75,6 +75,31 @@ List counted(const core::Context& context, const core::Match& match,
 
 }  // namespace
 
+// Matches of every left row with every right row
+// [[Rcpp::export(rng = false)]]
+List match_everything_(double left_rows, double right_rows) {
+  return glue::guarded([&] {
+    glue::require(left_rows >= 0 && left_rows < INT_MAX && right_rows >= 0 &&
+                      right_rows < INT_MAX,
+                  "numbers of rows");
+    const core::Context context = glue::current_context();
+    const auto left = static_cast<std::size_t>(left_rows);
+    const auto right = static_cast<std::size_t>(right_rows);
+    Shield<SEXP> range(glue::new_rows(context, left));
+    Shield<SEXP> partners(glue::new_rows(context, right));
+    int* ranges = INTEGER(range);
+    core::for_rows(context, left,
+                   [&](std::size_t i) { ranges[i] = right > 0; });
+    int* rows = INTEGER(partners);
+    core::for_rows(context, right,
+                   [&](std::size_t i) { rows[i] = static_cast<int>(i + 1); });
+    glue::vouch_for_rows(range, 1);
+    return glue::new_matches(range,
+                             IntegerVector::create(0, static_cast<int>(right)),
+                             partners, right);
+  });
+}
+
 // Which right rows have each left row's key, and with `count` all that is
 // counted about that; `repeated` says whether keys are repeated on either side.
 // `one_address`: whether equal texts share one address on the left, and on the

@@ -32,21 +32,24 @@ struct Timeline {
   const T* time;
   std::size_t rows;
 
+  // (Here and below nothing branches that could go either way: where groups are
+  // small, most branches would be foreseen wrongly.)
   bool sound(std::size_t i) const {
-    return !missing_group(group[i]) && !is_missing(time[i]);
+    return !missing_group(group[i]) & !is_missing(time[i]);
   }
   // row i comes after (g, t)
   template <class Value>
   bool after(std::size_t i, Value g, T t) const {
-    return group[i] > g || (group[i] == g && time[i] > t);
+    return (group[i] > g) | ((group[i] == g) & (time[i] > t));
   }
   bool in_order(std::size_t i) const {
     return sound(i) && (i == 0 || !after(i - 1, group[i], time[i]));
   }
   bool in_order(std::size_t begin, std::size_t end) const {
-    for (std::size_t i = begin; i < end; ++i)
-      if (!in_order(i)) return false;
-    return true;
+    bool ordered = begin == end || in_order(begin);
+    for (std::size_t i = begin + 1; i < end; ++i)
+      ordered &= sound(i) & !after(i - 1, group[i], time[i]);
+    return ordered;
   }
   // the first row from `begin` on for which `holds` does not hold
   template <class Holds>
@@ -66,6 +69,23 @@ class Walk {
         within_(as_distance<T>(within)) {}
 
   bool run(std::size_t begin, std::size_t end, Row* partner_of) {
+    if (limited_) return run_limited(begin, end, partner_of);
+    std::size_t at = begin ? reached_before(begin) : 0, covered = 0;
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto g = left_.group[i];
+      const T t = left_.time[i];
+      for (; at < right_.rows && !right_.after(at, g, t); ++at)
+        covered += right_.group[at] == g;
+      const bool found = at > 0 && right_.group[at - 1] == g;
+      partner_of[i] = found ? static_cast<Row>(at) : 0;
+    }
+    covered_ = covered;
+    return left_.in_order(begin, end);
+  }
+  std::size_t covered() const { return covered_; }
+
+ private:
+  bool run_limited(std::size_t begin, std::size_t end, Row* partner_of) {
     if (!left_.in_order(begin)) return false;
     start(begin);
     auto group = left_.group[begin];
@@ -86,18 +106,13 @@ class Walk {
       while (at_ < right_.rows && right_.group[at_] == g &&
              right_.time[at_] <= t)
         ++at_;
-      if (limited_) {
-        while (low_ < at_ && distance(right_.time[low_], t) > within_) ++low_;
-      }
+      while (low_ < at_ && distance(right_.time[low_], t) > within_) ++low_;
       partner_of[i] = low_ < at_ ? static_cast<Row>(at_) : 0;
-      if (limited_) cover();
+      cover();
     }
     cover();
     return true;
   }
-  std::size_t covered() const { return covered_; }
-
- private:
   // Counts the right rows that came near since the last call.
   void cover() {
     const std::size_t from = std::max(low_, until_);
@@ -106,15 +121,8 @@ class Walk {
   }
   // Where the row before this chunk had come to
   void start(std::size_t begin) {
-    const std::size_t before = begin ? begin - 1 : 0;
     const auto g = left_.group[begin];
-    until_ =
-        begin ? right_.partition(0,
-                                 [&](std::size_t k) {
-                                   return !right_.after(k, left_.group[before],
-                                                        left_.time[before]);
-                                 })
-              : 0;
+    until_ = begin ? reached_before(begin) : 0;
     low_ =
         right_.partition(0, [&](std::size_t k) { return right_.group[k] < g; });
     const T t = left_.time[begin];
@@ -123,6 +131,12 @@ class Walk {
              distance(right_.time[k], t) > within_;
     });
     at_ = std::max(low_, until_);
+  }
+  std::size_t reached_before(std::size_t row) const {
+    const auto g = left_.group[row - 1];
+    const T t = left_.time[row - 1];
+    return right_.partition(
+        0, [&](std::size_t k) { return !right_.after(k, g, t); });
   }
   const Timeline<G, T>& left_;
   const Timeline<G, T>& right_;
