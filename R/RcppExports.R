@@ -133,8 +133,8 @@ match_equal_ <- function(left, right, kinds, match_missing, count, one_address =
     .Call(`_ronda_match_equal_`, left, right, kinds, match_missing, count, one_address)
 }
 
-index_right_ <- function(right, kinds, match_missing, count) {
-    .Call(`_ronda_index_right_`, right, kinds, match_missing, count)
+index_right_ <- function(right, kinds, match_missing) {
+    .Call(`_ronda_index_right_`, right, kinds, match_missing)
 }
 
 match_indexed_ <- function(index, left, kinds, match_missing, count) {

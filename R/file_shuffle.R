@@ -187,7 +187,7 @@ whole_right <- function(job) {
     plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
     if (plain && side$rows && is.null(turns_of(job$pairing))) {
       right$index <- indexed_keys_of(job$likes$left, right$frame, job$key_rules,
-        job$pairing$missing_keys == "match", job$pairing$keyed_only, job$call
+        job$pairing$missing_keys == "match", job$call
       )
     }
     session$right <- right

@@ -4,14 +4,12 @@
 # planned anew: the engine's side fills the plan in (src/glue_kept.cpp) as the functions of
 # R would.
 
-# a plan is kept for frames with fewer rows than this in all: others don't feel it
-few_rows <- 1e5
-
 most_plans <- 16L
 
 # Keeps the plan of a join that is made for the second time, where it can be filled in
 keep_plan <- function(pairing, plan, frame, on, rows, asked) {
-  if (sum(pairing$sizes) >= few_rows || !was_seen(pairing, on, rows)) {
+  # (frames with more rows don't feel it, and their columns may wait)
+  if (sum(pairing$sizes) >= deferred_rows || !was_seen(pairing, on, rows)) {
     return(invisible())
   }
   record <- plan_record(pairing, plan, frame)
@@ -78,7 +76,7 @@ plan_record <- function(pairing, plan, frame) {
     keys, order[names(order) != "strict"], columns[names(columns) != "strict"], expected,
     list(
       folds = unname(folds), functions = kept_functions(pairing, plan),
-      max_rows = pairing$max_rows, repeats = pairing$repeats,
+      max_rows = pairing$max_rows, few_pairs = deferred_rows, repeats = pairing$repeats,
       match_missing = pairing$missing_keys == "match",
       class = plain_class(pairing$left), levels = c(pairing$sides, "paired")
     )

@@ -115,14 +115,14 @@ pairing_keys <- function(pairing, call) {
 
 # The keys of a right frame, indexed; `like`: rows of the left one, for its types. NULL
 # where they can't be
-indexed_keys_of <- function(like, right, rules, match_missing, count, call) {
+indexed_keys_of <- function(like, right, rules, match_missing, call) {
   if (!length(rules)) {
     return(NULL)
   }
   keys <- engine_keys(like, right, rules, call)
   text <- keys$kinds == engine_kinds[["text"]]
   keys$right[text] <- lapply(keys$right[text], utf8_text_)
-  index <- index_right_(keys$right, keys$kinds, match_missing, count)
+  index <- index_right_(keys$right, keys$kinds, match_missing)
   if (!is.null(index)) list(
     keys = c(keys[c("right", "kinds")], list(index = index)),
     like = own_rows(right, integer(), NULL)

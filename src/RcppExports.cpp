@@ -386,15 +386,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // index_right_
-SEXP index_right_(List right, IntegerVector kinds, bool match_missing, bool count);
-RcppExport SEXP _ronda_index_right_(SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP, SEXP countSEXP) {
+SEXP index_right_(List right, IntegerVector kinds, bool match_missing);
+RcppExport SEXP _ronda_index_right_(SEXP rightSEXP, SEXP kindsSEXP, SEXP match_missingSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type right(rightSEXP);
     Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
     Rcpp::traits::input_parameter< bool >::type match_missing(match_missingSEXP);
-    Rcpp::traits::input_parameter< bool >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(index_right_(right, kinds, match_missing, count));
+    rcpp_result_gen = Rcpp::wrap(index_right_(right, kinds, match_missing));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -955,7 +954,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_columns_like_", (DL_FUNC) &_ronda_columns_like_, 2},
     {"_ronda_match_everything_", (DL_FUNC) &_ronda_match_everything_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
-    {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 4},
+    {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 3},
     {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_key_times_", (DL_FUNC) &_ronda_key_times_, 1},

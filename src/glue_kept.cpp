@@ -537,8 +537,6 @@ double pair_limit(const Filling& f) {
   return std::max(1e6, 10.0 * (f.left_rows + f.right_rows));
 }
 
-constexpr double few_pairs = 1e5;  // (more may wait until they are looked at)
-
 // list(frame, told): `told` is what a receipt is made of. FALSE where R has
 // more to do than this
 SEXP fill_in(const List& record, SEXP left, SEXP right, double start) {
@@ -554,8 +552,9 @@ SEXP fill_in(const List& record, SEXP left, SEXP right, double start) {
   const double matched = now_();
   const bool folds = Rf_xlength(part(record, "folds")) > 0;
   const double pairs = count_of(f, "pairs");
-  if (pairs >= few_pairs || (!folds && pairs > limit) ||
-      (folds && count_of(f, "matched_left") == 0))
+  // (columns of more may wait until they are looked at)
+  if (pairs >= as<double>(part(f.record, "few_pairs")) ||
+      (!folds && pairs > limit) || (folds && count_of(f, "matched_left") == 0))
     return Rf_ScalarLogical(FALSE);
   const List values = folds ? folded(context, f) : List();
   if (folds && values.size() == 0) return Rf_ScalarLogical(FALSE);

@@ -150,10 +150,9 @@ List match_equal_(List left, List right, IntegerVector kinds,
 
 // The keys of a right side, indexed once for many left sides: list(index,
 // starts, partners, rows); NULL for more than two columns. Equal texts share
-// one address. `count` as in match_equal_().
+// one address.
 // [[Rcpp::export(rng = false)]]
-SEXP index_right_(List right, IntegerVector kinds, bool match_missing,
-                  bool count) {
+SEXP index_right_(List right, IntegerVector kinds, bool match_missing) {
   return glue::guarded([&]() -> SEXP {
     const core::Context context = glue::current_context();
     const core::Keys keys = glue::as_keys(right, kinds);

@@ -67,8 +67,8 @@ sound_calls <- list(
   match_equal_ = list(keys, keys, 0:1, FALSE, TRUE, c(TRUE, TRUE)),
   match_equal_ = list(list(text), list(text), 4L, TRUE, FALSE),
   partition_rows_ = list(keys, 0:1, 3, FALSE, 10),
-  index_right_ = list(keys, 0:1, FALSE, TRUE), index_right_ = list(list(text), 4L, TRUE, FALSE),
-  match_indexed_ = list(index_right_(list(c(1L, 2L, 2L)), 0L, FALSE, TRUE), list(3:1), 0L,
+  index_right_ = list(keys, 0:1, FALSE), index_right_ = list(list(text), 4L, TRUE),
+  match_indexed_ = list(index_right_(list(c(1L, 2L, 2L)), 0L, FALSE), list(3:1), 0L,
     FALSE, TRUE
   ),
   partition_rows_ = list(list(text), 4L, 2, TRUE, 0),
