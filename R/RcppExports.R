@@ -13,6 +13,10 @@ gather_ <- function(x, rows) {
     .Call(`_ronda_gather_`, x, rows)
 }
 
+as_doubles_ <- function(x) {
+    .Call(`_ronda_as_doubles_`, x)
+}
+
 gather_columns_ <- function(matches, columns, right, keep_unmatched, defer) {
     .Call(`_ronda_gather_columns_`, matches, columns, right, keep_unmatched, defer)
 }

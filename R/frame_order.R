@@ -5,7 +5,7 @@ order_rows <- function(pairing, row_map, row_order, call) {
     return(row_map)
   }
   order <- if (row_order == "right") {
-    order_by_rows_(row_map$right, pairing$sizes[2L])
+    order_by_right(row_map$right, pairing$sizes[2L])
   } else {
     key_order(pairing, row_map, call)
   }
@@ -20,6 +20,16 @@ order_rows <- function(pairing, row_map, row_order, call) {
   release_row_map(pairing, row_map)
   if (!is.null(row_map$left)) release_rows_(list(order))
   ordered
+}
+
+# By right row, and lines without one last. (Counting takes as long as there are right
+# rows.)
+order_by_right <- function(rows, right_rows) {
+  if (right_rows <= 8 * length(rows)) {
+    order_by_rows_(rows, right_rows)
+  } else {
+    sort_rows(list(present_rows(rows)))
+  }
 }
 
 # Ascending by the keys in `on` order; equal keys stay as they stand.

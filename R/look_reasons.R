@@ -1,27 +1,35 @@
 # The reasons for which two texts that should be equal are not, the surest first,
 # each as the code of a function under which they would be: what is tried is what
-# the analyst is told to write.
+# the analyst is told to write. `changes`: a pattern that every text has which the
+# function changes.
 
 near_reasons <- function() {
-  reason <- function(reason, via, package = NULL) {
+  reason <- function(reason, via, changes, package = NULL) {
     list(
       reason = reason, via = via, package = package,
-      clean = eval(parse(text = via), baseenv())
+      clean = eval(parse(text = via), baseenv()), changes = changes
     )
   }
   list(
-    reason("letter case", "tolower"),
-    reason("white space", one_function(step_without_spaces)),
+    reason("letter case", "tolower", "[^!-@[-~ ]"),
+    reason("white space", one_function(step_without_spaces), "[^!-~]"),
     reason("letter case and white space",
-      one_function(step_without_spaces, step_lower)
+      one_function(step_without_spaces, step_lower), "[^!-@[-~]"
     ),
-    reason("leading zeros", one_function(step_without_zeros)),
-    reason("punctuation", one_function(step_without_signs, step_lower)),
-    reason("signs that look alike", one_function(step_look_alike)),
+    reason("leading zeros", one_function(step_without_zeros), "^[^!-/1-~]"),
+    reason("punctuation", one_function(step_without_signs, step_lower), "[^0-9a-z]"),
+    reason("signs that look alike", one_function(step_look_alike), "[^0-9AC-HJKMNP-RT-Y]"),
     reason("accents or forms of a character",
-      one_function(step_plain_letters, step_trimmed, step_lower), "stringi"
+      one_function(step_plain_letters, step_trimmed, step_lower), "[^!-@[-~]", "stringi"
     )
   )
+}
+
+# Texts as a reason cleans them; those that it can't change are not asked.
+cleaned_by <- function(reason, text) {
+  at <- which(grepl(reason$changes, text, perl = TRUE, useBytes = TRUE))
+  text[at] <- reason$clean(text[at])
+  text
 }
 
 # what a function does to x, as code
@@ -57,9 +65,12 @@ via_of_reasons <- function(reasons) {
   )))
 }
 
-# Positions of equal texts, by the engine
-equal_pairs <- function(x, y) {
-  engine_pairs(utf8_text_(x), utf8_text_(y), "text")
+# Positions of texts that are equal, and equal in their groups, by the engine
+equal_pairs <- function(x, y, groups = list(left = NULL, right = NULL)) {
+  kinds <- c(if (!is.null(groups$left)) engine_kinds[["int32"]], engine_kinds[["text"]])
+  all_pairs(match_equal_(c(compact(list(groups$left)), list(utf8_text_(x))),
+    c(compact(list(groups$right)), list(utf8_text_(y))), kinds, FALSE, FALSE
+  )$matches)
 }
 
 engine_pairs <- function(x, y, kind) {

@@ -68,7 +68,8 @@ likely_slips <- function(texts, group, keys, settled) {
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
   shapes <- shape_of(texts$right[right])
-  odd <- odd_shapes(texts$left, unique(shapes), length(texts$right))
+  odd <- logical(length(texts$left))
+  odd[left] <- odd_shapes(texts$left[left], unique(shapes), length(texts$right))
   # (where each has many neighbours, those alone can be told that are none of them)
   crowded <- is_crowded(texts, group, left[!odd[left]], right)
   if (crowded) left <- left[odd[left]]

@@ -230,17 +230,30 @@ text_misses <- function(look, texts) {
       next
     }
     cleaned <- Map(function(text, group) {
-      text <- reason$clean(text)
-      keep <- !is.na(text) & nzchar(text) & group > 0L
-      cleaned <- rep(NA_character_, length(text))
-      cleaned[keep] <- paste0(group[keep], "\r", text[keep])
-      cleaned
+      text <- cleaned_by(reason, text)
+      text[group == 0L | !nzchar(text)] <- NA
+      text
     }, texts, look$group[side_names])
-    found[[rank]] <- misses_from(look, likely_pairs(look$keys, equal_pairs(
-      cleaned$left, cleaned$right
-    )), reason$reason, reason$via, rank)
+    found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
+      reason$reason, reason$via, rank
+    )
   }
   with_slips(look, texts, do.call(rbind, found))
+}
+
+# Positions of keys of equal text (and group), of which one at least has no partner
+pairs_alone <- function(look, texts) {
+  alone <- lapply(look$keys[side_names], `[[`, "alone")
+  pairs_of <- function(left, right) {
+    found <- equal_pairs(texts$left[left], texts$right[right], list(
+      left = if (length(look$rest)) look$group$left[left],
+      right = if (length(look$rest)) look$group$right[right]
+    ))
+    list(left = left[found$left], right = right[found$right])
+  }
+  Map(c, pairs_of(which(alone$left), seq_along(texts$right)),
+    pairs_of(which(!alone$left), which(alone$right))
+  )
 }
 
 # Slips of keys that have no surer reason

@@ -120,7 +120,7 @@ comparable_numbers <- function(x, y) {
   if (anyNA(kinds) || kinds[1L] != kinds[2L] || !is.null(dim(x)) || !is.null(dim(y))) {
     return(NULL)
   }
-  lapply(list(x, y), function(x) as.double(strip_class(x)))
+  lapply(list(x, y), function(x) as_double(strip_class(x)))
 }
 
 compared_as <- function(x) {

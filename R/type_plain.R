@@ -7,7 +7,11 @@ strip_class <- function(x) {
 
 # the values as doubles, as R has them
 as_double <- function(x) {
-  if (typeof(x) == "double") x else as.double(unclass(x))
+  switch(typeof(x),
+    double = x,
+    integer = , logical = as_doubles_(x),
+    as.double(unclass(x))
+  )
 }
 
 common_storage <- function(x, y) {

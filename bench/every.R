@@ -161,7 +161,7 @@ add("where by R", function() join(where = ~ left$a + right$w < 1), function() {
 })
 add("list column", function() join_frames(left, lists, on = "k"), function() lists$l[i])
 add("fold", function() join(fold = list(s = ~ sum(right$w))), function() {
-  rowsum(right$w, i %% 1000L)
+  rowsum(right$w, seq_len(n) %% 1000L)
 })
 add("join_many of 5", function() join_many(many5, "k"), function() {
   unique(unlist(lapply(many5, `[[`, "k")))
@@ -182,21 +182,27 @@ add("receipt", function() receipt(found), nothing, 1, FALSE)
 add("suggest_keys", function() suggest_keys(left, right), nothing, 2 * 9 * 2, FALSE)
 add("key_account", function() key_account(left, "k"), nothing, 1, FALSE)
 add("repeated_keys", function() repeated_keys(few$left, "k"), nothing, 2)
-add("near_misses, numbers", function() near_misses(found), nothing, 10, FALSE)
+# (each right key is read as a text, and its shape)
+add("near_misses, numbers", function() near_misses(found), function() {
+  chartr("012345678", "999999999", as.character(right$k))
+}, 10, FALSE)
+# (all keys of both sides are cleaned, once for each of seven reasons)
 add("near_misses, texts", function() near_misses(text_found), function() {
-  alone <- text$left$k[is.na(i)]
-  lapply(1:6, function(k) paste(tolower(alone), nchar(alone)))
+  lapply(1:7, function(k) lapply(list(text$left$k, text$right$k), tolower))
 }, 10, FALSE)
 add("explain_row", function() explain_row(found, left = 1), nothing, 1, FALSE)
 add("differences", function() differences(pair_rows(left, with_a, on = "k")), function() {
   format(left$a[1:1000], digits = 15)
 }, 4, FALSE)
-drawn <- function(view) function() {
-  file <- tempfile(fileext = ".png")
-  on.exit(unlink(file))
-  grDevices::png(file, 1280, 800)
-  print(plot(found, view = view))
-  grDevices::dev.off()
+drawn <- function(view) {
+  force(view)
+  function() {
+    file <- tempfile(fileext = ".png")
+    on.exit(unlink(file))
+    grDevices::png(file, 1280, 800)
+    print(plot(found, view = view))
+    grDevices::dev.off()
+  }
 }
 # (a figure of three bars takes as long to draw as it does)
 small_figure <- function() {
@@ -206,17 +212,25 @@ small_figure <- function() {
     ggplot2::geom_col())
   grDevices::dev.off()
 }
-for (view in c("overlap", "join_types", "repeats", "reasons")) {
+for (view in c("overlap", "join_types", "repeats")) {
   add(paste("figure", view), drawn(view), function() {
     small_figure()
     small_figure()
   }, 1, FALSE)
 }
+# (reasons are what near misses tell; a report tells them, too)
+add("figure reasons", drawn("reasons"), function() {
+  near_misses(found)
+  small_figure()
+}, 1, FALSE)
 add("report", function() {
   file <- tempfile(fileext = ".html")
   on.exit(unlink(file))
   write_report(found, file)
-}, function() for (k in 1:6) small_figure(), 10, FALSE)
+}, function() {
+  near_misses(found)
+  for (k in 1:6) small_figure()
+}, 10, FALSE)
 
 # Measuring ---------------------------------------------------------------------
 

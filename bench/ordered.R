@@ -25,7 +25,7 @@ line <- function(case, n, ours, floor, target, beside = "a loop on two threads")
   if (!same(ours(), floor())) stop(case, ": not what the loop gives")
   found <- best_of_turns(list(
     ronda = function() touched(ours()), floor = function() touched(floor())
-  ), 3)
+  ), 5)
   data.frame(case, rows = n, ronda_s = round(found[["ronda"]], 3),
     beside_s = round(found[["floor"]], 3), ratio = round(found[["ronda"]] / found[["floor"]], 2),
     target = target, beside = beside

@@ -39,6 +39,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// as_doubles_
+SEXP as_doubles_(SEXP x);
+RcppExport SEXP _ronda_as_doubles_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(as_doubles_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // gather_columns_
 List gather_columns_(List matches, List columns, LogicalVector right, bool keep_unmatched, bool defer);
 RcppExport SEXP _ronda_gather_columns_(SEXP matchesSEXP, SEXP columnsSEXP, SEXP rightSEXP, SEXP keep_unmatchedSEXP, SEXP deferSEXP) {
@@ -924,6 +934,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
+    {"_ronda_as_doubles_", (DL_FUNC) &_ronda_as_doubles_, 1},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 5},
     {"_ronda_patch_", (DL_FUNC) &_ronda_patch_, 4},
     {"_ronda_gather_either_", (DL_FUNC) &_ronda_gather_either_, 4},

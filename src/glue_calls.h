@@ -28,5 +28,6 @@ Rcpp::LogicalVector matched_right_(Rcpp::List matches);
 Rcpp::List fold_pairs_(Rcpp::List matches, Rcpp::List folds, bool by_range);
 Rcpp::List merge_values_(SEXP x, SEXP y, SEXP left, Rcpp::IntegerVector right,
                          std::string how);
+SEXP as_doubles_(SEXP x);
 SEXP patch_(SEXP x, Rcpp::IntegerVector instead_of, SEXP from,
             Rcpp::IntegerVector rows);

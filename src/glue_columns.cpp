@@ -69,6 +69,25 @@ SEXP gather_(SEXP x, IntegerVector rows) {
   });
 }
 
+// Whole numbers or flags as doubles, without attributes; doubles as they are
+// [[Rcpp::export(rng = false)]]
+SEXP as_doubles_(SEXP x) {
+  if (TYPEOF(x) == REALSXP) return x;
+  return glue::guarded([&] {
+    glue::require(TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP,
+                  "whole numbers or flags");
+    const core::Context context = glue::current_context();
+    const auto n = static_cast<std::size_t>(Rf_xlength(x));
+    const int* from = static_cast<const int*>(DATAPTR_RO(x));
+    Shield<SEXP> out(glue::new_vector(REALSXP, n));
+    double* to = REAL(out);
+    core::for_rows(context, n, [&](std::size_t i) {
+      to[i] = from[i] == NA_INTEGER ? NA_REAL : from[i];
+    });
+    return static_cast<SEXP>(out);
+  });
+}
+
 // All columns of an inner or left join in one pass: `columns` with their
 // sides; left columns stay as they are where every left row stands once. With
 // `defer`, right columns that can wait are filled when they are looked at.

@@ -136,12 +136,6 @@ SEXP column_at(SEXP frame, int place) {
   return VECTOR_ELT(frame, place - 1);
 }
 
-// values as doubles, without a class
-SEXP as_doubles(SEXP x) {
-  if (TYPEOF(x) == REALSXP) return x;
-  return Rf_coerceVector(x, REALSXP);
-}
-
 bool has_missing(SEXP doubles) {
   const double* values = REAL(doubles);
   return std::any_of(values, values + Rf_xlength(doubles),
@@ -186,9 +180,9 @@ List comparisons_of(const Filling& f) {
   for (R_xlen_t k = 0; k < asked.size(); ++k) {
     const List one = asked[k];
     const Shield<SEXP> left(
-        as_doubles(column_at(f.left, as<int>(one["left"]))));
+        as_doubles_(column_at(f.left, as<int>(one["left"]))));
     const Shield<SEXP> right(
-        as_doubles(column_at(f.right, as<int>(one["right"]))));
+        as_doubles_(column_at(f.right, as<int>(one["right"]))));
     out[k] = List::create(_["left"] = (SEXP)left, _["op"] = one["op"],
                           _["right"] = (SEXP)right, _["int64"] = false,
                           _["end"] = false);
@@ -201,7 +195,7 @@ List nearest_of(const Filling& f) {
   List spec(Rf_shallow_duplicate(part(f.record, "nearest")));
   for (const char* side : {"left", "right"}) {
     SEXP frame = side[0] == 'l' ? f.left : f.right;
-    spec[side] = as_doubles(column_at(frame, as<int>(spec[side])));
+    spec[side] = as_doubles_(column_at(frame, as<int>(spec[side])));
   }
   return spec;
 }

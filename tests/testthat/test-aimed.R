@@ -478,3 +478,67 @@ test_that("every road through the engine has a name of its own", {
   expect_true(all(grepl("^[a-z]", names)))
   expect_false(anyDuplicated(names) > 0L)
 })
+
+test_that("one element of the partners is the first only where it is asked for", {
+  left <- data.frame(k = c(1, 2, 3))
+  right <- data.frame(k = c(1, 1, 1, 2), x = c(5, 7, 9, 4))
+  folded <- join_frames(left, right, on = "k", fold = list(
+    first = ~ right$x[1], also = ~ right$x[1L], second = ~ right$x[2], third = ~ right$x[3L],
+    last = ~ right$x[nrow(right)]
+  ))
+  expect_identical(unclass(folded)[-1L], list(
+    first = c(5, 4, NA), also = c(5, 4, NA), second = c(7, NA, NA), third = c(9, NA, NA),
+    last = c(9, 4, NA)
+  ), ignore_attr = TRUE)
+})
+
+test_that("arguments asked for by other words are named", {
+  meant <- function(...) {
+    problem <- tryCatch(join_frames(ports, closures, on = "port", ...), error = conditionMessage)
+    sub(".*Did you mean `([a-z_]+)`.*", "\\1", problem)
+  }
+  expect_identical(
+    c(meant(data = 1), meant(type = 1), meant(select = 1), meant(filter = 1), meant(fill = 1),
+      meant(sort = 1), meant(check = 1), meant(source = 1), meant(limit = 1)
+    ),
+    c("left", "rows", "take", "where", "if_absent", "row_order", "expect", "origin", "max_rows")
+  )
+})
+
+test_that("lines go by right row whether right rows are many or few beside them", {
+  for (n in c(3L, 200L)) {
+    left <- data.frame(k = c(4L, 9L, 2L, 4L, 1L), l = 1:5)
+    right <- data.frame(k = rev(seq_len(n)), r = seq_len(n))
+    joined <- join_frames(left, right, on = "k", row_order = "right")
+    partner <- match(left$k, right$k)
+    expect_identical(joined$l, order(partner))
+    expect_identical(joined$r, sort(partner, na.last = TRUE))
+  }
+})
+
+test_that("the highest of many partners is found on every thread, whatever its type", {
+  set.seed(4)
+  n <- 5000L
+  left <- data.frame(k = sample(60L, 300L, TRUE))
+  right <- data.frame(k = sample(50L, n, TRUE), row = seq_len(n))
+  values <- list(
+    number = round(stats::runif(n), 2), whole = sample(99L, n, TRUE),
+    text = sprintf("q%02d", sample(60L, n, TRUE)), flag = stats::runif(n) < 0.5,
+    level = factor(sample(c("low", "mid", "top"), n, TRUE), c("top", "mid", "low")),
+    day = as.Date("2031-05-01") + sample(300L, n, TRUE),
+    long = bit64::as.integer64(sample(99L, n, TRUE))
+  )
+  for (name in names(values)) {
+    x <- values[[name]]
+    x[sample(n, 900L)] <- NA
+    right$x <- x
+    rank <- if (name == "long") as.double(x) else xtfrm(x)
+    for (highest in c(TRUE, FALSE)) {
+      order <- order(right$k, if (highest) -rank else rank, na.last = TRUE, method = "radix")
+      best <- order[!duplicated(right$k[order])]
+      choice <- if (highest) ronda::highest("x") else lowest("x")
+      joined <- join_frames(left, right, on = "k", repeats = choice)
+      expect_identical(joined$row, best[match(left$k, right$k[best])], label = name)
+    }
+  }
+})

@@ -87,6 +87,7 @@ sound_calls <- list(
   expand_pairs_ = list(single, FALSE),
   best_partner_ = list(matches, c(2, NA, 1), 1L, TRUE),
   best_partner_ = list(matches, text, 4L, FALSE), match_everything_ = list(2, 3),
+  as_doubles_ = list(c(TRUE, NA)), as_doubles_ = list(c(3L, NA)),
   both_true_ = list(c(TRUE, NA, FALSE), TRUE), key_times_ = list(c(1L, 0L, 1L)),
   follow_rows_ = list(3:1, c(2L, 0L, 9L)), longer_rows_ = list(1:2, 4),
   only_adds_ = list(c(1L, 2L, 0L), 2), order_by_rows_ = list(c(2L, 0L, 1L), 3),

@@ -271,3 +271,19 @@ test_that("long keys are shortened so that they never look alike", {
   shown <- format(near_misses(pair_rows(left, right, on = "k")))[2L]
   expect_match(shown, "East\"  .*Eats\"")
 })
+
+test_that("what a reason is not asked about, it would not change", {
+  set.seed(6)
+  letters <- c(rawToChar(as.raw(33:126), TRUE), " ", "\t", "\u00a0", "\u00e9", "e\u0301",
+    "\uff21", "\u00df"
+  )
+  texts <- c("", replicate(4000, paste(sample(letters, sample(6L, 1L), TRUE), collapse = "")),
+    letters, paste0("0", letters), paste0(letters, "0")
+  )
+  for (reason in ronda:::near_reasons()) {
+    left_alone <- texts[!grepl(reason$changes, texts, perl = TRUE, useBytes = TRUE)]
+    expect_gt(length(left_alone), 20L)
+    expect_identical(reason$clean(left_alone), left_alone, label = reason$reason)
+    expect_identical(ronda:::cleaned_by(reason, texts), reason$clean(texts))
+  }
+})
