@@ -144,10 +144,9 @@ class RangeMatcher {
     const std::size_t before = rows.size();
     bool on_end = false;
     auto look_at = [&](std::size_t k) {
-      const Row row = sorted_.row(k);
-      switch (outcome(i, row)) {
+      switch (outcome(i, k)) {
         case Outcome::yes:
-          rows.push_back(row);
+          rows.push_back(sorted_.row(k));
           break;
         case Outcome::on_end:
           on_end = true;
@@ -269,19 +268,32 @@ class RangeMatcher {
     return high;
   }
 
-  Outcome outcome(std::size_t i, Row row) const {
-    const auto j = static_cast<std::size_t>(row) - 1;
+  // The rules asked of the row at position k. (Right values are read where they
+  // stand sorted, side by side, and not where their rows are.)
+  Outcome outcome(std::size_t i, std::size_t k) const {
     Outcome all = Outcome::yes;
-    for (const Comparison* rule : {choice_.above, choice_.below}) {
-      if (!rule) continue;
-      const Outcome one = compare(rule->template left_as<T>()[i],
-                                  rule->template right_as<T>()[j], *rule);
+    if (choice_.above) {
+      all = compare(choice_.above->template left_as<T>()[i], sorted_.value(k),
+                    *choice_.above);
+      if (all == Outcome::no) return all;
+    }
+    if (choice_.below) {
+      const Outcome one = compare(choice_.below->template left_as<T>()[i],
+                                  value_below(k), *choice_.below);
       if (one == Outcome::no) return one;
       if (one == Outcome::on_end) all = one;
     }
     if (others_.empty()) return all;
-    const Outcome rest = compare_rows(others_, i, j);
+    const Outcome rest =
+        compare_rows(others_, i, static_cast<std::size_t>(sorted_.row(k)) - 1);
     return rest == Outcome::yes ? all : rest;
+  }
+  T value_below(std::size_t k) const {
+    if (second_.empty()) return sorted_.value(k);
+    // (the lowest one may stand for one that is missing)
+    if (second_[k] != lowest()) return second_[k];
+    const T* values = choice_.below->template right_as<T>();
+    return values[sorted_.row(k) - 1];
   }
 
   const Groups& groups_;
