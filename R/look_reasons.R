@@ -67,14 +67,14 @@ via_of_reasons <- function(reasons) {
 
 # Positions of texts that are equal, and equal in their groups, by the engine
 equal_pairs <- function(x, y, groups = list(left = NULL, right = NULL)) {
-  kinds <- c(if (!is.null(groups$left)) engine_kinds[["int32"]], engine_kinds[["text"]])
-  all_pairs(match_equal_(c(compact(list(groups$left)), list(utf8_text_(x))),
-    c(compact(list(groups$right)), list(utf8_text_(y))), kinds, FALSE, FALSE
-  )$matches)
+  engine_pairs(compact(list(groups$left, utf8_text_(x))),
+    compact(list(groups$right, utf8_text_(y))),
+    c(if (!is.null(groups$left)) "int32", "text")
+  )
 }
 
-engine_pairs <- function(x, y, kind) {
-  all_pairs(
-    match_equal_(list(x), list(y), engine_kinds[[kind]], FALSE, FALSE)$matches
-  )
+# positions of rows whose keys are equal
+engine_pairs <- function(left, right, kinds) {
+  kinds <- unname(engine_kinds[kinds])
+  all_pairs(match_equal_(left, right, kinds, FALSE, FALSE)$matches)
 }

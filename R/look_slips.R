@@ -25,7 +25,7 @@ slip_pairs <- function(x, y, b = shortened_codes_(y)) {
   }
   a <- shortened_codes_(x)
   # (few are looked up in a table sooner than many)
-  pairs <- engine_pairs(b$codes, a$codes, "int64")
+  pairs <- engine_pairs(list(b$codes), list(a$codes), "int64")
   left <- a$of[pairs$right]
   right <- b$of[pairs$left]
   order <- order(left, right)

@@ -189,12 +189,8 @@ Buffer<std::uint8_t> mark_right(const Context& context,
 
 Buffer<Row> unmatched_right(const Context& context, const PairsView& pairs) {
   const Buffer<std::uint8_t> marks = mark_right(context, pairs);
-  const std::size_t n = count_rows(
-      context, marks.size(), [&](std::size_t i) { return marks[i] == 0; });
-  Buffer<Row> rows(n);
-  for (std::size_t i = 0, at = 0; at < n; ++i)
-    if (marks[i] == 0) rows[at++] = static_cast<Row>(i + 1);
-  return rows;
+  return rows_where(context, marks.size(),
+                    [&](std::size_t i) { return marks[i] == 0; });
 }
 
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,

@@ -52,6 +52,27 @@ PairCounts count_disjoint(const Context& context, const PairsView& pairs);
 void one_partner(const Context& context, const PairsView& pairs, bool last,
                  Row* range);
 
+// the rows i + 1 of which holds(i) is true
+template <class Holds>
+Buffer<Row> rows_where(const Context& context, std::size_t n, Holds&& holds) {
+  std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
+  for_chunks(context, n,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               std::size_t count = 0;
+               for (std::size_t i = begin; i < end; ++i) count += holds(i);
+               starts[k + 1] = count;
+             });
+  for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
+  Buffer<Row> rows(starts.back());
+  for_chunks(context, n,
+             [&](std::size_t k, std::size_t begin, std::size_t end) {
+               std::size_t at = starts[k];
+               for (std::size_t i = begin; i < end; ++i)
+                 if (holds(i)) rows[at++] = static_cast<Row>(i + 1);
+             });
+  return rows;
+}
+
 // the right rows without a partner
 Buffer<Row> unmatched_right(const Context& context, const PairsView& pairs);
 

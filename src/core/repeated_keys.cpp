@@ -6,7 +6,7 @@
 // at all, some thousand rows mostly show it.
 #include "repeated_keys.h"
 #include "gather.h"
-#include "parallel.h"
+#include "pairs.h"
 
 namespace ronda::core {
 namespace {
@@ -52,38 +52,16 @@ bool repeats_in(const Context& context, const Keys& keys, const Row* rows,
   return has_repeats(context, some, match_missing);
 }
 
-// the rows i + 1 of which is_alone(i) is true
-template <class IsAlone>
-Buffer<Row> rows_alone(const Context& context, std::size_t n,
-                       IsAlone&& is_alone) {
-  std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
-  for_chunks(context, n,
-             [&](std::size_t k, std::size_t begin, std::size_t end) {
-               std::size_t count = 0;
-               for (std::size_t i = begin; i < end; ++i) count += is_alone(i);
-               starts[k + 1] = count;
-             });
-  for (std::size_t k = 1; k < starts.size(); ++k) starts[k] += starts[k - 1];
-  Buffer<Row> rows(starts.back());
-  for_chunks(context, n,
-             [&](std::size_t k, std::size_t begin, std::size_t end) {
-               std::size_t at = starts[k];
-               for (std::size_t i = begin; i < end; ++i)
-                 if (is_alone(i)) rows[at++] = static_cast<Row>(i + 1);
-             });
-  return rows;
-}
-
 }  // namespace
 
 Buffer<Row> unmatched_rows(const Context& context, const Row* range,
                            std::size_t n) {
-  return rows_alone(context, n, [&](std::size_t i) { return range[i] == 0; });
+  return rows_where(context, n, [&](std::size_t i) { return range[i] == 0; });
 }
 
 Buffer<Row> unmatched_rows(const Context& context, const FoundRows& found,
                            std::size_t n) {
-  return rows_alone(context, n, [&](std::size_t i) {
+  return rows_where(context, n, [&](std::size_t i) {
     return !found.has(static_cast<Row>(i + 1));
   });
 }
