@@ -154,7 +154,7 @@ in_process <- function(fun, args, libraries = library_folder) {
   log <- tempfile()
   callr::r_bg(fun, args, stdout = log, stderr = log, libpath = c(
     libraries, .libPaths()
-  ), env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "1"))
+  ), env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "1", OMP_WAIT_POLICY = "passive"))
 }
 
 # Results of start(item), a process, so many at a time; NULL where one ended or took too
@@ -196,14 +196,16 @@ make_map <- function(most) {
   saveRDS(Filter(Negate(is.null), found), map_file)
 }
 
-# the tests that run a function, quick ones first
-tests_for <- function(functions, map) {
+# the tests that run a function: the one named like its file, then quick ones first
+tests_for <- function(functions, map, file) {
   seconds <- vapply(map, function(x) x$seconds, 0)
   map <- map[seconds <= longest_test]
   seconds <- seconds[seconds <= longest_test]
   runs <- vapply(map, function(x) any(functions %in% x$functions), NA)
   tests <- names(sort(seconds[runs]))
-  if (length(tests)) tests else names(sort(seconds))
+  if (!length(tests)) tests <- names(sort(seconds))
+  own <- sub("[.]R$", "", basename(file))
+  c(intersect(own, tests), setdiff(tests, own))
 }
 
 # One change, tried -------------------------------------------------------------------------
@@ -264,7 +266,7 @@ start_r <- function(site, map) {
   code <- c(as.list(after)[differs], registrations(site$file, after))
   functions <- names[differs]
   if (any(functions == "")) functions <- names
-  in_process(try_tests, list(code = code, tests = tests_for(functions, map)))
+  in_process(try_tests, list(code = code, tests = tests_for(functions, map, site$file)))
 }
 
 # the sources that include a header, also by way of others
@@ -304,11 +306,13 @@ start_cpp <- function(site, map) {
     unlink(folder, recursive = TRUE)
     return(NULL)
   }
-  tests <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred",
+  first <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred",
     "pair_where", "join_frames", "pair_ordered", "explain_row", "pair_expect",
     "file_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",
     "join_many", "hostile", "aimed"
   ), names(map))
+  seconds <- sort(vapply(map, function(x) x$seconds, 0))
+  tests <- c(first, setdiff(names(seconds[seconds <= longest_test]), first))
   in_process(try_tests, list(code = NULL, tests = tests),
     libraries = c(file.path(folder, "library"), library_folder)
   )

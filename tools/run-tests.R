@@ -74,11 +74,15 @@ ended_early <- function(name) {
   )
 }
 
-# what tests, and programs that they call, print goes to a file
+# What tests, and programs that they call, print goes to a file. (Threads of files that
+# run side by side wait for each other: asleep, or they take the time that the other
+# needs, four times as long for the files that try two threads.)
 new_worker <- function(number, files, place) {
   log <- file.path(place, sprintf("worker%d.log", number))
   callr::r_bg(run_worker, list(number, files, place, run_one), stdout = log, stderr = log,
-    env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "Inf", R_LIBS = Sys.getenv("R_LIBS"))
+    env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "Inf", OMP_WAIT_POLICY = "passive",
+      R_LIBS = Sys.getenv("R_LIBS")
+    )
   )
 }
 

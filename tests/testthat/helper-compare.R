@@ -105,3 +105,8 @@ same_frame <- function(x, y) {
   identical(names(x$columns), names(y$columns)) && x$n == y$n &&
     all(mapply(identical, x$columns, y$columns, MoreArgs = list(single.NA = TRUE)))
 }
+
+# (testthat 3.1 evaluates what it is given twice)
+expect_match <- function(object, ..., label = deparse1(substitute(object))) {
+  testthat::expect_match(object, ..., label = label)
+}

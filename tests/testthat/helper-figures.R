@@ -7,22 +7,33 @@ figure_sizes <- list(small = c(640, 400) / 96, large = c(1280, 800) / 130)
 text_boxes <- function(figure, size) {
   grDevices::pdf(NULL, width = size[1L], height = size[2L])
   on.exit(grDevices::dev.off())
-  print(figure)
-  grid::grid.force()
-  tree <- grid::grid.ls(viewports = TRUE, print = FALSE)
-  boxes <- lapply(which(tree$type == "grobListing" | tree$type == "gTreeListing"), function(k) {
-    path <- c(tree$gPath[k], tree$name[k])
-    grob <- grid::grid.get(paste(path[nzchar(path)], collapse = "::"), strict = TRUE)
-    if (!inherits(grob, "text")) {
-      return(NULL)
-    }
+  drawn <- grid::grid.force(ggplot2::ggplotGrob(figure))
+  grid::grid.draw(drawn)
+  tree <- grid::grid.ls(drawn, viewports = TRUE, print = FALSE)
+  places <- sub("^ROOT(::)?", "", tree$vpPath[grepl("(grob|gTree)Listing", tree$type)])
+  grobs <- grobs_within(drawn)
+  texts <- which(vapply(grobs, inherits, NA, "text"))
+  boxes <- lapply(texts, function(k) {
     grid::upViewport(0L)
-    place <- sub("^ROOT(::)?", "", tree$vpPath[k])
-    if (nzchar(place)) grid::downViewport(place)
-    box_of_labels(grob)
+    if (nzchar(places[k])) grid::downViewport(places[k])
+    box_of_labels(grobs[[k]])
   })
   boxes <- do.call(rbind, boxes)
   boxes[nzchar(boxes$label), ]
+}
+
+# the labels alone, which need no page
+text_labels <- function(figure) {
+  grobs <- grobs_within(grid::grid.force(ggplot2::ggplotGrob(figure)))
+  texts <- Filter(function(grob) inherits(grob, "text"), grobs)
+  labels <- unlist(lapply(texts, function(grob) as.character(grob$label)))
+  unique(labels[nzchar(labels)])
+}
+
+# a grob and all within it, in the order in which grid lists them
+grobs_within <- function(grob) {
+  children <- if (inherits(grob, "gTree")) unname(grob$children[grob$childrenOrder])
+  c(list(grob), unlist(lapply(children, grobs_within), recursive = FALSE))
 }
 
 box_of_labels <- function(grob) {
@@ -130,4 +141,17 @@ hard_pairings <- function() {
     )),
     in_turn = pair_rows(boardings, card_holders, on = in_turn("card", list("name")))
   )
+}
+
+# Reports without the drawing of their figures, for those who look at their other parts:
+# drawing is most of a report's time
+local_reports_without_drawing <- function(frame = parent.frame()) {
+  space <- asNamespace("ronda")
+  drawn <- get("page_svg", space)
+  put <- function(value) {
+    base::unlockBinding("page_svg", space)
+    assign("page_svg", value, space)
+  }
+  withr::defer(put(drawn), envir = frame)
+  put(function(figure, number) "")
 }

@@ -376,8 +376,11 @@ test_that("output that can't be written is a failure, a reader who has enough is
 
 test_that("options given again add up where that makes sense, and are refused elsewhere", {
   in_demo_folder()
+  frames <- list(utils::head(tide_readings, 60L), utils::head(wind_readings, 60L))
+  write_frame(frames[[1L]], "tides.csv")
+  write_frame(frames[[2L]], "winds.csv")
   joined <- function(...) {
-    run <- run_cli("join", "tide_readings.csv", "wind_readings.csv", "--quiet", ...)
+    run <- run_cli("join", "tides.csv", "winds.csv", "--quiet", ...)
     expect_identical(run$code, 0L, label = paste(run$err, collapse = " "))
     run$out
   }
@@ -387,7 +390,6 @@ test_that("options given again add up where that makes sense, and are refused el
     joined("--on", "port,read_at", "--take", "wind=knots,at=read_at")
   )
   two <- joined("--relate", "read_at<=read_at", "--relate", "port!=port", "--max-rows", "1e7")
-  frames <- lapply(c("tide_readings.csv", "wind_readings.csv"), read_frame)
   expect_identical(length(two) - 1L, nrow(join_frames(frames[[1L]], frames[[2L]],
     on = list(relate("read_at", "<="), relate("port", "!=")), max_rows = 1e7
   )))

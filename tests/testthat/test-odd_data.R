@@ -102,6 +102,7 @@ test_that("odd keys, of no rows and of some, are told of in every way", {
 test_that("figures and reports are made of odd keys, and of no rows", {
   skip_if_not_installed("ggplot2")
   withr::local_pdf(NULL)
+  local_reports_without_drawing()
   for (kind in c("none", "bytes", "missing", "infinite", "big", "level")) {
     for (n in if (kind %in% c("none", "infinite", "big")) c(0L, 4L) else 4L) {
       left <- as_frame(list(k = odd_columns[[kind]](n), n = seq_len(n)), n)

@@ -58,6 +58,7 @@ test_that("every figure and the report can do without keys, rows or rules", {
     pair_rows(plain, plain, on = cross(), where = ~ left$t < right$t)
   )
   file <- withr::local_tempfile(fileext = ".html")
+  local_reports_without_drawing()
   for (pairing in pairings) {
     for (view in c("overlap", "join_types", "reasons", "repeats")) {
       expect_gt(drawn(plot(pairing, view = view)), 1000)
