@@ -78,3 +78,5 @@ auto guarded(Action&& action) {
 }
 
 }  // namespace ronda::glue
+
+double now_();

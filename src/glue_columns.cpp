@@ -1,4 +1,6 @@
 // Columns picked by row number, and what R's own column types need.
+#include "glue_columns.h"
+
 #include <atomic>
 #include <cmath>
 #include <cstring>

@@ -1,4 +1,6 @@
 // Csv and tsv files, and cells: what the core finds, as R's vectors.
+#include "glue_delimited.h"
+
 #include "core/typed_columns.h"
 #include "glue.h"
 

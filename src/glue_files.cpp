@@ -1,5 +1,5 @@
 // Texts as files have them: numbers, days and times; and what goes to stdout.
-#include "glue.h"
+#include "glue_files.h"
 
 #include <cerrno>
 #include <cmath>
@@ -7,6 +7,8 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+
+#include "glue.h"
 
 #ifdef _WIN32
 #include <io.h>

@@ -22,3 +22,5 @@ class Folds {
 };
 
 }  // namespace ronda::glue
+
+Rcpp::List fold_pairs_(Rcpp::List matches, Rcpp::List folds, bool by_range);

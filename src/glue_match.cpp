@@ -1,4 +1,6 @@
 // Matching and counting.
+#include "glue_match.h"
+
 #include "core/equal_match.h"
 #include "core/list_rows.h"
 #include "core/once.h"

@@ -1,4 +1,6 @@
 // Ordered rules: ranges, windows, nearest.
+#include "glue_ordered.h"
+
 #include <algorithm>
 #include <cmath>
 #include <memory>

@@ -1,4 +1,6 @@
 // Rows cut into parts, for frames that are larger than memory.
+#include "glue_partition.h"
+
 #include "core/list_rows.h"
 #include "core/partition.h"
 #include "glue.h"

@@ -2,6 +2,8 @@
 // in R it takes a function call or more for each column, longer than matching a
 // small frame. Where something is out of the common these say so, and R looks
 // closer.
+#include "glue_plan.h"
+
 #include <initializer_list>
 #include <string_view>
 

@@ -21,3 +21,5 @@ Rcpp::List texts_at_one_address(const core::Context& context,
                                 const core::Buffer<core::Row>* rows = nullptr);
 
 }  // namespace ronda::glue
+
+Rcpp::List comparable_texts_(SEXP left, SEXP right);

@@ -1,0 +1,220 @@
+# Distinct keys of both frames that are nearly equal: by what a cleaning would change, by
+# slips, by rounding
+
+# The distinct keys of both frames, as they were matched: for each side list(row, rows,
+# alone). Of more than `most_keys` left keys without partner some are looked at.
+distinct_keys <- function(pairing, call) {
+  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
+  sides <- lapply(c(left = "left", right = "right"), function(side) {
+    rows <- pairing$sizes[side_number(side)]
+    first <- group_rows_(keys[[side]], keys$kinds, FALSE)
+    if (is.null(first)) first <- seq_len(rows)
+    row <- which(first == seq_len(rows))
+    times <- tabulate(first, rows)
+    # a key is alone when no row of it has a candidate
+    matched <- is_matched(candidates_of(pairing), side)
+    taken <- tabulate(first[matched & first > 0L], rows) > 0L
+    list(row = row, rows = times[row], alone = !taken[row])
+  })
+  alone <- which(sides$left$alone)
+  sides$sampled <- length(alone) > most_keys
+  if (sides$sampled) {
+    some <- alone[spread_rows(length(alone), most_keys)]
+    keep <- sort(c(which(!sides$left$alone), some))
+    sides$left <- lapply(sides$left, `[`, keep)
+  }
+  sides
+}
+
+# A key column as it was matched
+matched_column <- function(pairing, rule, side) {
+  if (is.null(rule$cleaned)) .subset2(pairing[[side]], rule[[side]]) else {
+    rule$cleaned[[side]]
+  }
+}
+
+# Keys that differ in this rule's column alone
+column_misses <- function(pairing, keys, rule, call) {
+  if (!any(keys$left$alone) && !any(keys$right$alone) || !length(keys$left$row) ||
+    !length(keys$right$row)) {
+    return(no_misses())
+  }
+  values <- lapply(c(left = "left", right = "right"), function(side) {
+    slice_column(matched_column(pairing, rule, side), keys[[side]]$row, rule[[side]], NULL)
+  })
+  rest <- pairing$key_rules[!vapply(pairing$key_rules, identical, NA, rule)]
+  look <- list(
+    pairing = pairing, keys = keys, rule = rule, rest = rest,
+    group = rest_groups(pairing, keys, rest, call)
+  )
+  switch(family_group(key_family(values$left)),
+    text = text_misses(look, lapply(values, as_text)),
+    number = number_misses(look, values, call),
+    no_misses()
+  )
+}
+
+# Numbers that are equal where all other key columns are; 0 where those have
+# no equal on the other side
+rest_groups <- function(pairing, keys, rest, call) {
+  if (!length(rest)) {
+    return(list(
+      left = rep.int(1L, length(keys$left$row)),
+      right = rep.int(1L, length(keys$right$row))
+    ))
+  }
+  others <- engine_keys(pairing$left, pairing$right, rest, call)
+  for (side in side_names) {
+    others[[side]] <- lapply(others[[side]], gather_, keys[[side]]$row)
+  }
+  first <- group_rows_(others$right, others$kinds, FALSE)
+  if (is.null(first)) first <- seq_along(keys$right$row)
+  list(
+    left = first_partners(
+      match_equal_(others$left, others$right, others$kinds, FALSE, FALSE)$matches
+    ),
+    right = first
+  )
+}
+
+text_misses <- function(look, texts) {
+  found <- list()
+  reasons <- near_reasons()
+  # what is no text in its own encoding can't be cleaned
+  texts <- lapply(texts, function(text) {
+    text[!is_sound_text(text)] <- NA
+    text
+  })
+  for (rank in seq_along(reasons)) {
+    reason <- reasons[[rank]]
+    if (!is.null(reason$package) &&
+      !requireNamespace(reason$package, quietly = TRUE)) {
+      next
+    }
+    cleaned <- Map(function(text, group) {
+      text <- cleaned_by(reason, text)
+      text[group == 0L | !nzchar(text)] <- NA
+      text
+    }, texts, look$group[side_names])
+    found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
+      reason$reason, reason$via, rank
+    )
+  }
+  with_slips(look, texts, do.call(rbind, found))
+}
+
+# Positions of keys of equal text (and group), of which one at least has no partner
+pairs_alone <- function(look, texts) {
+  alone <- lapply(look$keys[side_names], `[[`, "alone")
+  pairs_of <- function(left, right) {
+    found <- equal_pairs(texts$left[left], texts$right[right], list(
+      left = if (length(look$rest)) look$group$left[left],
+      right = if (length(look$rest)) look$group$right[right]
+    ))
+    list(left = left[found$left], right = right[found$right])
+  }
+  Map(c, pairs_of(which(alone$left), seq_along(texts$right)),
+    pairs_of(which(!alone$left), which(alone$right))
+  )
+}
+
+# Slips of keys that have no surer reason
+with_slips <- function(look, texts, surer) {
+  settled <- look$keys$left$row %in% surer$left_row[surer$left_alone]
+  slips <- likely_slips(texts, look$group, look$keys, settled)
+  words <- ifelse(slips$distance == 1, "one slip", "two slips")
+  found <- rbind(surer, misses_from(look, slips, words, NA_character_,
+    10 + slips$distance
+  ))
+  attr(found, "left_out") <- slips$left_out
+  attr(found, "crowded") <- slips$crowded
+  found
+}
+
+# Of keys that are equal once they are cleaned: unmatched partners, or where a key has
+# none, those that have a partner already. Several are as likely as each other.
+likely_pairs <- function(keys, pairs) {
+  left <- pairs$left
+  right <- pairs$right
+  left_alone <- keys$left$alone[left]
+  right_alone <- keys$right$alone[right]
+  # (of a matched left key and a matched right key nothing is to be said)
+  use <- left_alone | right_alone
+  has_free <- left %in% left[left_alone & right_alone]
+  use <- use & (!left_alone | right_alone | !has_free)
+  left <- left[use]
+  right <- right[use]
+  taken <- !(left_alone & right_alone)[use]
+  list(
+    left = left, right = right, taken = taken,
+    sureness = ifelse(taken, 0.9, 1) / tabulate(left, length(keys$left$row))[left]
+  )
+}
+
+# Whole numbers may have slips as texts have; fractions may have been rounded.
+number_misses <- function(look, values, call) {
+  numbers <- lapply(values, plain_numbers)
+  keys <- look$keys
+  frames <- Map(function(number, group) {
+    data.frame(number = number, group = group, place = seq_along(number))
+  }, numbers, look$group[side_names])
+  frames$left <- frames$left[keys$left$alone & frames$left$group > 0L, ]
+  pairs <- pair_up(frames$left, frames$right,
+    list("group", nearest("number", look = "either")),
+    list(expect = "rows-multiply", max_rows = Inf), side_names, call
+  )
+  pairs <- all_pairs(pairs$matches)
+  left <- frames$left$place[pairs$left]
+  right <- frames$right$place[pairs$right]
+  digits <- rounding_digits(numbers$left[left], numbers$right[right])
+  keep <- which(!is.na(digits))
+  likely <- list(
+    left = left[keep], right = right[keep], taken = !keys$right$alone[right[keep]],
+    sureness = rep(0.9, length(keep))
+  )
+  rounded <- misses_from(look, likely, "rounding",
+    sprintf("function(x) round(x, %d)", digits[keep]), 8
+  )
+  # (of the left keys those alone are looked at)
+  wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))
+  texts <- Map(function(x, at) {
+    text <- rep(NA_character_, length(x))
+    text[at] <- key_texts(x[at])
+    text[at][grepl("[^0-9-]", text[at])] <- NA
+    text
+  }, values, wanted)
+  with_slips(look, texts, rounded)
+}
+
+# The most digits at which two numbers agree and one of them ends; NA for none
+rounding_digits <- function(a, b) {
+  found <- rep(NA_integer_, length(a))
+  for (digits in 0:9) {
+    equal <- a != b & round(a, digits) == round(b, digits) &
+      (round(a, digits) == a | round(b, digits) == b | digits == 9L)
+    # (whole numbers never differ by rounding, so a fraction must be there)
+    equal <- equal & (a != trunc(a) | b != trunc(b))
+    found[!is.na(equal) & equal] <- digits
+  }
+  found
+}
+
+# Lines for pairs of keys, list(left, right, taken, sureness) by their positions
+misses_from <- function(look, pairs, reason, via, rank) {
+  keys <- look$keys
+  left <- keys$left$row[pairs$left]
+  right <- keys$right$row[pairs$right]
+  if (!length(left)) {
+    return(no_misses())
+  }
+  data.frame(
+    from = column_texts(look$pairing$left, look$rule$left, left),
+    to = column_texts(look$pairing$right, look$rule$right, right),
+    reason = reason, sureness = round(pairs$sureness, 2L), taken = pairs$taken,
+    column = look$rule$left, group = group_texts(look$pairing, look$rest, left),
+    left_row = left, right_row = right, left_rows = keys$left$rows[pairs$left],
+    right_rows = keys$right$rows[pairs$right], via = via, rank = rank,
+    left_alone = keys$left$alone[pairs$left],
+    right_alone = keys$right$alone[pairs$right]
+  )
+}

@@ -1,0 +1,80 @@
+# Rows that nearest() found too far, and rows whose keys are equal to some that another rule
+# or the condition refused: near misses that no cleaning would change
+
+# Rows that nearest() would have matched with a larger distance; of very many the nearest
+outside_misses <- function(pairing, far) {
+  if (is.null(far)) {
+    return(no_misses())
+  }
+  rule <- far$rule
+  within <- far$plan$closest$within
+  at <- seq_along(far$row)
+  if (length(at) > most_keys) at <- order(far$distance)[seq_len(most_keys)]
+  words <- sprintf("%s away, outside %s by %s",
+    words_of_distance(far$distances, far$at[at], within),
+    distance_words(within, far$plan$scale),
+    words_of_excess(far$distances, far$at[at], within)
+  )
+  distance <- far$distance[at]
+  data.frame(
+    from = shown_texts(pairing$left, rule$left, far$row[at]),
+    to = shown_texts(pairing$right, rule$right, far$partner[at]),
+    reason = words, sureness = 1, taken = FALSE, column = rule$left,
+    group = group_texts(pairing, pairing$key_rules, far$row[at]),
+    left_row = far$row[at], right_row = far$partner[at], left_rows = 1L,
+    right_rows = 1L, via = NA_character_,
+    rank = 20 + rank(distance) / length(distance), left_alone = TRUE,
+    right_alone = FALSE
+  )
+}
+
+# Rows whose keys are equal to some, and that another rule or the condition refused
+refused_misses <- function(pairing, call) {
+  others <- pairing$rules[!kinds_of(pairing$rules) %in% c("same", "nearest", "cross")]
+  parts <- c(lapply(others, list), if (!is.null(pairing$where)) list(NULL))
+  if (!length(parts) || !length(pairing$key_rules)) {
+    return(no_misses())
+  }
+  alone <- unmatched(candidates_of(pairing), "left")
+  if (length(alone) > most_keys) {
+    alone <- alone[spread_rows(length(alone), most_keys)]
+  }
+  left <- gather_rows(pairing$left, alone)
+  keys <- lapply(pairing$key_rules, function(rule) {
+    if (!is.null(rule$cleaned)) rule$cleaned$left <- rule$cleaned$left[alone]
+    rule
+  })
+  pair_by <- function(rules, where) {
+    found <- pair_up(left, pairing$right,
+      lapply(c(lapply(keys, function(rule) rule[c("kind", "left", "right", "via")]), rules),
+        structure, class = "ronda_rule_record"
+      ),
+      list(
+        missing_keys = if (pairing$missing_keys == "match") "match" else "unmatched",
+        repeats = "first", expect = "rows-multiply", max_rows = Inf, where = where
+      ), side_names, call
+    )
+    first_partners(found$matches)
+  }
+  equal <- pair_by(list(), NULL)
+  reason <- rep(NA_character_, length(alone))
+  for (part in parts) {
+    fails <- equal > 0L & pair_by(part, if (is.null(part)) pairing$where) == 0L
+    reason[fails & is.na(reason)] <- sprintf("equal keys, refused by %s",
+      if (is.null(part)) "`where`" else rule_text(part[[1L]])
+    )
+  }
+  at <- which(!is.na(reason))
+  if (!length(at)) {
+    return(no_misses())
+  }
+  rule <- pairing$key_rules[[1L]]
+  data.frame(
+    from = column_texts(pairing$left, rule$left, alone[at]),
+    to = column_texts(pairing$right, rule$right, equal[at]),
+    reason = reason[at], sureness = 1, taken = FALSE, column = rule$left,
+    group = group_texts(pairing, pairing$key_rules[-1L], alone[at]),
+    left_row = alone[at], right_row = equal[at], left_rows = 1L, right_rows = 1L,
+    via = NA_character_, rank = 0, left_alone = TRUE, right_alone = FALSE
+  )
+}
