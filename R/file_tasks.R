@@ -22,59 +22,75 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
     return(list())
   }
   ids <- vapply(tasks, `[[`, "", "id")
+  run <- list2env(list(
+    tasks = tasks, ids = ids, job = job, may_build = may_build, builds = TRUE,
+    outcomes = vector("list", length(tasks)), tried = integer(length(tasks)),
+    running = list()
+  ))
   done <- is_done(job$work, ids)
-  builds <- TRUE
-  settle <- function(id) {
-    outcome <- outcome_of(job$work, id)
-    if (!is.null(may_build)) builds <<- builds && may_build(outcome)
-    outcome
+  for (at in which(done)) settle_task(run, at)
+  run$waiting <- which(!done)
+  if (!length(run$waiting)) {
+    return(run$outcomes)
   }
-  outcomes <- vector("list", length(tasks))
-  outcomes[done] <- lapply(ids[done], settle)
-  waiting <- which(!done)
-  if (!length(waiting)) {
-    return(outcomes)
-  }
-  progress <- progress_of(length(waiting), label)
-  running <- list()
+  run$progress <- progress_of(length(run$waiting), label)
   on.exit({
-    progress$end()
-    for (group in running) stop_future(group$future)
+    run$progress$end()
+    for (group in run$running) stop_future(group$future)
   })
-  tried <- integer(length(tasks))
   workers <- future::nbrOfWorkers()
-  while (length(waiting) || length(running)) {
-    while (length(waiting) && length(running) < workers) {
-      at <- next_group(tasks, waiting, workers)
-      waiting <- setdiff(waiting, at)
-      group <- lapply(tasks[at], function(task) {
-        task$builds <- builds && !isFALSE(task$builds)
-        task
-      })
-      running <- c(running, list(list(at = at, future = start_tasks(group, job))))
-    }
-    finished <- vapply(running, function(group) is_finished(group$future), NA)
-    if (!any(finished)) Sys.sleep(0.005)
-    ended <- running[finished]
-    running <- running[!finished]
-    for (group in ended) {
-      found <- outcome_of_group(group$future)
-      done <- group$at[is_done(job$work, ids[group$at])]
-      for (at in done) {
-        outcomes[[at]] <- settle(ids[at])
-        progress$step(ids[at])
-      }
-      left <- setdiff(group$at, done)
-      if (!length(left)) next
-      failed <- if (is.null(found$id)) left[1L] else match(found$id, ids)
-      tried[failed] <- tried[failed] + 1L
-      if (tried[failed] >= job$tries || !may_try_again(found$error)) {
-        stop_task(found$error, tasks[[failed]], tried[failed], job)
-      }
-      waiting <- c(left, waiting)
-    }
+  while (length(run$waiting) || length(run$running)) {
+    send_groups(run, workers)
+    for (group in ended_groups(run)) settle_group(run, group)
   }
-  outcomes
+  run$outcomes
+}
+
+settle_task <- function(run, at) {
+  run$outcomes[[at]] <- outcome_of(run$job$work, run$ids[at])
+  if (!is.null(run$may_build)) {
+    run$builds <- run$builds && run$may_build(run$outcomes[[at]])
+  }
+}
+
+send_groups <- function(run, workers) {
+  while (length(run$waiting) && length(run$running) < workers) {
+    at <- next_group(run$tasks, run$waiting, workers)
+    run$waiting <- setdiff(run$waiting, at)
+    group <- lapply(run$tasks[at], function(task) {
+      task$builds <- run$builds && !isFALSE(task$builds)
+      task
+    })
+    run$running <- c(run$running, list(list(at = at, future = start_tasks(group, run$job))))
+  }
+}
+
+ended_groups <- function(run) {
+  finished <- vapply(run$running, function(group) is_finished(group$future), NA)
+  if (!any(finished)) Sys.sleep(0.005)
+  ended <- run$running[finished]
+  run$running <- run$running[!finished]
+  ended
+}
+
+# What a group has done; what it left is tried again, as often as it may be
+settle_group <- function(run, group) {
+  found <- outcome_of_group(group$future)
+  done <- group$at[is_done(run$job$work, run$ids[group$at])]
+  for (at in done) {
+    settle_task(run, at)
+    run$progress$step(run$ids[at])
+  }
+  left <- setdiff(group$at, done)
+  if (!length(left)) {
+    return()
+  }
+  failed <- if (is.null(found$id)) left[1L] else match(found$id, run$ids)
+  run$tried[failed] <- run$tried[failed] + 1L
+  if (run$tried[failed] >= run$job$tries || !may_try_again(found$error)) {
+    stop_task(found$error, run$tasks[[failed]], run$tried[failed], run$job)
+  }
+  run$waiting <- c(left, run$waiting)
 }
 
 # Small tasks go out several at a time, for each future takes a while to start; fewer

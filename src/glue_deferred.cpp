@@ -3,10 +3,11 @@
 // its source and the rows to take; both are let go when it is filled. The
 // source is held by a reference like any other, so R copies it before it
 // changes it; saving, sending and attributes are R's own ways with a vector.
+#include "glue_deferred.h"
+
 #include "core/roads.h"
 #include "gather_values.h"
 #include "glue.h"
-#include "glue_deferred.h"
 
 #include <R_ext/Altrep.h>  // needs what Rcpp includes
 

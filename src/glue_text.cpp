@@ -1,4 +1,6 @@
 // Texts: one encoding for keys, and what near misses need.
+#include "glue_text.h"
+
 #include <atomic>
 #include <cstring>
 #include <unordered_map>
