@@ -542,3 +542,14 @@ test_that("the highest of many partners is found on every thread, whatever its t
     }
   }
 })
+
+test_that("a fold of a class with a `[` of its own is what that gives", {
+  left <- data.frame(k = 1:2)
+  right <- data.frame(k = c(1, 1, 2))
+  right$v <- structure(c("a", "b", "c"), class = "shouted_berth")
+  registerS3method("[", "shouted_berth", function(x, i, ...) {
+    structure(toupper(unclass(x)[i]), class = "shouted_berth")
+  })
+  first <- join_frames(left, right, on = "k", fold = list(v = ~ right$v[1]))
+  expect_identical(first$v, c("A", "C"))
+})
