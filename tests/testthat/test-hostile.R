@@ -9,6 +9,8 @@ test_that("file names are names, whatever is in them", {
     "; touch run;", "uml\u00e4ut", "%s%03d", "tab\t", "{side}", "~tilde", "a*b?[c]",
     "back\\slash", "http:", "| touch run", "&", "#"
   )
+  # (those that a device for figures could take for something else)
+  drawn_names <- c("new\nline", "%s%03d", "a*b?[c]", "back\\slash", "uml\u00e4ut")
   for (name in names) {
     left <- paste0(name, ".csv")
     write_frame(ports, left)
@@ -23,7 +25,7 @@ test_that("file names are names, whatever is in them", {
     for (ending in c(".png", ".pdf", ".svg", ".html")) {
       drawn <- paste0("out ", name, ending)
       command <- if (ending == ".html") "report" else "plot"
-      if (name != "$(touch run)" && ending != ".png") next
+      if (name != "$(touch run)" && (ending != ".png" || !name %in% drawn_names)) next
       expect_identical(run_cli(command, left, "closures.csv", "--on", "port",
         "--out", drawn
       )$code, 0L)
