@@ -129,6 +129,15 @@ test_that("a timeline of much data shows left rows with all of their partners", 
   )
 })
 
+test_that("missing times leave a timeline at the stretch that both frames share", {
+  year <- as.POSIXct("2031-01-01", tz = "UTC") + 86400 * 0:364
+  pairing <- pair_rows(data.frame(t = year[c(NA, 100:106)]), data.frame(t = year[c(1:365, NA)]),
+    on = nearest("t")
+  )
+  seen <- ronda:::timeline_data(pairing)
+  expect_lt(diff(as.numeric(seen$stretch$range)), 9 * 86400)
+})
+
 test_that("a timeline draws durations of two units in one, and intervals as long as they are", {
   seen <- ronda:::timeline_data(hard$durations)
   expect_equal(seen$rows$x, c(60, 120, 180, 30, 100, 170))
