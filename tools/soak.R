@@ -6,8 +6,9 @@
 # Every case comes from its seed alone: the frames, all options, and how the
 # engine is forced (path, threads, chunks, deferral). Joins of two frames are also
 # explained, row by row; one case in eight is a join of several frames, one in fifty a
-# join of files beside the same in memory. A case that
-# differs is made smaller as long as it still differs, and printed to be pasted.
+# join of files beside the same in memory; of one in two hundred all figures are drawn.
+# A case that differs is made smaller as long as it still differs, and printed to be
+# pasted.
 # Roads through the engine that no case took are named at the end.
 suppressMessages({
   library(ronda)
@@ -25,7 +26,7 @@ options(ronda.receipt = FALSE, warn = 1)
 
 helpers <- new.env(parent = asNamespace("ronda"))
 for (file in c("helper-oracle.R", "helper-cases.R", "helper-compare.R",
-  "helper-ordered.R", "helper-many.R", "helper-files.R"
+  "helper-ordered.R", "helper-many.R", "helper-files.R", "helper-figures.R"
 )) {
   sys.source(file.path("tests", "testthat", file), helpers)
 }
@@ -49,6 +50,9 @@ case_of <- function(seed) {
   if (seed %% 50 == 7 && requireNamespace("future", quietly = TRUE)) {
     return(list(files = seed))
   }
+  if (seed %% 200 == 11 && requireNamespace("ggplot2", quietly = TRUE)) {
+    return(list(figures = seed))
+  }
   if (seed %% 8 == 5) {
     set.seed(seed)
     return(list(chain = helpers$make_chain()))
@@ -66,6 +70,12 @@ differs <- function(x, seed) {
     found <- suppressMessages(helpers$differing_cases(seed, seed %% 2 == 0, ways))
     return(length(found$differ) > 0L)
   }
+  if (!is.null(x$figures)) {
+    grDevices::pdf(NULL)
+    on.exit(grDevices::dev.off())
+    case <- helpers$seeded_case(seed, ordered = seed %% 400 > 200)
+    return(length(helpers$faulty_figures(case)) > 0L)
+  }
   old <- options(forced(seed))
   on.exit(options(old))
   if (!is.null(x$chain)) {
@@ -77,7 +87,7 @@ differs <- function(x, seed) {
 
 # rows are left out, halves first, as long as the case still differs
 shrink <- function(x, seed) {
-  if (!is.null(x$chain) || !is.null(x$files)) {
+  if (!all(c("left", "right") %in% names(x))) {
     return(x)
   }
   for (side in c("left", "right")) {

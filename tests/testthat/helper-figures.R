@@ -87,6 +87,27 @@ faulty_texts <- function(figure, size) {
   )
 }
 
+# What is wrong with the figures of a generated case: warnings, and rows not counted
+faulty_figures <- function(case) {
+  pairing <- suppressWarnings(tryCatch(pair_spec(case, case$spec), ronda_error = identity))
+  if (inherits(pairing, "error")) {
+    return(character())
+  }
+  warned <- unlist(lapply(ronda:::figures_for(pairing), function(view) {
+    tryCatch({
+      ggplot2::ggplotGrob(plot(pairing, view = view))
+      NULL
+    }, warning = function(w) paste(view, "warns:", conditionMessage(w)))
+  }))
+  alone <- sum(pairing$sizes) - receipt(pairing)$matched_left - receipt(pairing)$matched_right
+  counted <- c(
+    overlap = sum(plot_overlap(pairing)$data$rows) == sum(pairing$sizes),
+    reasons = sum(plot_reasons(pairing)$data$rows) == alone,
+    repeats = sum(plot_repeats(pairing)$data$rows) == sum(pairing$sizes)
+  )
+  c(warned, sprintf("%s does not count all rows", names(counted)[!counted]))
+}
+
 # pairings with data that figures break on
 hard_pairings <- function() {
   set.seed(24)

@@ -84,18 +84,6 @@ test_that("figures of generated pairings are drawn without a warning, and count 
   skip_on_cran()
   for (seed in 1:12) {
     case <- seeded_case(seed, seed %% 2 == 0)
-    pairing <- suppressWarnings(tryCatch(pair_spec(case, case$spec), ronda_error = identity))
-    if (inherits(pairing, "error")) next
-    for (view in ronda:::figures_for(pairing)) {
-      expect_warning(ggplot2::ggplotGrob(plot(pairing, view = view)), NA,
-        label = paste(seed, view)
-      )
-    }
-    data <- plot_overlap(pairing)$data
-    expect_identical(sum(data$rows), sum(pairing$sizes) + 0)
-    alone <- pairing$sizes - c(receipt(pairing)$matched_left, receipt(pairing)$matched_right)
-    expect_identical(sum(plot_reasons(pairing)$data$rows) + 0, sum(alone) + 0)
-    repeats <- plot_repeats(pairing)$data
-    expect_identical(sum(repeats$rows), sum(pairing$sizes))
+    expect_identical(faulty_figures(case), character(), label = paste("figures of seed", seed))
   }
 })
