@@ -188,7 +188,6 @@ settle_file <- function(job, task) {
   path <- work_file(job$work, "result", task$file)
   frame <- read_parquet_file(path)
   columns <- Map(as_settled, unclass(frame), task$types, names(task$types), task$file)
-  names(columns) <- names(task$types)
   id <- sub("[.]parquet$", "", task$file)
   write_result_file(job, id, as_base_frame(columns, nrow(frame)), task$as_number)
   list()

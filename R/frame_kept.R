@@ -35,12 +35,12 @@ was_seen <- function(pairing, on, rows) {
 
 # (a formula's environment may hold anything, which a plan must not keep alive)
 without_places <- function(asked) {
-  bare <- function(formula) {
+  placeless <- function(formula) {
     environment(formula) <- emptyenv()
     formula
   }
-  if (!is.null(asked$where)) asked$where <- bare(asked$where)
-  if (!is.null(asked$fold)) asked$fold <- lapply(asked$fold, bare)
+  if (!is.null(asked$where)) asked$where <- placeless(asked$where)
+  if (!is.null(asked$fold)) asked$fold <- lapply(asked$fold, placeless)
   asked
 }
 

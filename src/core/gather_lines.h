@@ -1,8 +1,7 @@
 // All columns of a result in one pass over the pairs (in a few where columns
 // are laid side by side first). The row numbers of a few thousand lines are
 // worked out, used for every column while they are in the cache, and forgotten:
-// they are never written out. An inner join of 1e7 rows with five columns went
-// from 0.17 to 0.10 s, and needs 80 MB less.
+// they are never written out.
 #pragma once
 #include <algorithm>
 #include <cstring>
