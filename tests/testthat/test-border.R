@@ -245,6 +245,13 @@ test_that("classes on vectors that can't be theirs are named as damaged", {
     expect_error(join_frames(frame, frame, on = "k"), "damaged",
       class = "ronda_error_type", label = name
     )
+    # (levels of two columns are put together)
+    if (is.factor(frame$k)) {
+      sound <- data.frame(v = 1:3, k = factor("a"))
+      expect_error(join_frames(sound, frame, on = "v", collisions = "fill"),
+        "`k` of .*right.* is a damaged factor", class = "ronda_error_type", label = name
+      )
+    }
     # as long as nobody matches by them they pass through
     expect_identical(join_frames(frame, data.frame(v = 3:1), on = "v")$k, frame$k)
   }

@@ -595,3 +595,20 @@ test_that("a median of more distances than are kept says so", {
   expect_identical(range(added$distances), c(1, 1e6))
   expect_match(note_texts(list(added)), "the median 10,?00[0-9]+.* \\(of 10,001 of them\\)")
 })
+
+test_that("ties that stop are told by the rows of the whole, whichever part has them", {
+  skip_without_files()
+  withr::local_options(ronda.piece_rows = 7, ronda.receipt = FALSE)
+  left <- data.frame(k = rep(c(4L, 1L, 3L, 2L), 6), t = 1:24 + 0)
+  right <- data.frame(k = rep(1:4, each = 12), t = rep(c(8, 17, 17, 3, 20, 20), 8))
+  on <- list("k", nearest("t", ties = "stop"))
+  in_memory <- tryCatch(join_frames(left, right, on = on), ronda_error = identity)
+  of_files <- tryCatch(
+    join_files(left, right, on = on, way = "parts", parts = 3, out = tempfile()),
+    ronda_error = identity
+  )
+  expect_identical(of_files$left_rows, in_memory$left_rows)
+  expect_identical(grep("left: ", strsplit(conditionMessage(of_files), "\n")[[1L]], value = TRUE),
+    grep("left: ", strsplit(conditionMessage(in_memory), "\n")[[1L]], value = TRUE)
+  )
+})

@@ -191,3 +191,18 @@ test_that("receipts say what the frames are called in each call", {
   join_frames(sailings, boats, on = "k", sides = c("left", "right")) |> suppressMessages()
   expect_identical(last_receipt()$labels, c("left", "right"))
 })
+
+test_that("plans keep no environment of a formula alive", {
+  forget_plans()
+  ask <- function() {
+    large <- 1
+    join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(n = ~ nrow(right)),
+      where = ~ left$seats > right$km
+    )
+  }
+  for (time in 1:3) ask()
+  expect_gt(length(session$plans), 0L)
+  choices <- session$plans[[1L]]$choices
+  expect_identical(environment(choices$where), emptyenv())
+  expect_identical(environment(choices$fold$n), emptyenv())
+})
