@@ -79,7 +79,7 @@ check_side <- function(x, side, call) {
 side_of_files <- function(files, side, piece, call) {
   of_file <- seq_len(nrow(files$files))
   pieces <- if (files$kind == "parquet") {
-    data.frame(from = 0, to = files$files$bytes, line = 1)
+    data.frame(from = NA, to = files$files$bytes, line = NA)
   } else {
     found <- lapply(of_file, function(k) {
       tryCatch(cut_into_pieces(files$files$path[k], files$kind, piece), error = function(e) {

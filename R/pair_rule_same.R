@@ -45,7 +45,7 @@ check_via <- function(via, call) {
       }
     })
   })
-  via[lengths(via) > 0L]
+  Filter(length, via)
 }
 
 rows_of_equal_key <- function(pairing, view, rule) {

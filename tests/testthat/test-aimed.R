@@ -553,3 +553,24 @@ test_that("a fold of a class with a `[` of its own is what that gives", {
   first <- join_frames(left, right, on = "k", fold = list(v = ~ right$v[1]))
   expect_identical(first$v, c("A", "C"))
 })
+
+test_that("a missing number has no text, and a large one has all its digits", {
+  expect_identical(ronda:::key_texts(c(NA, NaN, 0.5, 1e14, 3)),
+    c(NA, NA, "0.5", "100000000000000", "3")
+  )
+})
+
+test_that("a distance beyond 2^32 is told with what it is too far by", {
+  skip_if_not_installed("bit64")
+  at <- function(text) data.frame(k = bit64::as.integer64(text))
+  misses <- near_misses(pair_rows(at("0"), at("8589934597"),
+    on = nearest("k", look = "ahead", within = 2^33)
+  ))
+  expect_identical(misses$reason, "8589934597 away, outside 8589934592 by 5")
+})
+
+test_that("the row name of a single row is left behind with a word, too", {
+  one <- data.frame(port = "A", row.names = "first")
+  build_frame(pair_rows(one, data.frame(port = "A"), on = "port"))
+  expect_identical(unname(last_receipt()$row_names_left_behind), c(TRUE, FALSE))
+})
