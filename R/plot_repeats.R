@@ -17,7 +17,7 @@ draw_repeats <- function(pairing, data) {
       breaks = count_breaks, labels = with_commas_each, limits = c(0, NA),
       expand = ggplot2::expansion(c(0, 0.08))
     ) +
-    ggplot2::scale_y_discrete("partners: rows", drop = TRUE) +
+    ggplot2::scale_y_discrete("partners: rows") +
     figure_theme() +
     ggplot2::theme(
       strip.text = ggplot2::element_text(face = "bold"),
