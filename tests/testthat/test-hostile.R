@@ -90,6 +90,10 @@ test_that("what strangers write is read whole, or refused", {
     reading(as.raw(1:200), "rds"), reading(serialize(1:3, NULL), "rds")
   ))
   expect_match(reading("{\"a\":1}\n{\"a\":", "jsonl"), "^can't be read: parse")
+  for (mark in list(c(0xff, 0xfe), c(0xfe, 0xff))) {
+    bytes <- c(as.raw(mark), wide("{\"a\":1}\n"))
+    expect_match(reading(bytes, "jsonl"), "it is in UTF-16")
+  }
 })
 
 test_that("a quote that is never closed is found", {
