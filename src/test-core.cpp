@@ -543,6 +543,30 @@ context("order") {
     }
     expect_true(differ == 0);
   }
+
+  test_that(
+      "the first interval and the last hold a value, however many there are") {
+    Context context;
+    context.chunk_rows = 1;  // (so that a tree is made of any)
+    for (int n = 2; n < 70; ++n) {
+      Line left(1, false, 1), right(n, false, 1);
+      left.at[0] = n - 0.5;
+      for (int k = 0; k < n; ++k) {
+        const auto at = static_cast<std::size_t>(k);
+        right.at[at] = k;
+        right.until[at] = k == 0 ? 1000 : k + 1;
+      }
+      const Listed listed(left, right, 1);
+      const std::vector<Comparison> rules{
+          {Compare::greater_equal, false, true, left.at.data(),
+           right.at.data()},
+          {Compare::less, false, true, left.at.data(), right.until.data()}};
+      const std::unique_ptr<RangeSearch> search(
+          RangeSearch::make(context, listed.view, rules, nullptr, nullptr));
+      const PairList found = search->all(context, 1e9);
+      expect_true(found.rows == (std::vector<Row>{1, n}));
+    }
+  }
 }
 
 context("loops") {
