@@ -48,13 +48,6 @@ core::Keys as_keys(const Rcpp::List& columns,
   return keys;
 }
 
-void check_same_keys(const core::Keys& left, const core::Keys& right) {
-  bool same = left.columns.size() == right.columns.size();
-  for (std::size_t k = 0; same && k < left.columns.size(); ++k)
-    same = left.columns[k].kind == right.columns[k].kind;
-  require(same, "key columns");
-}
-
 core::PairsView as_pairs_unchecked(SEXP matches) {
   core::PairsView pairs;
   SEXP range = part(matches, "range");

@@ -18,8 +18,6 @@ namespace ronda::glue {
 
 // (stops unless the columns are of these kinds and equally long)
 core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
-// the same for two frames whose columns are compared
-void check_same_keys(const core::Keys& left, const core::Keys& right);
 
 // What pairs, as R keeps it (R/matches.R); stops unless all row numbers lie
 // within the frames.

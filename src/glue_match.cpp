@@ -114,7 +114,6 @@ List match_equal_(List left, List right, IntegerVector kinds,
     const core::Context context = glue::current_context();
     const core::Keys left_keys = glue::as_keys(left, kinds);
     const core::Keys right_keys = glue::as_keys(right, kinds);
-    glue::check_same_keys(left_keys, right_keys);
     if (!Rf_isNull(one_address))
       glue::flags(one_address, 2, "the addresses of texts");
     Shield<SEXP> range(glue::new_rows(context, left_keys.rows));
@@ -193,8 +192,6 @@ List match_indexed_(List index, List left, IntegerVector kinds,
                       std::equal(own.begin(), own.end(), kinds.begin()),
                   "kinds of keys");
     const core::Keys keys = glue::as_keys(left, kinds);
-    glue::require(keys.columns.size() == static_cast<std::size_t>(own.size()),
-                  "kinds of keys");
     Shield<SEXP> range(glue::new_vector(INTSXP, keys.rows));
     const core::Match match = right.look_up(context, keys, INTEGER(range));
     const List matches =

@@ -213,6 +213,18 @@ test_that("searches are told from other pointers, and from those of another sess
   expect_error(ronda:::outward_round_(rounds, 4L, 1), "unsound: open rows")
 })
 
+test_that("what is no text, and keys that are too few, are refused by name", {
+  for (wrong in list(1:3, factor("a"), NULL)) {
+    expect_error(ronda:::comparable_texts_(wrong, text), "unsound: texts")
+    expect_error(ronda:::comparable_texts_(text, wrong), "unsound: texts")
+  }
+  for (few in list(list(keys[1L], keys), list(keys, keys[1L]))) {
+    expect_error(ronda:::match_equal_(few[[1L]], few[[2L]], 0:1, FALSE, FALSE, c(TRUE, TRUE)),
+      "unsound: key columns"
+    )
+  }
+})
+
 test_that("a pairing that was written into is refused", {
   pairing <- pair_rows(data.frame(k = c(1, 1, 2)), data.frame(k = c(1, 2, 2), v = 1:3),
     on = "k", expect = "rows-multiply"
