@@ -1,6 +1,7 @@
 # Runs every test and ends with the counts. `Rscript tools/run-tests.R PATTERN` runs the
 # files whose names fit. Files run side by side in TEST_PROCESSES processes (default: one
-# a core, at most eight; 0: in this one), those first that took longest before.
+# more than there are cores, for some files wait for programs that they start; at most
+# eight; 0: in this one), those first that took longest before.
 
 main <- function() {
   filter <- c(commandArgs(TRUE), "")[1L]
@@ -32,7 +33,7 @@ run_files <- function(files, seconds) {
   files <- files[order(-before)]
   place <- tempfile("tests-")
   dir.create(place)
-  most <- as.integer(Sys.getenv("TEST_PROCESSES", min(8L, parallel::detectCores())))
+  most <- as.integer(Sys.getenv("TEST_PROCESSES", min(8L, parallel::detectCores() + 1L)))
   # (0: in this one, for those who watch it)
   if (most == 0L) {
     Sys.setenv(NOT_CRAN = "true")

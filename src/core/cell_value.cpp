@@ -144,7 +144,7 @@ class TimeReader {
 // days from 1970-01-01 on
 int day_number(int year, int month, int day) {
   year -= month <= 2;
-  const int era = (year >= 0 ? year : year - 399) / 400;
+  const int era = (year + 400) / 400 - 1;  // (no year is before -1)
   const int of_era = year - era * 400;
   const int of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
   const int days = of_era * 365 + of_era / 4 - of_era / 100 + of_year;
