@@ -39,7 +39,6 @@ repeats_data <- function(pairing) {
       partners = classes$label[keep], rows = rows[keep], order = classes$to[keep]
     )
   }))
-  data$partners <- factor(data$partners, unique(data$partners[order(data$order)]))
   data$frame <- factor(data$frame, pairing$labels)
   class <- paste0(data$partners, ": ", with_commas_each(data$rows))
   data$class <- factor(class, unique(class[order(-data$order)]))
