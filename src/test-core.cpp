@@ -402,6 +402,13 @@ struct Listed {
   }
 };
 
+// at <= left < until
+std::vector<Comparison> inside_rules(const Line& left, const Line& right) {
+  return {
+      {Compare::greater_equal, false, true, left.at.data(), right.at.data()},
+      {Compare::less, false, true, left.at.data(), right.until.data()}};
+}
+
 // The nearest row at or before, the last of several; 0 for none
 Row slow_back(const Line& left, std::size_t i, const Line& right,
               double within) {
@@ -517,10 +524,7 @@ context("order") {
       const Line left(roll(size), roll(1), groups);
       const Line right(roll(size), roll(1), groups);
       const Listed listed(left, right, groups);
-      const std::vector<Comparison> rules{
-          {Compare::greater_equal, false, true, left.at.data(),
-           right.at.data()},
-          {Compare::less, false, true, left.at.data(), right.until.data()}};
+      const std::vector<Comparison> rules = inside_rules(left, right);
       const std::unique_ptr<RangeSearch> search(
           RangeSearch::make(context, listed.view, rules, nullptr, nullptr));
       const PairList found = search->all(context, 1e9);
@@ -557,10 +561,7 @@ context("order") {
         right.until[at] = k == 0 ? 1000 : k + 1;
       }
       const Listed listed(left, right, 1);
-      const std::vector<Comparison> rules{
-          {Compare::greater_equal, false, true, left.at.data(),
-           right.at.data()},
-          {Compare::less, false, true, left.at.data(), right.until.data()}};
+      const std::vector<Comparison> rules = inside_rules(left, right);
       const std::unique_ptr<RangeSearch> search(
           RangeSearch::make(context, listed.view, rules, nullptr, nullptr));
       const PairList found = search->all(context, 1e9);
