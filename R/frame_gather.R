@@ -7,7 +7,7 @@
 gather_at_once <- function(pairing, plan, call) {
   fits <- switch(plan$row_type,
     left = , inner = TRUE,
-    semi = !has_ranges(pairing$matches) && is.null(pairing$matches$tally),
+    semi = !has_ranges(pairing$matches) && !is_tally(pairing$matches),
     FALSE
   )
   if (!fits || plan$row_order != "left" || length(plan$if_absent)) {

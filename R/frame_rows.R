@@ -30,7 +30,7 @@ left_row_map <- function(matches, type) {
   }
   left <- left_by_match(matches, type$left_matched)
   if (type$one_sided) {
-    return(list(left = if (length(left) < length(matches$range)) left, right = NULL))
+    return(list(left = if (!are_all_left(matches, left)) left, right = NULL))
   }
   list(left = left, right = integer(length(left)))
 }

@@ -99,11 +99,17 @@ rows_of_matches <- function(matches) matches[c("range", "starts", "partners")]
 # whether some left row may have several partners
 has_ranges <- function(matches) !is.null(matches$starts)
 
+# whether pairs were counted and not written out
+is_tally <- function(matches) !is.null(matches$tally)
+
+# whether so many left rows are all that there are
+are_all_left <- function(matches, rows) length(rows) == length(matches$range)
+
 # one flag for each row of a side
 is_matched <- function(matches, side) {
   if (side == "left") {
     matches$range > 0L
-  } else if (!is.null(matches$tally)) {
+  } else if (is_tally(matches)) {
     matches$tally$right > 0L
   } else {
     matched_right_(matches)
@@ -159,7 +165,7 @@ first_partners <- function(matches, left_rows = NULL) {
 
 # how many partners each left row has, and how many left rows each right row has
 partner_counts <- function(matches, side) {
-  if (!is.null(matches$tally)) {
+  if (is_tally(matches)) {
     return(matches$tally[[side]])
   }
   if (side == "left") partner_counts_(matches) else right_uses(matches)
@@ -167,7 +173,7 @@ partner_counts <- function(matches, side) {
 
 # how many left rows have more than one partner
 several_partners <- function(matches) {
-  if (!is.null(matches$tally)) {
+  if (is_tally(matches)) {
     return(sum(matches$tally$left > 1L))
   }
   if (has_ranges(matches)) count_several_(matches) else 0
@@ -209,7 +215,7 @@ ranges_of_partners <- function(matches) {
 # Pairs, rows with a partner and the most partners of a row, on each side; on_both: some
 # left row and a partner of it repeat
 count_all <- function(matches) {
-  if (is.null(matches$tally)) {
+  if (!is_tally(matches)) {
     return(count_pairs_(matches))
   }
   left <- matches$tally$left
@@ -323,10 +329,11 @@ keep_right <- function(matches, keep) {
   matches
 }
 
+# with this partner of each left row, 0 for none
+with_single <- function(matches, partners) new_matches(partners, matches$right_rows)
+
 # with the first (or last) partner of each left row
-keep_one <- function(matches, last) {
-  new_matches(one_partner_(matches, last), matches$right_rows)
-}
+keep_one <- function(matches, last) with_single(matches, one_partner_(matches, last))
 
 # With the partner of each left row that has the lowest (or, `descending`, the highest)
 # value in a column of the right frame; missing values lose, of equal ones the first stays.
@@ -334,5 +341,5 @@ keep_extreme <- function(matches, column, descending) {
   kind <- sort_kind(column)
   values <- sortable_values(column)
   if (kind == engine_kinds[["text"]]) values <- utf8_text_(values)
-  new_matches(best_partner_(matches, values, kind, descending), matches$right_rows)
+  with_single(matches, best_partner_(matches, values, kind, descending))
 }

@@ -156,7 +156,7 @@ keep_best <- function(pairing, matches, choice, call) {
   }
   chosen[left[!again]] <- right[!again]
   chosen[best$left] <- best$right
-  new_matches(chosen, matches$right_rows)
+  with_single(matches, chosen)
 }
 
 best_of_pairs <- function(pairing, pairs, part, choice, call) {
