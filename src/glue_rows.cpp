@@ -1,7 +1,7 @@
 // Row numbers of a join, as an R integer vector whose memory is not on R's
 // heap. They can be as large as a column of the result and are dropped before
-// the join returns; on R's heap they would call for collections, which take long
-// with many texts in the session, and stay until the next one.
+// the join returns; on R's heap they would call for collections, which take
+// long with many texts in the session, and stay until the next one.
 #include "glue_rows.h"
 
 #include <atomic>
