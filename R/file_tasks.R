@@ -269,10 +269,7 @@ peak_bytes <- function() {
 }
 
 # (a worker that future has started has as many cores as the plan gives it)
-threads_here <- function() {
-  asked <- getOption("ronda.threads")
-  if (is.null(asked)) as.integer(parallelly::availableCores()) else asked
-}
+threads_here <- function() threads_option(as.integer(parallelly::availableCores()))
 
 # The job, kept between the tasks of one worker: future clears all else
 job_of <- function(work) {

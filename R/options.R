@@ -1,5 +1,5 @@
-# All options, read in one place. (ronda.threads, ronda.chunk_rows and ronda.path are
-# the engine's: src/options.cpp.)
+# All options, read in one place. (The engine reads its own, ronda.threads,
+# ronda.chunk_rows and ronda.path, in src/options.cpp.)
 
 tells_receipts <- function() {
   isTRUE(getOption("ronda.receipt", interactive()))
@@ -8,6 +8,8 @@ tells_receipts <- function() {
 shows_progress <- function() {
   isTRUE(getOption("ronda.progress", interactive()))
 }
+
+threads_option <- function(usual) getOption("ronda.threads", usual)
 
 max_rows_option <- function() getOption("ronda.max_rows")
 

@@ -543,15 +543,17 @@ test_that("the highest of many partners is found on every thread, whatever its t
   }
 })
 
-test_that("a fold of a class with a `[` of its own is what that gives", {
+test_that("a fold of a matrix, or of a class with a `[` of its own, is what R gives", {
   left <- data.frame(k = 1:2)
   right <- data.frame(k = c(1, 1, 2))
   right$v <- structure(c("a", "b", "c"), class = "shouted_berth")
+  right$m <- matrix(1:6, 3L)
   registerS3method("[", "shouted_berth", function(x, i, ...) {
     structure(toupper(unclass(x)[i]), class = "shouted_berth")
   })
-  first <- join_frames(left, right, on = "k", fold = list(v = ~ right$v[1]))
+  first <- join_frames(left, right, on = "k", fold = list(v = ~ right$v[1], m = ~ sum(right$m)))
   expect_identical(first$v, c("A", "C"))
+  expect_identical(first$m, c(12L, 9L))
 })
 
 test_that("a missing number has no text, and a large one has all its digits", {
