@@ -196,14 +196,17 @@ make_map <- function(most) {
   saveRDS(Filter(Negate(is.null), found), map_file)
 }
 
+# the tests that may run, quick ones first
+quick_first <- function(map) {
+  seconds <- vapply(map, function(x) x$seconds, 0)
+  names(sort(seconds[seconds <= longest_test]))
+}
+
 # the tests that run a function: the one named like its file, then quick ones first
 tests_for <- function(functions, map, file) {
-  seconds <- vapply(map, function(x) x$seconds, 0)
-  map <- map[seconds <= longest_test]
-  seconds <- seconds[seconds <= longest_test]
   runs <- vapply(map, function(x) any(functions %in% x$functions), NA)
-  tests <- names(sort(seconds[runs]))
-  if (!length(tests)) tests <- names(sort(seconds))
+  tests <- quick_first(map[runs])
+  if (!length(tests)) tests <- quick_first(map)
   own <- sub("[.]R$", "", basename(file))
   c(intersect(own, tests), setdiff(tests, own))
 }
@@ -311,9 +314,8 @@ start_cpp <- function(site, map) {
     "file_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",
     "join_many", "hostile", "aimed"
   ), names(map))
-  seconds <- sort(vapply(map, function(x) x$seconds, 0))
   # (pictures show the folder of the library, which is another one here)
-  tests <- c(first, setdiff(names(seconds[seconds <= longest_test]), c(first, "screenshots")))
+  tests <- c(first, setdiff(quick_first(map), c(first, "screenshots")))
   in_process(try_tests, list(code = NULL, tests = tests),
     libraries = c(file.path(folder, "library"), library_folder)
   )

@@ -42,6 +42,18 @@ local_mocked_s3 <- function(name, method, frame = parent.frame()) {
   )
 }
 
+# Another function in place of a package's own for the time of a test
+local_function <- function(name, value, space = asNamespace("ronda"), frame = parent.frame()) {
+  own <- get(name, space)
+  put <- function(value) {
+    base::unlockBinding(name, space)
+    assign(name, value, space)
+    lockBinding(name, space)
+  }
+  withr::defer(put(own), envir = frame)
+  put(value)
+}
+
 summary_rows <- function(pairing) {
   sizes <- summary(pairing)
   structure(sizes$result_rows, names = sizes$rows)

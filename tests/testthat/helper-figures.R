@@ -167,12 +167,5 @@ hard_pairings <- function() {
 # Reports without the drawing of their figures, for those who look at their other parts:
 # drawing is most of a report's time
 local_reports_without_drawing <- function(frame = parent.frame()) {
-  space <- asNamespace("ronda")
-  drawn <- get("page_svg", space)
-  put <- function(value) {
-    base::unlockBinding("page_svg", space)
-    assign("page_svg", value, space)
-  }
-  withr::defer(put(drawn), envir = frame)
-  put(function(figure, number) "")
+  local_function("page_svg", function(figure, number) "", frame = frame)
 }

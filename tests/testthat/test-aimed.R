@@ -433,13 +433,9 @@ test_that("what comes on stdin is read to its end, and a reader that left is not
   con <- rawConnection(bytes)
   on.exit(close(con))
   expect_identical(read_all(con), bytes)
-  space <- asNamespace("ronda")
-  own <- space$write_stdout_
-  base::unlockBinding("write_stdout_", space)
-  withr::defer(assign("write_stdout_", own, space))
   skip_if(interactive() || sink.number() > 0L)
   gone <- function(problem) {
-    assign("write_stdout_", function(text) problem, space)
+    local_function("write_stdout_", function(text) problem)
     noticed <- FALSE
     withCallingHandlers(try(to_stdout("x"), silent = TRUE), cli_reader_gone = function(c) {
       noticed <<- TRUE
@@ -548,7 +544,7 @@ test_that("a fold of a matrix, or of a class with a `[` of its own, is what R gi
   right <- data.frame(k = c(1, 1, 2))
   right$v <- structure(c("a", "b", "c"), class = "shouted_berth")
   right$m <- matrix(1:6, 3L)
-  registerS3method("[", "shouted_berth", function(x, i, ...) {
+  local_mocked_s3("[.shouted_berth", function(x, i, ...) {
     structure(toupper(unclass(x)[i]), class = "shouted_berth")
   })
   first <- join_frames(left, right, on = "k", fold = list(v = ~ right$v[1], m = ~ sum(right$m)))

@@ -1,15 +1,8 @@
 # What happens where a package that only some uses need isn't installed
 
 without_packages <- function(packages, code) {
-  base <- baseenv()
-  real <- base$requireNamespace
-  put <- function(value) {
-    unlockBinding("requireNamespace", base)
-    assign("requireNamespace", value, base)
-    lockBinding("requireNamespace", base)
-  }
-  on.exit(put(real))
-  put(function(package, ..., quietly = FALSE) {
+  real <- requireNamespace
+  local_function("requireNamespace", space = baseenv(), function(package, ..., quietly = FALSE) {
     if (package %in% packages) FALSE else real(package, ..., quietly = quietly)
   })
   force(code)
