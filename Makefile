@@ -10,10 +10,12 @@
 # make fuzz   any bytes into the core: SECONDS=1800, needs clang
 # make site   the web site, into site/, and its links checked
 # make screenshots   the pictures in docs/screenshots, made anew
-# The first two install what is missing; nothing else is needed.
+# The first two install what is missing (make demo only what the demo needs); nothing else
+# has to be there.
 
 LIBRARY := $(CURDIR)/.library
 RONDA_R := R_LIBS="$(LIBRARY)" Rscript
+JOBS := -j$(shell nproc 2>/dev/null || getconf _NPROCESSORS_ONLN 2>/dev/null || echo 2)
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
@@ -24,69 +26,70 @@ demo: $(LIBRARY)/ronda.installed
 	@rm -rf demo-output
 	@$(RONDA_R) exec/ronda demo --out demo-output
 
-demo-large: $(LIBRARY)/ronda.installed
+demo-large: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/demo-large.R
 
-test: $(LIBRARY)/ronda.installed
+test: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/run-tests.R
 
 COUNT ?= 100
-mutants: $(LIBRARY)/ronda.installed
+mutants: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/mutants.R $(or $(SEED),20) $(COUNT)
 
 MINUTES ?= 10
 SEED ?=
-soak: $(LIBRARY)/ronda.installed
+soak: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/soak.R $(MINUTES) $(SEED)
 	@$(RONDA_R) tools/faults_files.R
 
-sanitize: $(LIBRARY)/ronda.installed
+sanitize: setup $(LIBRARY)/ronda.installed
 	@R_LIBS="$(LIBRARY)" tools/sanitize.sh
 
-check: $(LIBRARY)/ronda.installed
+check: setup $(LIBRARY)/ronda.installed
 	@R_LIBS="$(LIBRARY)" tools/check.sh
 
-coverage: $(LIBRARY)/ronda.installed
+coverage: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/coverage.R
 
 SECONDS ?= 1800
 fuzz:
 	@tools/fuzz.sh $(SECONDS)
 
-# packages that ronda needs, and ronda itself in a library of this checkout
-setup: $(LIBRARY)/packages.installed
+# packages that tests, documents and tools need, those that the demo needs, and ronda itself
+# in a library of this checkout
+setup: $(LIBRARY)/tests.packages
 
-$(LIBRARY)/packages.installed: DESCRIPTION tools/setup.R
+$(LIBRARY)/%.packages: DESCRIPTION tools/setup.R
 	@command -v Rscript >/dev/null || { echo "R is not installed. Write: apt-get install r-base-dev"; exit 1; }
 	@mkdir -p "$(LIBRARY)"
-	@$(RONDA_R) tools/setup.R
+	@$(RONDA_R) tools/setup.R $*
 	@touch $@
 
-$(LIBRARY)/ronda.installed: $(LIBRARY)/packages.installed $(SOURCES)
+$(LIBRARY)/ronda.installed: $(LIBRARY)/demo.packages $(SOURCES)
 	@echo "Building ronda"
-	@R_LIBS="$(LIBRARY)" MAKEFLAGS=-j2 R CMD INSTALL --no-test-load --library="$(LIBRARY)" . >"$(LIBRARY)/build.log" 2>&1 || { cat "$(LIBRARY)/build.log"; exit 1; }
+	@R_LIBS="$(LIBRARY)" MAKEFLAGS=$(JOBS) R CMD INSTALL --no-test-load --library="$(LIBRARY)" . >"$(LIBRARY)/build.log" 2>&1 || { cat "$(LIBRARY)/build.log"; exit 1; }
 	@touch $@
 
 # into R's own library with its guides, and `ronda` on the path (PREFIX/bin)
 PREFIX ?= /usr/local
 install: setup
 	@rm -rf .library/tarball && mkdir -p .library/tarball
-	@cd .library/tarball && R_LIBS="$(LIBRARY)" MAKEFLAGS=-j2 R CMD build "$(CURDIR)" >build.log 2>&1 || { cat build.log; exit 1; }
-	@MAKEFLAGS=-j2 Rscript tools/install.R .library/tarball/ronda_*.tar.gz "$(LIBRARY)"
+	@cd .library/tarball && R_LIBS="$(LIBRARY)" MAKEFLAGS=$(JOBS) R CMD build "$(CURDIR)" >build.log 2>&1 || { cat build.log; exit 1; }
+	@MAKEFLAGS=$(JOBS) Rscript tools/install.R .library/tarball/ronda_*.tar.gz "$(LIBRARY)"
 	@mkdir -p "$(PREFIX)/bin"
 	install -m 755 exec/ronda "$(PREFIX)/bin/ronda"
 
-site: $(LIBRARY)/ronda.installed
-	@$(RONDA_R) tools/setup.R pkgdown
+site: setup $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/setup.R tests pkgdown
 	@$(RONDA_R) tools/site.R
 
-screenshots: $(LIBRARY)/ronda.installed
+screenshots: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/screenshots.R
 
-document: $(LIBRARY)/packages.installed
+document: setup
 	$(RONDA_R) -e 'Rcpp::compileAttributes(".")' -e 'roxygen2::roxygenise(load_code = "source")'
 
-bench: $(LIBRARY)/ronda.installed
+bench: setup $(LIBRARY)/ronda.installed
 	@for what in small start floor ordered every threads; do \
 	  echo "bench/$$what.R"; $(RONDA_R) bench/$$what.R || exit 1; done
 

@@ -109,6 +109,10 @@ write_stdout_ <- function(text) {
     .Call(`_ronda_write_stdout_`, text)
 }
 
+create_file_ <- function(path) {
+    .Call(`_ronda_create_file_`, path)
+}
+
 shortest_texts_ <- function(x) {
     .Call(`_ronda_shortest_texts_`, x)
 }

@@ -124,7 +124,7 @@ parquet_footer <- function(path, call) {
       paste(unlist(x), collapse = " ")
     }, "")
     list(
-      rows = as.double(sum(footer$row_groups$num_rows)),
+      rows = rows_of_footer(footer),
       schema = list(
         name = schema$name[leaves], type = schema$type[leaves], logical = logical,
         notes = notes$value[notes$key %in% c(parquet_note, "ARROW:schema")]
@@ -135,6 +135,8 @@ parquet_footer <- function(path, call) {
     stop_file("%s can't be read: %s", path, call, conditionMessage(e))
   })
 }
+
+rows_of_footer <- function(footer) as.double(sum(footer$row_groups$num_rows))
 
 parquet_words <- function(type, logical) {
   words <- c(

@@ -93,7 +93,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
   choices <- list(
     take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
-    row_numbers = row_numbers, if_absent = if_absent, row_order = "left"
+    row_numbers = row_numbers, if_absent = if_absent,
+    row_order = if (is.null(row_order)) "left" else row_order
   )
   asked <- list(
     where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
@@ -175,9 +176,10 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   # (what is wrong with the arguments leaves nothing behind)
   planned <- FALSE
   on.exit({
-    if (!planned && !opened$taken_up) put_back_work(job$work)
+    if (!planned && !opened$taken_up) put_back_work(job$work, opened)
     let_go_of_job()
   })
+  job$token <- opened$token
   clock <- c(start = now_())
   job <- with_sides(job, inputs, settings, call)
   clock <- c(clock, look = now_())
@@ -189,12 +191,13 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   found <- joined_parts(job)
   clock <- c(clock, join = now_())
   decided <- FALSE
-  on.exit(if (!decided) unlink(job$work, recursive = TRUE), add = TRUE)
+  on.exit(if (!decided) remove_work(job), add = TRUE)
   whole <- whole_pairing(job, found$joined, found$alone, found$repeats)
   decide_whole(job, whole, c(found$joined, found$alone))
   decided <- TRUE
   finish_result(job, found$joined, found$alone)
   latest <- whole_receipt(job, whole, c(found$joined, found$alone), c(clock, finish = now_()))
+  check_rows_add_up(job, found, receipt_of_call(latest))
   joined <- joined_files(job, settings, latest, found)
   list(joined = joined, latest = latest)
 }

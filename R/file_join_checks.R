@@ -13,6 +13,8 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   }
   job$order <- settings$row_order
   plan <- plan_frame(pairing, rows, choices, call)
+  # (parts are built in left order, and put into order when all are there)
+  plan$row_order <- "left"
   if (!is.null(settings$row_order)) plan <- with_order_columns(plan, rows)
   job$plan <- plan
   wanted <- wanted_columns(pairing, plan)
@@ -22,7 +24,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
     job$sides[[side]]$like <- own_rows(job$sides[[side]]$like[wanted[[side]]], integer(), NULL)
     job$sides[[side]]$row_bytes <- bytes_of_row(job$sides[[side]])
     check_chunks(job$sides[[side]], settings$room, call)
-    if (!is.null(job$sides[[side]]$frame)) write_side(job$sides[[side]])
+    if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
     job$sides[[side]]$frame <- NULL
     job$likes[[side]] <- own_rows(job$likes[[side]][wanted[[side]]],
       seq_len(nrow(job$likes[[side]])), NULL
@@ -83,6 +85,7 @@ with_pairing <- function(job, pairing, call) {
   whole <- pairing
   whole$sizes <- c(job$sides$left$rows, job$sides$right$rows)
   job$limit <- row_limit(whole)
+  job$most_built <- if (writes_pairs(job$plan)) job$limit else Inf
   job$pairing <- pairing
   job
 }

@@ -3,6 +3,7 @@
 # The files of the result in their final types and order
 finish_result <- function(job, joined, alone) {
   built <- unlist(lapply(c(joined, alone), `[[`, "built"), recursive = FALSE)
+  if (!length(built)) stop_not_whole("no part was built", job$call)
   ids <- vapply(built, `[[`, "", "id")
   types <- result_types(job, built, ids)
   as_number <- unique(unlist(lapply(built, `[[`, "as_number")))
@@ -17,9 +18,52 @@ finish_result <- function(job, joined, alone) {
   } else {
     settle_files(job, built, types, as_number)
   }
-  if (!length(list.files(work_file(job$work, "result"), "[.]parquet$"))) {
+  if (!length(result_files(job))) {
     write_result_file(job, "part-00001", as_base_frame(types, 0L), as_number)
   }
+}
+
+result_files <- function(job) {
+  list.files(work_file(job$work, "result"), "[.]parquet$", full.names = TRUE)
+}
+
+# What is published adds up: every row of both sides was in one task, and the files have as
+# many rows as the receipt says. What a worker that was lost left unfinished goes.
+check_rows_add_up <- function(job, found, receipt) {
+  rows_of <- function(name, outcomes) sum(vapply(outcomes, function(x) as.double(x[[name]]), 0))
+  once <- !vapply(found$joined, `[[`, NA, "shared")
+  built <- unlist(lapply(c(found$joined, found$alone), `[[`, "built"), recursive = FALSE)
+  counts <- data.frame(
+    what = c("left rows of all parts", "right rows of all parts", "rows that parts built",
+      "rows of the files"
+    ),
+    rows = c(
+      rows_of("left_rows", found$joined),
+      rows_of("right_rows", c(found$joined[once], found$alone)), rows_of("n", built),
+      sum(vapply(lapply(result_files(job), nanoparquet::read_parquet_metadata), rows_of_footer, 0))
+    ),
+    expected = c(
+      job$sides$left$rows, job$sides$right$rows,
+      rep(receipt$paired + receipt$left_alone + receipt$right_alone, 2L)
+    )
+  )
+  wrong <- counts[counts$rows != counts$expected, ]
+  if (nrow(wrong)) {
+    stop_not_whole(sprintf("the %s are %s and must be %s", wrong$what[1L],
+      with_commas(wrong$rows[1L]), with_commas(wrong$expected[1L])
+    ), job$call)
+  }
+  folder <- work_file(job$work, "result")
+  unlink(setdiff(list.files(folder, all.files = TRUE, no.. = TRUE, full.names = TRUE),
+    result_files(job)
+  ), recursive = TRUE)
+}
+
+stop_not_whole <- function(what, call) {
+  stop_ronda("file", sprintf("The result does not add up and was not published: %s.", what),
+    "This is a fault of ronda or of the disk: call again with resume = FALSE.",
+    call = call
+  )
 }
 
 result_types <- function(job, built, ids) {
@@ -63,10 +107,11 @@ joined_files <- function(job, settings, latest, found) {
     writeLines(receipt_json(receipt), file.path(result, "_receipt.json"))
   }
   utils::write.csv(parts, file.path(result, "_parts.csv"), row.names = FALSE)
+  check_lock(job)
   if (file.exists(settings$out) || !file.rename(result, settings$out)) {
     stop_file("%s can't be written: renaming failed.", settings$out, job$call)
   }
-  unlink(job$work, recursive = TRUE)
+  remove_work(job)
   warn_of_parts(found)
   structure(
     list(

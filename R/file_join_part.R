@@ -30,7 +30,7 @@ join_rows <- function(job, task) {
   if (task$looks_for_repeats && !pairing$counts$repeated[["left"]]) {
     outcome$alone_keys <- save_alone_keys(job, task, pairing, found$keys)
   }
-  if (task$builds && pairing$counts$pairs <= job$limit) {
+  if (task$builds && pairing$counts$pairs <= job$most_built) {
     if (task$shared) pairing$counts$matched_right <- pairing$sizes[2L]
     outcome$built <- build_files(job, task, pairing)
   }
@@ -102,10 +102,10 @@ save_alone_keys <- function(job, task, pairing, keys) {
   lines <- partition_rows_(columns, keys$kinds, job$alone_parts,
     pairing$missing_keys == "match", 0
   )
-  saveRDS(list(
+  save_whole(job, list(
     columns = lapply(columns, function(x) engine_values(gather_(x, lines$rows))),
     counts = lines$counts, kinds = keys$kinds
-  ), work_file(job$work, "rows", sprintf("alone-%s.rds", task$id)), compress = FALSE)
+  ), work_file(job$work, "rows", sprintf("alone-%s.rds", task$id)))
   length(rows)
 }
 

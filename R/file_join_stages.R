@@ -47,7 +47,7 @@ joined_parts <- function(job) {
   fails <- may_fail(job$pairing)
   joined <- run_tasks(tasks, job, "Joining", function(outcome) {
     pairs <<- pairs + outcome$counts$pairs
-    pairs <= job$limit && !(fails && has_failed(job, outcome))
+    pairs <= job$most_built && !(fails && has_failed(job, outcome))
   })
   alone <- alone_tasks(job, tasks, joined)
   builds <- !any(vapply(joined, function(outcome) is.null(outcome$built), NA))

@@ -103,7 +103,7 @@ decide_whole <- function(job, whole, outcomes) {
     before$counts <- whole$candidate_counts
     c(failed_expectations(before, faults), failed_functions(whole, call))
   }
-  if (!length(failures) && row_types[[job$plan$row_type]]$pairs && is.null(job$plan$folds)) {
+  if (!length(failures) && writes_pairs(job$plan)) {
     check_whole_limit(whole, call)
     warn_rows_multiply(whole, call)
   }

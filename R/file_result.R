@@ -62,10 +62,9 @@ build_file <- function(job, id, pairing) {
 
 # Left rows in stretches of which each has so many lines in the result that they fit
 left_stretches <- function(job, pairing) {
-  type <- row_types[[job$plan$row_type]]
   n <- pairing$sizes[1L]
   one <- data.frame(from = 1, to = n)
-  if (!type$pairs || !is.null(job$plan$folds) || n < 2L) {
+  if (!writes_pairs(job$plan) || n < 2L) {
     return(one)
   }
   rows <- result_counts(pairing$counts, pairing$sizes, job$plan$row_type)
@@ -126,7 +125,7 @@ columns_told <- function(frame) {
 write_result_file <- function(job, id, frame, as_number = character()) {
   check_writable_columns(frame, "parquet", job$call)
   name <- sprintf("%s.parquet", id)
-  named_when_whole(work_file(job$work, "result", name), function(part) {
+  named_when_whole(job, work_file(job$work, "result", name), function(part) {
     write_parquet_file(frame, part, as_number, alike = TRUE)
   })
   name
@@ -141,7 +140,7 @@ write_for_order <- function(job, id, frame) {
   order <- order(stretch, method = "radix")
   lines <- list(rows = order, counts = tabulate(stretch, job$order$parts))
   path <- work_file(job$work, "rows", sprintf("result-%s.parts", id))
-  c(columns_told(frame), list(index = write_segments(path, unclass(frame), lines)))
+  c(columns_told(frame), list(index = write_segments(job, path, unclass(frame), lines)))
 }
 
 # What the lines of the result are ordered by: the rows of that side, then those that

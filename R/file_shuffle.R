@@ -9,14 +9,16 @@ shuffled_file <- function(job, side, k) {
 # of the chunk: list(rows, counts); `home` where each of these lines is at home
 write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
   columns <- c(chunk$columns, list(.ronda_number = numbers_of_chunk(side, k, chunk$rows)))
-  write_segments(shuffled_file(job, side$side, k), columns, lines, list(.ronda_home = home))
+  write_segments(job, shuffled_file(job, side$side, k), columns, lines,
+    list(.ronda_home = home)
+  )
 }
 
 # list(at, counts, texts): where each part begins in the file, how many rows it has, and
 # how many bytes its columns of texts take. Numbers are written as they are in memory.
 # `more`: columns that have a value for each line already
-write_segments <- function(path, columns, lines, more = list()) {
-  named_when_whole(path, function(part) write_all_segments(part, columns, lines, more))
+write_segments <- function(job, path, columns, lines, more = list()) {
+  named_when_whole(job, path, function(part) write_all_segments(part, columns, lines, more))
 }
 
 write_all_segments <- function(path, columns, lines, more) {
@@ -172,7 +174,7 @@ gather_whole <- function(job) {
     unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
   })
   names(columns) <- side$wanted
-  named_when_whole(whole_file(job), function(part) write_own(columns, part))
+  named_when_whole(job, whole_file(job), function(part) write_own(columns, part))
   list()
 }
 

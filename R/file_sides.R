@@ -124,7 +124,7 @@ is_flat <- function(x) {
 }
 
 # the frame's files, of the columns that are needed
-write_side <- function(side) {
+write_side <- function(job, side) {
   for (k in seq_len(nrow(side$chunks))) {
     chunk <- side$chunks[k, ]
     if (file.exists(chunk$path)) next
@@ -135,7 +135,7 @@ write_side <- function(side) {
       if (whole) x else slice_column(x, as.integer(rows), name, NULL)
     })
     names(columns) <- side$wanted
-    named_when_whole(chunk$path, function(part) write_own(columns, part))
+    named_when_whole(job, chunk$path, function(part) write_own(columns, part))
   }
 }
 

@@ -9,7 +9,7 @@ new_task <- function(k, kind, side) {
 
 # The job is in a file, so that a task is small
 save_job <- function(job) {
-  save_whole(job[names(job) != "theirs"], work_file(job$work, "job.rds"))
+  save_whole(job, job[names(job) != "theirs"], work_file(job$work, "job.rds"))
   writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
     work_file(job$work, "stamp")
   )
@@ -25,9 +25,11 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
   run <- list2env(list(
     tasks = tasks, ids = ids, job = job, may_build = may_build, builds = TRUE,
     outcomes = vector("list", length(tasks)), tried = integer(length(tasks)),
-    running = list()
+    running = list(), shown = now_()
   ))
   done <- is_done(job$work, ids)
+  done[done] <- vapply(ids[done], is_intact, NA, work = job$work)
+  unlink(done_file(job$work, ids[!done]))
   for (at in which(done)) settle_task(run, at)
   run$waiting <- which(!done)
   if (!length(run$waiting)) {
@@ -67,10 +69,21 @@ send_groups <- function(run, workers) {
 
 ended_groups <- function(run) {
   finished <- vapply(run$running, function(group) is_finished(group$future), NA)
-  if (!any(finished)) Sys.sleep(0.005)
+  if (!any(finished)) {
+    Sys.sleep(0.005)
+    show_run_alive(run)
+  }
   ended <- run$running[finished]
   run$running <- run$running[!finished]
   ended
+}
+
+# (workers tell of themselves when they begin and when they write)
+show_run_alive <- function(run) {
+  if (now_() - run$shown > 10) {
+    check_lock(run$job)
+    run$shown <- now_()
+  }
 }
 
 # What a group has done; what it left is tried again, as often as it may be
@@ -106,7 +119,7 @@ small_kinds <- c("look", "levels", "keys", "sample")
 
 start_tasks <- function(tasks, job) {
   tryCatch(
-    future::future(run_tasks_here(work, tasks),
+    future::future(quote(run_tasks_here(work, tasks)), substitute = FALSE,
       globals = c(
         list(run_tasks_here = run_file_tasks, work = job$work, tasks = tasks), job$theirs
       ),
@@ -232,6 +245,8 @@ run_file_task <- function(work, task) {
       cpu <- cpu_seconds()
       # (what the task before left behind)
       if (isTRUE(job$is_large) && !task$kind %in% small_kinds) gc(FALSE)
+      check_lock(job)
+      job$written <- new_written()
       warnings <- list()
       outcome <- withCallingHandlers(
         file_task_kinds(task$kind)(job, task),
@@ -247,7 +262,9 @@ run_file_task <- function(work, task) {
         kind = task$kind, cpu = cpu_seconds() - cpu, memory = peak_bytes(),
         process = paste(this_process(), collapse = ":")
       )
-      save_whole(outcome, done_file(work, task$id))
+      outcome$written <- written_files(job$written, work)
+      job$written <- NULL
+      save_whole(job, outcome, done_file(work, task$id))
       NULL
     },
     error = function(e) {
@@ -261,9 +278,7 @@ cpu_seconds <- function() sum(proc.time()[1:2])
 
 # The most memory that this process has taken so far; NA where that can't be told
 peak_bytes <- function() {
-  status <- tryCatch(suppressWarnings(readLines("/proc/self/status")),
-    error = function(e) character()
-  )
+  status <- unless_it_fails(readLines("/proc/self/status"), character())
   line <- grep("^VmHWM:", status, value = TRUE)
   if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else NA_real_
 }
@@ -288,7 +303,7 @@ let_go_of_job <- function() {
 }
 
 job_stamp <- function(work) {
-  tryCatch(readLines(work_file(work, "stamp")), error = function(e) "", warning = function(w) "")
+  unless_it_fails(readLines(work_file(work, "stamp")), "")
 }
 
 check_version <- function(job) {

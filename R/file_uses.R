@@ -10,14 +10,14 @@ save_uses <- function(job, task, pairing, found, right) {
   # (what is as the line before is left out)
   told <- list(uses = uses, candidates = candidates, near = near)
   if (is.null(right$home)) {
-    save_whole(told, uses_file(job, task$id, task$part))
+    save_whole(job, told, uses_file(job, task$id, task$part))
     return(task$part)
   }
   rows <- which(Reduce(`|`, lapply(compact(told), function(x) x > 0L)))
   home <- right$home[rows]
   for (h in unique(home)) {
     at <- rows[home == h]
-    save_whole(c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
+    save_whole(job, c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
       uses_file(job, task$id, h)
     )
   }

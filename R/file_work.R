@@ -1,6 +1,6 @@
 # The work folder of a join of files, beside its result: what each task has done stands
 # there, so that a join can be taken up again. A task is list(id, kind, ...); what it
-# found is in done/<id>.rds, which is there when all that it wrote is.
+# found is in done/<id>.rds, with the files that it wrote and their sizes.
 
 work_folder <- function(out) paste0(sub("/+$", "", out), ".work")
 
@@ -12,58 +12,82 @@ is_done <- function(work, ids) file.exists(done_file(work, ids))
 
 outcome_of <- function(work, id) readRDS(done_file(work, id))
 
-# What write(name) writes, under its own name when it is whole; an error here is tried
-# again, as that of any task
-named_when_whole <- function(path, write) {
-  part <- paste0(path, ".part")
+# Whether a task that is done left all that it wrote: a mark alone is not trusted
+is_intact <- function(work, id) {
+  written <- unless_it_fails(outcome_of(work, id)$written, NULL)
+  is.list(written) && identical(file.size(work_file(work, written$file)), written$bytes)
+}
+
+# What write(name) writes, under its own name when it is whole and the folder is still
+# this run's. An error here is tried again, as that of any task.
+named_when_whole <- function(job, path, write) {
+  part <- tempfile(paste0(basename(path), "-"), dirname(path), ".part")
+  on.exit(unlink(part))
   told <- write(part)
+  bytes <- file.size(part)
+  check_lock(job)
   if (!file.rename(part, path)) stop("renaming failed")
+  if (!is.null(job$written)) job$written$files[[path]] <- bytes
   invisible(told)
 }
 
-save_whole <- function(x, path) {
-  named_when_whole(path, function(part) saveRDS(x, part, compress = FALSE))
+save_whole <- function(job, x, path) {
+  named_when_whole(job, path, function(part) saveRDS(x, part, compress = FALSE))
+}
+
+# The files that one task writes, as they are written
+new_written <- function() list2env(list(files = list()), parent = emptyenv())
+
+written_files <- function(written, work) {
+  list(
+    file = substring(as.character(names(written$files)), nchar(work) + 2L),
+    bytes = as.double(unlist(written$files))
+  )
 }
 
 # A new work folder, or the one of a join that was stopped, where it is of the same
-# inputs, arguments and versions: list(taken_up, changed). What another call has begun is
-# set aside until this one is known to be right.
+# inputs, arguments and versions: list(token, taken_up, changed, aside). What another call
+# has begun is set aside until this one is known to be right.
 open_work <- function(work, facts, resume, call) {
   facts_file <- work_file(work, "facts.rds")
-  changed <- NULL
+  changed <- aside <- NULL
   if (dir.exists(work)) {
-    check_not_in_use(work, call)
-    before <- tryCatch(readRDS(facts_file), error = function(e) NULL)
-    if (resume && identical(before, facts)) {
-      take_work(work)
-      return(list(taken_up = TRUE))
-    }
-    if (is.null(before) && length(list.files(work))) {
+    before <- unless_it_fails(readRDS(facts_file), NULL)
+    if (is.null(before) && length(setdiff(list.files(work), lock_files))) {
       stop_file("%s is no work folder of ronda: remove it, or choose another `out`.", work,
         call
       )
     }
+    token <- take_lock(work, call)
+    if (resume && identical(before, facts)) {
+      make_work_folders(work, call)
+      return(list(token = token, taken_up = TRUE))
+    }
     if (resume && !is.null(before)) changed <- changed_facts(before, facts)
-    unlink(set_aside(work), recursive = TRUE)
-    if (!file.rename(work, set_aside(work))) {
-      stop_file("The folder %s can't be renamed.", work, call)
+    if (!is.null(before)) {
+      aside <- tempfile(paste0(basename(work), "-"), dirname(work), ".before")
+      if (!file.rename(work, aside)) {
+        stop_file("The folder %s can't be renamed.", work, call)
+      }
     }
   }
-  for (folder in file.path(work, c("done", "rows", "result"))) {
-    if (!dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
+  make_work_folders(work, call)
+  token <- take_lock(work, call)
+  saveRDS(facts, facts_file)
+  list(token = token, taken_up = FALSE, changed = changed, aside = aside)
+}
+
+make_work_folders <- function(work, call) {
+  for (folder in c(work, file.path(work, c("done", "rows", "result")))) {
+    if (!dir.create(folder, showWarnings = FALSE) && !dir.exists(folder)) {
       stop_file("The folder %s can't be made.", folder, call)
     }
   }
-  saveRDS(facts, facts_file)
-  take_work(work)
-  list(taken_up = FALSE, changed = changed)
 }
-
-set_aside <- function(work) paste0(work, ".before")
 
 # What was set aside goes, or comes back where nothing came of this call
 let_go_of_work <- function(work, opened) {
-  unlink(set_aside(work), recursive = TRUE)
+  if (!is.null(opened$aside)) unlink(opened$aside, recursive = TRUE)
   if (length(opened$changed)) {
     say_classed("note", sprintf("What was begun in %s is left: %s changed.", basename(work),
       listed(opened$changed, "and")
@@ -71,9 +95,14 @@ let_go_of_work <- function(work, opened) {
   }
 }
 
-put_back_work <- function(work) {
+put_back_work <- function(work, opened) {
   unlink(work, recursive = TRUE)
-  if (dir.exists(set_aside(work))) file.rename(set_aside(work), work)
+  if (!is.null(opened$aside)) file.rename(opened$aside, work)
+}
+
+# (what is another run's by now is left alone)
+remove_work <- function(job) {
+  if (identical(read_lock(job$work)[1L], job$token)) unlink(job$work, recursive = TRUE)
 }
 
 changed_facts <- function(before, facts) {
@@ -81,32 +110,6 @@ changed_facts <- function(before, facts) {
     identical(before[[name]], facts[[name]])
   }, NA)
   names(facts)[!same]
-}
-
-# Which process works in a folder: host and number
-take_work <- function(work) writeLines(this_process(), work_file(work, "owner"))
-
-this_process <- function() c(unname(Sys.info()[["nodename"]]), as.character(Sys.getpid()))
-
-check_not_in_use <- function(work, call) {
-  owner <- tryCatch(readLines(work_file(work, "owner")), error = function(e) NULL,
-    warning = function(w) NULL
-  )
-  mine <- this_process()
-  if (length(owner) != 2L || owner[1L] != mine[1L] || owner[2L] == mine[2L]) {
-    return()
-  }
-  if (is_running(owner[2L])) {
-    stop_file("%s is in use by another R process (%s).", work, call, owner[2L])
-  }
-}
-
-# (a process that has ended may still be listed)
-is_running <- function(process) {
-  state <- tryCatch(suppressWarnings(readLines(file.path("/proc", process, "stat"))),
-    error = function(e) ""
-  )
-  tools::pskill(as.integer(process), 0L) && !grepl("[)] Z ", state[1L])
 }
 
 # Functions and formulas as their text with the values that they use, so that they can be

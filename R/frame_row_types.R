@@ -28,6 +28,9 @@ folded_row_types <- list(
   inner = row_type(left_matched = TRUE, one_sided = TRUE)
 )
 
+# whether a plan's result has a line for each pair
+writes_pairs <- function(plan) row_types[[plan$row_type]]$pairs && is.null(plan$folds)
+
 # How many rows of a result come from where; known from the counts alone
 result_counts <- function(counts, sizes, rows, types = row_types) {
   type <- types[[rows]]

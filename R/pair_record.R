@@ -21,7 +21,7 @@ new_pairing <- function(left, right, choices, labels, code = labels) {
   c(list(left = left, right = right), choices, list(
     # what the frames are called where something is said, and in the caller's code
     labels = labels, code = code,
-    # the rules of `on`, each a plain list (pair_rules.R), and the same() rules among
+    # the rules of `on`, each a plain list (pair_rule.R), and the same() rules among
     # them, each with its `plain_kind` or with what its `via` made (`cleaned`)
     rules = NULL, key_rules = NULL,
     # rows of both frames, and whether they have row names

@@ -310,6 +310,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// create_file_
+bool create_file_(std::string path);
+RcppExport SEXP _ronda_create_file_(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(create_file_(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // shortest_texts_
 CharacterVector shortest_texts_(NumericVector x);
 RcppExport SEXP _ronda_shortest_texts_(SEXP xSEXP) {
@@ -928,8 +938,6 @@ BEGIN_RCPP
 END_RCPP
 }
 
-RcppExport SEXP run_testthat_tests(SEXP);
-
 static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
@@ -958,6 +966,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
     {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
+    {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
@@ -1011,7 +1020,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_utf8_text_", (DL_FUNC) &_ronda_utf8_text_, 1},
     {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
-    {"run_testthat_tests", (DL_FUNC) &run_testthat_tests, 1},
     {NULL, NULL, 0}
 };
 

@@ -123,19 +123,23 @@ Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
 // How often each road through the engine was taken in this session
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector road_uses_() {
-  Rcpp::NumericVector uses(core::road_count);
-  Rcpp::CharacterVector names(core::road_count);
-  for (std::size_t k = 0; k < core::road_count; ++k) {
-    uses[k] = static_cast<double>(core::road_uses[k]);
-    names[k] = core::road_names[k];
-  }
-  uses.names() = names;
-  return uses;
+  return glue::guarded([&]() -> Rcpp::NumericVector {
+    Rcpp::NumericVector uses(core::road_count);
+    Rcpp::CharacterVector names(core::road_count);
+    for (std::size_t k = 0; k < core::road_count; ++k) {
+      uses[k] = static_cast<double>(core::road_uses[k]);
+      names[k] = core::road_names[k];
+    }
+    uses.names() = names;
+    return uses;
+  });
 }
 
 // Seconds on a clock that never goes back
 // [[Rcpp::export(rng = false)]]
 double now_() {
-  using namespace std::chrono;
-  return duration<double>(steady_clock::now().time_since_epoch()).count();
+  return glue::guarded([&]() -> double {
+    using namespace std::chrono;
+    return duration<double>(steady_clock::now().time_since_epoch()).count();
+  });
 }

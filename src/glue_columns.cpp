@@ -349,42 +349,47 @@ List merge_values_(SEXP x, SEXP y, SEXP left, IntegerVector right,
 // integer, as doubles, and 0 elsewhere (NULL when there are none).
 // [[Rcpp::export(rng = false)]]
 List int64_from_number_(SEXP x) {
-  glue::require(
-      TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP,
-      "numbers");
-  const R_xlen_t n = Rf_xlength(x);
-  NumericVector out(no_init(n));
-  std::int64_t* values = int64_data(out);
-  NumericVector not_int64(0);
-  for (R_xlen_t i = 0; i < n; ++i) {
-    values[i] = INT64_MIN;
-    if (TYPEOF(x) != REALSXP) {
-      const int value = INTEGER_ELT(x, i);
-      if (value != NA_INTEGER) values[i] = value;
-      continue;
+  return glue::guarded([&]() -> List {
+    glue::require(
+        TYPEOF(x) == REALSXP || TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP,
+        "numbers");
+    const R_xlen_t n = Rf_xlength(x);
+    NumericVector out(no_init(n));
+    std::int64_t* values = int64_data(out);
+    NumericVector not_int64(0);
+    for (R_xlen_t i = 0; i < n; ++i) {
+      values[i] = INT64_MIN;
+      if (TYPEOF(x) != REALSXP) {
+        const int value = INTEGER_ELT(x, i);
+        if (value != NA_INTEGER) values[i] = value;
+        continue;
+      }
+      const double value = REAL_ELT(x, i);
+      if (std::isnan(value) || as_int64(value, values[i])) continue;
+      values[i] = 0;
+      if (not_int64.size() == 0) not_int64 = NumericVector(n);
+      not_int64[i] = value;
     }
-    const double value = REAL_ELT(x, i);
-    if (std::isnan(value) || as_int64(value, values[i])) continue;
-    values[i] = 0;
-    if (not_int64.size() == 0) not_int64 = NumericVector(n);
-    not_int64[i] = value;
-  }
-  return List::create(
-      _["values"] = out,
-      _["not_int64"] = not_int64.size() == 0 ? R_NilValue : (SEXP)not_int64);
+    return List::create(
+        _["values"] = out,
+        _["not_int64"] = not_int64.size() == 0 ? R_NilValue : (SEXP)not_int64);
+  });
 }
 
 // 64-bit integers as two doubles that sort and compare as they do
 // [[Rcpp::export(rng = false)]]
 List int64_halves_(NumericVector x) {
-  NumericVector high(no_init(x.size())), low(no_init(x.size()));
-  const std::int64_t* values = int64_data(x);
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    const bool missing = values[i] == INT64_MIN;
-    high[i] = missing ? NA_REAL : static_cast<double>(values[i] >> 32);
-    low[i] = missing ? NA_REAL : static_cast<double>(values[i] & 0xffffffffLL);
-  }
-  return List::create(high, low);
+  return glue::guarded([&]() -> List {
+    NumericVector high(no_init(x.size())), low(no_init(x.size()));
+    const std::int64_t* values = int64_data(x);
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      const bool missing = values[i] == INT64_MIN;
+      high[i] = missing ? NA_REAL : static_cast<double>(values[i] >> 32);
+      low[i] =
+          missing ? NA_REAL : static_cast<double>(values[i] & 0xffffffffLL);
+    }
+    return List::create(high, low);
+  });
 }
 
 // Whether all codes are from 1 to `most`, or missing
@@ -409,57 +414,65 @@ bool codes_within_(IntegerVector codes, int most) {
 // 64-bit integers moved by a number, which stop at their ends
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_shift_(NumericVector x, double by) {
-  NumericVector out(no_init(x.size()));
-  const std::int64_t* from = int64_data(x);
-  std::int64_t* to = int64_data(out);
-  const double whole = by < 0 ? std::ceil(by) : std::floor(by);
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    to[i] = from[i];
-    if (from[i] == INT64_MIN) continue;
-    std::int64_t step = 0;
-    const bool far = !as_int64(whole, step);
-    if (far || __builtin_add_overflow(from[i], step, &to[i]) ||
-        to[i] == INT64_MIN)
-      to[i] = by < 0 ? INT64_MIN + 1 : INT64_MAX;
-  }
-  return out;
+  return glue::guarded([&]() -> NumericVector {
+    NumericVector out(no_init(x.size()));
+    const std::int64_t* from = int64_data(x);
+    std::int64_t* to = int64_data(out);
+    const double whole = by < 0 ? std::ceil(by) : std::floor(by);
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      to[i] = from[i];
+      if (from[i] == INT64_MIN) continue;
+      std::int64_t step = 0;
+      const bool far = !as_int64(whole, step);
+      if (far || __builtin_add_overflow(from[i], step, &to[i]) ||
+          to[i] == INT64_MIN)
+        to[i] = by < 0 ? INT64_MIN + 1 : INT64_MAX;
+    }
+    return out;
+  });
 }
 
 // The lowest and the highest 64-bit integer
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_infinite_() {
-  NumericVector out(2);
-  int64_data(out)[0] = INT64_MIN + 1;
-  int64_data(out)[1] = INT64_MAX;
-  return out;
+  return glue::guarded([&]() -> NumericVector {
+    NumericVector out(2);
+    int64_data(out)[0] = INT64_MIN + 1;
+    int64_data(out)[1] = INT64_MAX;
+    return out;
+  });
 }
 
 // -1, 0 or 1 as x is below, at or above y; NA where one is missing
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_compare_(NumericVector x, NumericVector y) {
-  glue::require(x.size() == y.size(), "numbers of unlike lengths");
-  NumericVector out(no_init(x.size()));
-  const std::int64_t* a = int64_data(x);
-  const std::int64_t* b = int64_data(y);
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
-    out[i] = missing ? NA_REAL : (a[i] > b[i]) - (a[i] < b[i]);
-  }
-  return out;
+  return glue::guarded([&]() -> NumericVector {
+    glue::require(x.size() == y.size(), "numbers of unlike lengths");
+    NumericVector out(no_init(x.size()));
+    const std::int64_t* a = int64_data(x);
+    const std::int64_t* b = int64_data(y);
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
+      out[i] = missing ? NA_REAL : (a[i] > b[i]) - (a[i] < b[i]);
+    }
+    return out;
+  });
 }
 
 // x - y of 64-bit integers; missing where it overflows
 // [[Rcpp::export(rng = false)]]
 NumericVector int64_minus_(NumericVector x, NumericVector y) {
-  glue::require(x.size() == y.size(), "numbers of unlike lengths");
-  NumericVector out(no_init(x.size()));
-  const std::int64_t* a = int64_data(x);
-  const std::int64_t* b = int64_data(y);
-  std::int64_t* to = int64_data(out);
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
-    if (missing || __builtin_sub_overflow(a[i], b[i], &to[i]))
-      to[i] = INT64_MIN;
-  }
-  return out;
+  return glue::guarded([&]() -> NumericVector {
+    glue::require(x.size() == y.size(), "numbers of unlike lengths");
+    NumericVector out(no_init(x.size()));
+    const std::int64_t* a = int64_data(x);
+    const std::int64_t* b = int64_data(y);
+    std::int64_t* to = int64_data(out);
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      const bool missing = a[i] == INT64_MIN || b[i] == INT64_MIN;
+      if (missing || __builtin_sub_overflow(a[i], b[i], &to[i]))
+        to[i] = INT64_MIN;
+    }
+    return out;
+  });
 }

@@ -208,7 +208,9 @@ SEXP deferred_(SEXP x, SEXP rows) {
 // How many columns of a frame are deferred and not yet filled
 // [[Rcpp::export(rng = false)]]
 int count_deferred_(Rcpp::List frame) {
-  int count = 0;
-  for (R_xlen_t k = 0; k < frame.size(); ++k) count += is_deferred(frame[k]);
-  return count;
+  return glue::guarded([&]() -> int {
+    int count = 0;
+    for (R_xlen_t k = 0; k < frame.size(); ++k) count += is_deferred(frame[k]);
+    return count;
+  });
 }

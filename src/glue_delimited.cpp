@@ -312,77 +312,83 @@ RawVector cells_of_columns_(RawVector bytes, std::string delimiter,
 // return, and quotes only around whole cells, doubled inside.
 // [[Rcpp::export(rng = false)]]
 bool is_plainly_quoted_(RawVector bytes, std::string delimiter) {
-  glue::require(delimiter.size() == 1, "the sign between columns");
-  const auto* at = reinterpret_cast<const char*>(RAW(bytes));
-  const char* end = at + bytes.size();
-  auto ends_cell = [&](const char* sign) {
-    return sign == end || *sign == delimiter[0] || *sign == '\n';
-  };
-  while (at < end) {
-    if (*at == '"') {
-      for (++at; at < end && (*at != '"' || (at + 1 < end && at[1] == '"'));
-           ++at) {
-        if (*at == '\r') return false;
-        if (*at == '"') ++at;
+  return glue::guarded([&]() -> bool {
+    glue::require(delimiter.size() == 1, "the sign between columns");
+    const auto* at = reinterpret_cast<const char*>(RAW(bytes));
+    const char* end = at + bytes.size();
+    auto ends_cell = [&](const char* sign) {
+      return sign == end || *sign == delimiter[0] || *sign == '\n';
+    };
+    while (at < end) {
+      if (*at == '"') {
+        for (++at; at < end && (*at != '"' || (at + 1 < end && at[1] == '"'));
+             ++at) {
+          if (*at == '\r') return false;
+          if (*at == '"') ++at;
+        }
+        if (at == end || !ends_cell(++at)) return false;
       }
-      if (at == end || !ends_cell(++at)) return false;
+      for (; !ends_cell(at); ++at)
+        if (*at == '"' || *at == '\r') return false;
+      ++at;
     }
-    for (; !ends_cell(at); ++at)
-      if (*at == '"' || *at == '\r') return false;
-    ++at;
-  }
-  return true;
+    return true;
+  });
 }
 
 // Texts as doubles, with plus signs and leading zeros or without; missing where
 // they are no numbers.
 // [[Rcpp::export(rng = false)]]
 NumericVector numbers_(CharacterVector text, std::string decimal) {
-  NumericVector value(no_init(text.size()));
-  const char mark = as_sign(decimal);
-  std::string bare;
-  for (R_xlen_t i = 0; i < text.size(); ++i) {
-    if (i % 100000 == 0) glue::check_user();
-    value[i] = NA_REAL;
-    SEXP one = STRING_ELT(text, i);
-    if (one == NA_STRING) continue;
-    const char* at = CHAR(one);
-    while (*at == ' ') ++at;
-    const bool minus = *at == '-';
-    if (minus || *at == '+') ++at;
-    while (*at == '0' && at[1] >= '0' && at[1] <= '9') ++at;
-    bare = minus ? "-" : "";
-    bare += at;
-    const core::CellValue cell =
-        core::read_number(bare.data(), bare.size(), mark, true);
-    if (cell.kind == core::CellKind::number) value[i] = cell.value;
-  }
-  return value;
+  return glue::guarded([&]() -> NumericVector {
+    NumericVector value(no_init(text.size()));
+    const char mark = as_sign(decimal);
+    std::string bare;
+    for (R_xlen_t i = 0; i < text.size(); ++i) {
+      if (i % 100000 == 0) glue::check_user();
+      value[i] = NA_REAL;
+      SEXP one = STRING_ELT(text, i);
+      if (one == NA_STRING) continue;
+      const char* at = CHAR(one);
+      while (*at == ' ') ++at;
+      const bool minus = *at == '-';
+      if (minus || *at == '+') ++at;
+      while (*at == '0' && at[1] >= '0' && at[1] <= '9') ++at;
+      bare = minus ? "-" : "";
+      bare += at;
+      const core::CellValue cell =
+          core::read_number(bare.data(), bare.size(), mark, true);
+      if (cell.kind == core::CellKind::number) value[i] = cell.value;
+    }
+    return value;
+  });
 }
 
 // Texts as days, or as seconds in UTC: list(kind, value), `kind` "date" or
 // "time" where all of them are one such, else "none".
 // [[Rcpp::export(rng = false)]]
 List times_(CharacterVector text) {
-  NumericVector value(no_init(text.size()));
-  core::CellKind kind = core::CellKind::missing;
-  for (R_xlen_t i = 0; i < text.size(); ++i) {
-    if (i % 100000 == 0) glue::check_user();
-    value[i] = NA_REAL;
-    SEXP one = STRING_ELT(text, i);
-    if (one == NA_STRING) continue;
-    const core::CellValue cell =
-        core::read_cell(CHAR(one), static_cast<std::size_t>(LENGTH(one)), '.');
-    const bool is_time =
-        cell.kind == core::CellKind::date || cell.kind == core::CellKind::time;
-    if (!is_time || (kind != core::CellKind::missing && kind != cell.kind))
-      return List::create(_["kind"] = "none", _["value"] = R_NilValue);
-    kind = cell.kind;
-    value[i] = cell.value;
-  }
-  return List::create(
-      _["kind"] = kind == core::CellKind::missing ? "none" : word_of(kind),
-      _["value"] = value);
+  return glue::guarded([&]() -> List {
+    NumericVector value(no_init(text.size()));
+    core::CellKind kind = core::CellKind::missing;
+    for (R_xlen_t i = 0; i < text.size(); ++i) {
+      if (i % 100000 == 0) glue::check_user();
+      value[i] = NA_REAL;
+      SEXP one = STRING_ELT(text, i);
+      if (one == NA_STRING) continue;
+      const core::CellValue cell = core::read_cell(
+          CHAR(one), static_cast<std::size_t>(LENGTH(one)), '.');
+      const bool is_time = cell.kind == core::CellKind::date ||
+                           cell.kind == core::CellKind::time;
+      if (!is_time || (kind != core::CellKind::missing && kind != cell.kind))
+        return List::create(_["kind"] = "none", _["value"] = R_NilValue);
+      kind = cell.kind;
+      value[i] = cell.value;
+    }
+    return List::create(
+        _["kind"] = kind == core::CellKind::missing ? "none" : word_of(kind),
+        _["value"] = value);
+  });
 }
 
 // Texts as a file has them: in quotes where they hold a delimiter, a quote or a
@@ -390,42 +396,44 @@ List times_(CharacterVector text) {
 // be read as another type than text.
 // [[Rcpp::export(rng = false)]]
 CharacterVector quoted_texts_(CharacterVector text, std::string delimiter) {
-  const std::string special = delimiter + "\"\n\r";
-  const char mark = as_sign(delimiter);
-  core::ColumnSeen seen;
-  bool others = false;
-  for (R_xlen_t i = 0; i < text.size() && !others; ++i) {
-    SEXP one = STRING_ELT(text, i);
-    if (one == NA_STRING) continue;
-    const char* at = CHAR(one);
-    const core::Cell cell{at, at + LENGTH(one), false, true, at};
-    if (cell.size() == 0) continue;
-    const core::CellValue value = core::read_cell(cell.at, cell.size(), '.');
-    seen.see(cell, value, 1, mark);
-    others = value.kind == core::CellKind::text;
-  }
-  const bool all =
-      !others && seen.there() > 0 &&
-      core::settle_type(seen, false).type != core::ColumnType::text;
-  CharacterVector out(text.size());
-  std::string quoted;
-  for (R_xlen_t i = 0; i < text.size(); ++i) {
-    if (i % 100000 == 0) glue::check_user();
-    SEXP one = STRING_ELT(text, i);
-    out[i] = one;
-    if (one == NA_STRING) continue;
-    const char* at = CHAR(one);
-    const bool needed = all || *at == 0 || !std::strcmp(at, "NA") ||
-                        std::strpbrk(at, special.c_str()) != nullptr;
-    if (!needed) continue;
-    quoted = '"';
-    for (; *at; ++at) {
-      if (*at == '"') quoted += '"';
-      quoted += *at;
+  return glue::guarded([&]() -> CharacterVector {
+    const std::string special = delimiter + "\"\n\r";
+    const char mark = as_sign(delimiter);
+    core::ColumnSeen seen;
+    bool others = false;
+    for (R_xlen_t i = 0; i < text.size() && !others; ++i) {
+      SEXP one = STRING_ELT(text, i);
+      if (one == NA_STRING) continue;
+      const char* at = CHAR(one);
+      const core::Cell cell{at, at + LENGTH(one), false, true, at};
+      if (cell.size() == 0) continue;
+      const core::CellValue value = core::read_cell(cell.at, cell.size(), '.');
+      seen.see(cell, value, 1, mark);
+      others = value.kind == core::CellKind::text;
     }
-    quoted += '"';
-    out[i] = Rf_mkCharLenCE(quoted.data(), static_cast<int>(quoted.size()),
-                            Rf_getCharCE(one));
-  }
-  return out;
+    const bool all =
+        !others && seen.there() > 0 &&
+        core::settle_type(seen, false).type != core::ColumnType::text;
+    CharacterVector out(text.size());
+    std::string quoted;
+    for (R_xlen_t i = 0; i < text.size(); ++i) {
+      if (i % 100000 == 0) glue::check_user();
+      SEXP one = STRING_ELT(text, i);
+      out[i] = one;
+      if (one == NA_STRING) continue;
+      const char* at = CHAR(one);
+      const bool needed = all || *at == 0 || !std::strcmp(at, "NA") ||
+                          std::strpbrk(at, special.c_str()) != nullptr;
+      if (!needed) continue;
+      quoted = '"';
+      for (; *at; ++at) {
+        if (*at == '"') quoted += '"';
+        quoted += *at;
+      }
+      quoted += '"';
+      out[i] = Rf_mkCharLenCE(quoted.data(), static_cast<int>(quoted.size()),
+                              Rf_getCharCE(one));
+    }
+    return out;
+  });
 }

@@ -24,65 +24,79 @@ using namespace ronda;
 // reads.)
 // [[Rcpp::export(rng = false)]]
 String write_stdout_(CharacterVector text) {
-  std::fflush(stdout);
-  auto* before = SIG_DFL;
+  return glue::guarded([&]() -> String {
+    std::fflush(nullptr);
+    auto* before = SIG_DFL;
 #ifdef SIGPIPE
-  before = std::signal(SIGPIPE, SIG_IGN);
+    before = std::signal(SIGPIPE, SIG_IGN);
 #endif
-  int wrong = 0;
-  for (R_xlen_t k = 0; k < text.size() && !wrong; ++k) {
-    const char* at = CHAR(STRING_ELT(text, k));
-    std::size_t left = std::strlen(at);
-    while (left > 0 && !wrong) {
+    int wrong = 0;
+    for (R_xlen_t k = 0; k < text.size() && !wrong; ++k) {
+      const char* at = CHAR(STRING_ELT(text, k));
+      std::size_t left = std::strlen(at);
+      while (left > 0 && !wrong) {
 #ifdef _WIN32
-      const auto written = _write(
-          1, at, static_cast<unsigned>(std::min<std::size_t>(left, 1 << 20)));
+        const auto written = _write(
+            1, at, static_cast<unsigned>(std::min<std::size_t>(left, 1 << 20)));
 #else
-      const ssize_t written = write(STDOUT_FILENO, at, left);
+        const ssize_t written = write(STDOUT_FILENO, at, left);
 #endif
-      if (written < 0) {
-        if (errno != EINTR) wrong = errno;
-        continue;
+        if (written < 0) {
+          if (errno != EINTR) wrong = errno;
+          continue;
+        }
+        at += written;
+        left -= static_cast<std::size_t>(written);
       }
-      at += written;
-      left -= static_cast<std::size_t>(written);
     }
-  }
 #ifdef SIGPIPE
-  std::signal(SIGPIPE, before);
+    std::signal(SIGPIPE, before);
 #endif
-  if (!wrong) return "";
-  return wrong == EPIPE ? "EPIPE" : std::strerror(wrong);
+    if (!wrong) return "";
+    return wrong == EPIPE ? "EPIPE" : std::strerror(wrong);
+  });
+}
+
+// Makes an empty file; FALSE where there is one of that name already. (Of two
+// processes that ask at the same moment one is told that it made it.)
+// [[Rcpp::export(rng = false)]]
+bool create_file_(std::string path) {
+  return glue::guarded([&]() -> bool {
+    std::FILE* file = std::fopen(path.c_str(), "wx");
+    return file && std::fclose(file) == 0;
+  });
 }
 
 // Doubles as texts of as few digits, 15 to 17, as give the same double back (R
 // reads some of 16 digits a little off, so R can't tell)
 // [[Rcpp::export(rng = false)]]
 CharacterVector shortest_texts_(NumericVector x) {
-  CharacterVector out(x.size());
-  char text[32];
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    if (i % 100000 == 0) glue::check_user();
-    if (!R_finite(x[i])) {
-      out[i] = NA_STRING;
-      continue;
-    }
-    if (x[i] == std::trunc(x[i]) && std::fabs(x[i]) < 1e15) {
-      // (-0 keeps its sign)
-      std::snprintf(text, sizeof text, "%.0f", x[i]);
+  return glue::guarded([&]() -> CharacterVector {
+    CharacterVector out(x.size());
+    char text[32];
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      if (i % 100000 == 0) glue::check_user();
+      if (!R_finite(x[i])) {
+        out[i] = NA_STRING;
+        continue;
+      }
+      if (x[i] == std::trunc(x[i]) && std::fabs(x[i]) < 1e15) {
+        // (-0 keeps its sign)
+        std::snprintf(text, sizeof text, "%.0f", x[i]);
+        out[i] = text;
+        continue;
+      }
+      for (int digits = 15; digits <= 17; ++digits) {
+        std::snprintf(text, sizeof text, "%.*g", digits, x[i]);
+        if (std::strtod(text, nullptr) == x[i]) break;
+      }
+      // (whole numbers that large would be taken for integers)
+      if (std::fabs(x[i]) >= 9007199254740992.0 && !std::strpbrk(text, ".e"))
+        std::strcat(text, ".0");
       out[i] = text;
-      continue;
     }
-    for (int digits = 15; digits <= 17; ++digits) {
-      std::snprintf(text, sizeof text, "%.*g", digits, x[i]);
-      if (std::strtod(text, nullptr) == x[i]) break;
-    }
-    // (whole numbers that large would be taken for integers)
-    if (std::fabs(x[i]) >= 9007199254740992.0 && !std::strpbrk(text, ".e"))
-      std::strcat(text, ".0");
-    out[i] = text;
-  }
-  return out;
+    return out;
+  });
 }
 
 namespace {
@@ -119,23 +133,25 @@ constexpr double first_day = -719162, last_day = 2932896;
 // four digits.
 // [[Rcpp::export(rng = false)]]
 CharacterVector time_texts_(NumericVector x, bool clock) {
-  CharacterVector out(x.size());
-  char text[] = "0000-00-00T00:00:00Z";
-  for (R_xlen_t i = 0; i < x.size(); ++i) {
-    if (i % 100000 == 0) glue::check_user();
-    const double days = std::floor(clock ? x[i] / 86400 : x[i]);
-    if (!(days >= first_day && days <= last_day)) {
-      out[i] = NA_STRING;
-      continue;
+  return glue::guarded([&]() -> CharacterVector {
+    CharacterVector out(x.size());
+    char text[] = "0000-00-00T00:00:00Z";
+    for (R_xlen_t i = 0; i < x.size(); ++i) {
+      if (i % 100000 == 0) glue::check_user();
+      const double days = std::floor(clock ? x[i] / 86400 : x[i]);
+      if (!(days >= first_day && days <= last_day)) {
+        out[i] = NA_STRING;
+        continue;
+      }
+      put_day(text, static_cast<int>(days));
+      if (clock) {
+        const int second = static_cast<int>(std::floor(x[i]) - days * 86400);
+        put_digits(text + 11, second / 3600, 2);
+        put_digits(text + 14, second / 60 % 60, 2);
+        put_digits(text + 17, second % 60, 2);
+      }
+      out[i] = Rf_mkCharLen(text, clock ? 20 : 10);
     }
-    put_day(text, static_cast<int>(days));
-    if (clock) {
-      const int second = static_cast<int>(std::floor(x[i]) - days * 86400);
-      put_digits(text + 11, second / 3600, 2);
-      put_digits(text + 14, second / 60 % 60, 2);
-      put_digits(text + 17, second % 60, 2);
-    }
-    out[i] = Rf_mkCharLen(text, clock ? 20 : 10);
-  }
-  return out;
+    return out;
+  });
 }

@@ -122,27 +122,29 @@ bool is_plan_of(const List& record, SEXP left, SEXP right, SEXP on, SEXP rows,
 // is not plain values, or the frame's class may keep more than them.
 // [[Rcpp::export(rng = false)]]
 SEXP columns_like_(List frame, CharacterVector classes) {
-  if (!glue::has_plain_attributes(frame)) return R_NilValue;
-  auto is_known = [&](SEXP name) {
-    return std::any_of(classes.begin(), classes.end(), [&](SEXP one) {
-      return Rf_NonNullStringMatch(one, name);
-    });
-  };
-  List out(frame.size());
-  for (R_xlen_t k = 0; k < frame.size(); ++k) {
-    SEXP x = frame[k];
-    if (!(Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP) || IS_S4_OBJECT(x) ||
-        !glue::is_flat(x))
-      return R_NilValue;
-    SEXP own = OBJECT(x) ? Rf_getAttrib(x, R_ClassSymbol) : R_NilValue;
-    for (R_xlen_t c = 0; c < Rf_xlength(own); ++c)
-      if (!is_known(STRING_ELT(own, c))) return R_NilValue;
-    const Shield<SEXP> none(Rf_allocVector(TYPEOF(x), 0));
-    if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(none, x);
-    out[k] = none;
-  }
-  out.attr("names") = frame.attr("names");
-  out.attr("class") = frame.attr("class");
-  out.attr("row.names") = IntegerVector(0);
-  return out;
+  return glue::guarded([&]() -> SEXP {
+    if (!glue::has_plain_attributes(frame)) return R_NilValue;
+    auto is_known = [&](SEXP name) {
+      return std::any_of(classes.begin(), classes.end(), [&](SEXP one) {
+        return Rf_NonNullStringMatch(one, name);
+      });
+    };
+    List out(frame.size());
+    for (R_xlen_t k = 0; k < frame.size(); ++k) {
+      SEXP x = frame[k];
+      if (!(Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP) || IS_S4_OBJECT(x) ||
+          !glue::is_flat(x))
+        return R_NilValue;
+      SEXP own = OBJECT(x) ? Rf_getAttrib(x, R_ClassSymbol) : R_NilValue;
+      for (R_xlen_t c = 0; c < Rf_xlength(own); ++c)
+        if (!is_known(STRING_ELT(own, c))) return R_NilValue;
+      const Shield<SEXP> none(Rf_allocVector(TYPEOF(x), 0));
+      if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(none, x);
+      out[k] = none;
+    }
+    out.attr("names") = frame.attr("names");
+    out.attr("class") = frame.attr("class");
+    out.attr("row.names") = IntegerVector(0);
+    return out;
+  });
 }

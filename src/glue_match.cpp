@@ -388,14 +388,16 @@ LogicalVector both_true_(LogicalVector x, LogicalVector y) {
 // the left rows that have a partner, or those that have none
 // [[Rcpp::export(rng = false)]]
 IntegerVector left_rows_(IntegerVector range, bool matched) {
-  const int* ranges = range.begin();
-  const R_xlen_t n = range.size();
-  R_xlen_t rows = 0;
-  for (R_xlen_t i = 0; i < n; ++i) rows += (ranges[i] > 0) == matched;
-  IntegerVector out(no_init(rows));
-  for (R_xlen_t i = 0, at = 0; i < n; ++i)
-    if ((ranges[i] > 0) == matched) out[at++] = static_cast<int>(i + 1);
-  return out;
+  return glue::guarded([&]() -> IntegerVector {
+    const int* ranges = range.begin();
+    const R_xlen_t n = range.size();
+    R_xlen_t rows = 0;
+    for (R_xlen_t i = 0; i < n; ++i) rows += (ranges[i] > 0) == matched;
+    IntegerVector out(no_init(rows));
+    for (R_xlen_t i = 0, at = 0; i < n; ++i)
+      if ((ranges[i] > 0) == matched) out[at++] = static_cast<int>(i + 1);
+    return out;
+  });
 }
 
 // how many partners each left row has

@@ -69,88 +69,97 @@ bool is_bare(SEXP x) { return Rf_isVectorAtomic(x) && ATTRIB(x) == R_NilValue; }
 // How many rows each column has; NA where only R's own methods can tell.
 // [[Rcpp::export(rng = false)]]
 IntegerVector column_rows_(List frame) {
-  IntegerVector rows(no_init(frame.size()));
-  for (R_xlen_t k = 0; k < frame.size(); ++k) rows[k] = plain_rows(frame[k]);
-  return rows;
+  return glue::guarded([&]() -> IntegerVector {
+    IntegerVector rows(no_init(frame.size()));
+    for (R_xlen_t k = 0; k < frame.size(); ++k) rows[k] = plain_rows(frame[k]);
+    return rows;
+  });
 }
 
 // The rows of a frame whose columns have names of their own and as many values,
 // negative where rows have no names. NA where it takes a closer look.
 // [[Rcpp::export(rng = false)]]
 int sound_rows_(SEXP frame) {
-  if (TYPEOF(frame) != VECSXP || !Rf_inherits(frame, "data.frame"))
-    return NA_INTEGER;
-  SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
-  if (TYPEOF(names) != STRSXP || Rf_xlength(names) != Rf_xlength(frame) ||
-      Rf_any_duplicated(names, FALSE))
-    return NA_INTEGER;
-  const int rows = glue::row_count(frame);
-  for (R_xlen_t k = 0; k < Rf_xlength(frame); ++k) {
-    SEXP name = STRING_ELT(names, k);
-    if (name == NA_STRING || name == R_BlankString ||
-        plain_rows(VECTOR_ELT(frame, k)) != std::abs(rows))
+  return glue::guarded([&]() -> int {
+    if (TYPEOF(frame) != VECSXP || !Rf_inherits(frame, "data.frame"))
       return NA_INTEGER;
-  }
-  return rows;
+    SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
+    if (TYPEOF(names) != STRSXP || Rf_xlength(names) != Rf_xlength(frame) ||
+        Rf_any_duplicated(names, FALSE))
+      return NA_INTEGER;
+    const int rows = glue::row_count(frame);
+    for (R_xlen_t k = 0; k < Rf_xlength(frame); ++k) {
+      SEXP name = STRING_ELT(names, k);
+      if (name == NA_STRING || name == R_BlankString ||
+          plain_rows(VECTOR_ELT(frame, k)) != std::abs(rows))
+        return NA_INTEGER;
+    }
+    return rows;
+  });
 }
 
 // The engine's kind of two key columns that are plain vectors of one type,
 // which it takes as they are; NULL for others.
 // [[Rcpp::export(rng = false)]]
 SEXP plain_kind_(SEXP x, SEXP y) {
-  if (!is_bare(x) || !is_bare(y) || TYPEOF(x) != TYPEOF(y)) return R_NilValue;
-  switch (TYPEOF(x)) {
-    case INTSXP:
-    case LGLSXP:
-      return Rf_ScalarInteger(static_cast<int>(core::KeyKind::int32));
-    case REALSXP:
-      return Rf_ScalarInteger(static_cast<int>(core::KeyKind::real));
-    default:
-      return R_NilValue;
-  }
+  return glue::guarded([&]() -> SEXP {
+    if (!is_bare(x) || !is_bare(y) || TYPEOF(x) != TYPEOF(y)) return R_NilValue;
+    switch (TYPEOF(x)) {
+      case INTSXP:
+      case LGLSXP:
+        return Rf_ScalarInteger(static_cast<int>(core::KeyKind::int32));
+      case REALSXP:
+        return Rf_ScalarInteger(static_cast<int>(core::KeyKind::real));
+      default:
+        return R_NilValue;
+    }
+  });
 }
 
-// The records of a result's columns (see R/columns.R) where all columns come
-// under their own names: left ones, `keys` among them with their `partners` of
-// the right frame, then the other right ones; by name. NULL when two would be
-// called alike.
+// The records of a result's columns (see R/frame_columns.R) where all columns
+// come under their own names: left ones, `keys` among them with their
+// `partners` of the right frame, then the other right ones; by name. NULL when
+// two would be called alike.
 // [[Rcpp::export(rng = false)]]
 SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
-  for (SEXP names : {left, right, keys, partners})
-    glue::check_text(names, "column names");
-  glue::require(Rf_xlength(keys) == Rf_xlength(partners), "column names");
-  Shield<SEXP> key_of(Rf_match(keys, left, 0));
-  Shield<SEXP> used(Rf_match(partners, right, 0));
-  const R_xlen_t n = Rf_xlength(left);
-  R_xlen_t all = n;
-  for (R_xlen_t k = 0; k < Rf_xlength(right); ++k) all += !INTEGER(used)[k];
-  Shield<SEXP> names(Rf_allocVector(STRSXP, all));
-  Shield<SEXP> columns(Rf_allocVector(VECSXP, all));
-  Shield<SEXP> of_key(text_vector({"name", "from", "left", "right"}));
-  Shield<SEXP> of_left(text_vector({"name", "from", "left"}));
-  Shield<SEXP> of_right(text_vector({"name", "from", "right"}));
-  Shield<SEXP> from_key(Rf_mkString("key"));
-  Shield<SEXP> from_left(Rf_mkString("left"));
-  Shield<SEXP> from_right(Rf_mkString("right"));
-  for (R_xlen_t k = 0; k < n; ++k) {
-    SEXP name = STRING_ELT(left, k);
-    SET_STRING_ELT(names, k, name);
-    const int key = INTEGER(key_of)[k];
-    SET_VECTOR_ELT(columns, k,
-                   key ? column_record(of_key, from_key,
-                                       {name, STRING_ELT(partners, key - 1)})
-                       : column_record(of_left, from_left, {name}));
-  }
-  for (R_xlen_t k = 0, at = n; k < Rf_xlength(right); ++k) {
-    if (INTEGER(used)[k]) continue;
-    SEXP name = STRING_ELT(right, k);
-    SET_STRING_ELT(names, at, name);
-    SET_VECTOR_ELT(columns, at++, column_record(of_right, from_right, {name}));
-  }
-  if (Rf_any_duplicated(names, FALSE)) return R_NilValue;
-  Rf_setAttrib(columns, R_NamesSymbol, names);
-  core::take_road(core::Road::columns_distinct);
-  return columns;
+  return glue::guarded([&]() -> SEXP {
+    for (SEXP names : {left, right, keys, partners})
+      glue::check_text(names, "column names");
+    glue::require(Rf_xlength(keys) == Rf_xlength(partners), "column names");
+    Shield<SEXP> key_of(Rf_match(keys, left, 0));
+    Shield<SEXP> used(Rf_match(partners, right, 0));
+    const R_xlen_t n = Rf_xlength(left);
+    R_xlen_t all = n;
+    for (R_xlen_t k = 0; k < Rf_xlength(right); ++k) all += !INTEGER(used)[k];
+    Shield<SEXP> names(Rf_allocVector(STRSXP, all));
+    Shield<SEXP> columns(Rf_allocVector(VECSXP, all));
+    Shield<SEXP> of_key(text_vector({"name", "from", "left", "right"}));
+    Shield<SEXP> of_left(text_vector({"name", "from", "left"}));
+    Shield<SEXP> of_right(text_vector({"name", "from", "right"}));
+    Shield<SEXP> from_key(Rf_mkString("key"));
+    Shield<SEXP> from_left(Rf_mkString("left"));
+    Shield<SEXP> from_right(Rf_mkString("right"));
+    for (R_xlen_t k = 0; k < n; ++k) {
+      SEXP name = STRING_ELT(left, k);
+      SET_STRING_ELT(names, k, name);
+      const int key = INTEGER(key_of)[k];
+      SET_VECTOR_ELT(columns, k,
+                     key ? column_record(of_key, from_key,
+                                         {name, STRING_ELT(partners, key - 1)})
+                         : column_record(of_left, from_left, {name}));
+    }
+    for (R_xlen_t k = 0, at = n; k < Rf_xlength(right); ++k) {
+      if (INTEGER(used)[k]) continue;
+      SEXP name = STRING_ELT(right, k);
+      SET_STRING_ELT(names, at, name);
+      SET_VECTOR_ELT(columns, at++,
+                     column_record(of_right, from_right, {name}));
+    }
+    if (Rf_any_duplicated(names, FALSE)) return R_NilValue;
+    Rf_setAttrib(columns, R_NamesSymbol, names);
+    core::take_road(core::Road::columns_distinct);
+    return columns;
+  });
 }
 
 // What the columns of a plan are taken from, where that is a plain vector
@@ -158,17 +167,19 @@ SEXP distinct_columns_(SEXP left, SEXP right, SEXP keys, SEXP partners) {
 // it takes a closer look.
 // [[Rcpp::export(rng = false)]]
 SEXP plain_sources_(SEXP columns, SEXP left, SEXP right) {
-  glue::check_list(columns, "the plan of columns");
-  Shield<SEXP> sources(Rf_allocVector(VECSXP, Rf_xlength(columns)));
-  for (R_xlen_t k = 0; k < Rf_xlength(columns); ++k) {
-    SEXP record = VECTOR_ELT(columns, k);
-    const std::string_view from(CHAR(text_field(record, "from")));
-    SEXP x = R_NilValue;
-    if (from == "left" || from == "key")
-      x = column_named(left, record, "left");
-    else if (from == "right")
-      x = column_named(right, record, "right");
-    if (is_bare(x)) SET_VECTOR_ELT(sources, k, x);
-  }
-  return sources;
+  return glue::guarded([&]() -> SEXP {
+    glue::check_list(columns, "the plan of columns");
+    Shield<SEXP> sources(Rf_allocVector(VECSXP, Rf_xlength(columns)));
+    for (R_xlen_t k = 0; k < Rf_xlength(columns); ++k) {
+      SEXP record = VECTOR_ELT(columns, k);
+      const std::string_view from(CHAR(text_field(record, "from")));
+      SEXP x = R_NilValue;
+      if (from == "left" || from == "key")
+        x = column_named(left, record, "left");
+      else if (from == "right")
+        x = column_named(right, record, "right");
+      if (is_bare(x)) SET_VECTOR_ELT(sources, k, x);
+    }
+    return sources;
+  });
 }

@@ -190,20 +190,24 @@ IntegerVector longer_rows_(IntegerVector rows, double n) {
 // whether row numbers are 1 to n, and after these 0 or nothing
 // [[Rcpp::export(rng = false)]]
 bool only_adds_(IntegerVector rows, double n) {
-  if (static_cast<double>(rows.size()) < n) return false;
-  for (R_xlen_t i = 0; i < rows.size(); ++i)
-    if (rows[i] != (i < n ? i + 1 : 0)) return false;
-  return true;
+  return glue::guarded([&]() -> bool {
+    if (static_cast<double>(rows.size()) < n) return false;
+    for (R_xlen_t i = 0; i < rows.size(); ++i)
+      if (rows[i] != (i < n ? i + 1 : 0)) return false;
+    return true;
+  });
 }
 
 // Frees row numbers that new_rows() made, but for those a column still needs.
 // [[Rcpp::export(rng = false)]]
 void release_rows_(Rcpp::List rows) {
-  for (R_xlen_t k = 0; k < rows.size(); ++k) {
-    SEXP x = rows[k];
-    if (is_ours(x) && R_altrep_data2(x) == R_NilValue)
-      finalize(R_altrep_data1(x));
-  }
+  glue::guarded([&] {
+    for (R_xlen_t k = 0; k < rows.size(); ++k) {
+      SEXP x = rows[k];
+      if (is_ours(x) && R_altrep_data2(x) == R_NilValue)
+        finalize(R_altrep_data1(x));
+    }
+  });
 }
 
 // [[Rcpp::init]]

@@ -1,10 +1,14 @@
-# Installs the packages that DESCRIPTION names, and those given as arguments, that are
-# missing or too old: Debian's built ones when we are root there, else from CRAN (R's own
-# choice of where that is) into the first library.
+# Installs packages that are missing or too old: Debian's built ones when we are root
+# there, else from CRAN (R's own choice of where that is) into the first library.
+#
+#   Rscript tools/setup.R demo            what the demo needs (Config/Needs/demo)
+#   Rscript tools/setup.R tests           all that DESCRIPTION names, and a browser
+#   Rscript tools/setup.R tests PACKAGE   others, too
 
-needed <- function() {
+# what fields of DESCRIPTION name: the least version by package
+needed <- function(fields) {
   description <- read.dcf("DESCRIPTION")
-  fields <- intersect(c("Imports", "LinkingTo", "Suggests"), colnames(description))
+  fields <- intersect(fields, colnames(description))
   entries <- trimws(unlist(strsplit(description[1, fields], ",")))
   least <- ifelse(grepl(">=", entries), sub(".*>= *([0-9.-]+).*", "\\1", entries), "0")
   names(least) <- trimws(sub("\\(.*", "", entries))
@@ -88,16 +92,21 @@ browser_from_debian <- function() {
 }
 
 from_cran <- function(wanted) {
-  message("Installing from CRAN: ", paste(names(wanted), collapse = ", "))
-  Sys.setenv(USE_BUNDLED_LIBUV = "1") # so that no system library is needed
+  cores <- max(1L, parallel::detectCores(), na.rm = TRUE)
+  # (with its own sources, so that no system library is needed)
+  Sys.setenv(USE_BUNDLED_LIBUV = "1", MAKEFLAGS = sprintf("-j%d", cores))
   # what R is configured with, or else what it lists first
   place <- "if ('@CRAN@' %in% getOption('repos')) chooseCRANmirror(ind = 1)"
   log <- file.path(.libPaths()[1L], "packages.log")
   for (package in names(wanted)) {
+    if (!length(missing_packages(wanted[package]))) next
+    message(sprintf("Installing %s from CRAN (%d of %d)", package,
+      match(package, names(wanted)), length(wanted)
+    ))
     # a package's own output is only of interest when it fails
     status <- system2(file.path(R.home("bin"), "Rscript"),
       c("-e", shQuote(place), "-e", shQuote(sprintf(
-        "install.packages('%s', lib = '%s', Ncpus = 2)", package, .libPaths()[1L]
+        "install.packages('%s', lib = '%s', Ncpus = %d)", package, .libPaths()[1L], cores
       ))), stdout = log, stderr = log
     )
     if (status != 0 || length(missing_packages(wanted[package]))) {
@@ -106,9 +115,13 @@ from_cran <- function(wanted) {
   }
 }
 
-browser_from_debian()
-more <- commandArgs(TRUE)
-wanted <- missing_packages(c(needed(), structure(rep("0", length(more)), names = more)))
+what <- commandArgs(TRUE)
+fields <- if (what[1L] == "demo") c("Imports", "LinkingTo", "Config/Needs/demo") else {
+  browser_from_debian()
+  c("Imports", "LinkingTo", "Suggests")
+}
+more <- what[-1L]
+wanted <- missing_packages(c(needed(fields), structure(rep("0", length(more)), names = more)))
 if (length(wanted) && has("apt-get")) {
   from_debian(wanted)
   wanted <- missing_packages(wanted)

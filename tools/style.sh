@@ -15,7 +15,7 @@ count() { # name, exit code
   if [ "$2" = 0 ]; then passed=$((passed + 1)); else failed=$((failed + 1)); echo "style: $1 failed"; fi
 }
 if command -v clang-format >/dev/null; then
-  git ls-files 'src/*.cpp' 'src/*.h' 'fuzz/*.cpp' | grep -v RcppExports |
+  git ls-files 'src/*.cpp' 'src/*.h' 'fuzz/*.cpp' 'tests/*.cpp' 'tests/*.h' 'tools/*.cpp' | grep -v RcppExports |
     xargs clang-format --dry-run -Werror
   count clang-format $?
 else

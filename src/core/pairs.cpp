@@ -275,11 +275,10 @@ std::size_t Expansion::count_lines(std::size_t begin, std::size_t end,
                                    bool& every_once) const {
   if (!pairs_.starts) {
     if (keep_unmatched_) return end - begin;
-    const Row* range = pairs_.range;
-    std::size_t lines = 0;
-#pragma omp simd reduction(+ : lines)
-    for (std::size_t i = begin; i < end; ++i) lines += range[i] != 0;
-    every_once = lines == end - begin;
+    const auto alone =
+        std::count(pairs_.range + begin, pairs_.range + end, Row{0});
+    const std::size_t lines = end - begin - static_cast<std::size_t>(alone);
+    every_once = alone == 0;
     return lines;
   }
   std::size_t total = 0;

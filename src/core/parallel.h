@@ -1,14 +1,17 @@
 // The one threading primitive. Rows are cut into chunks of fixed size; threads
-// take chunks in turn. Without OpenMP the same code runs on one thread. The
-// calling thread asks between its chunks whether the user wants to stop, so a
-// body must never throw and must never touch an R object.
+// take chunks in turn. The calling thread asks between its chunks whether the
+// user wants to stop. A body may throw on any thread: the others stop before
+// their next chunk, and the first exception is thrown again on the calling
+// thread when all have ended. A body must never touch an R object.
 #pragma once
 #include <algorithm>
 #include <atomic>
 #include <cstddef>
-#ifdef _OPENMP
-#include <omp.h>
-#endif
+#include <exception>
+#include <new>
+#include <system_error>
+#include <thread>
+#include <vector>
 
 #include "context.h"
 
@@ -61,29 +64,40 @@ class Crew {
 
   template <class Work>
   void run(Work&& work) {
-#ifdef _OPENMP
-    if (threads_ > 1) {
-#pragma omp parallel num_threads(static_cast <int>(threads_))
-      {
-        Hand hand(*this, static_cast<std::size_t>(omp_get_thread_num()));
-        work(hand);
-      }
-    } else {
-      Hand hand(*this, 0);
-      work(hand);
+    std::vector<std::thread> others;
+    others.reserve(threads_);
+    // (where the system refuses a thread, those that there are do the work)
+    try {
+      while (others.size() + 1 < threads_)
+        others.emplace_back([this, &work, number = others.size() + 1] {
+          run_as(number, work);
+        });
+    } catch (const std::system_error&) {
+    } catch (const std::bad_alloc&) {
     }
-#else
-    Hand hand(*this, 0);
-    work(hand);
-#endif
+    run_as(0, work);
+    for (std::thread& other : others) other.join();
+    if (error_) std::rethrow_exception(error_);
     if (stop_) throw Interrupted();
   }
 
  private:
+  template <class Work>
+  void run_as(std::size_t number, Work& work) noexcept {
+    Hand hand(*this, number);
+    try {
+      work(hand);
+    } catch (...) {
+      if (!failed_.exchange(true)) error_ = std::current_exception();
+      stop_ = true;
+    }
+  }
+
   const Context& context_;
   std::size_t pieces_, threads_, stretch_;
   std::atomic<std::size_t> next_{0};
-  std::atomic<bool> stop_{false};
+  std::atomic<bool> stop_{false}, failed_{false};
+  std::exception_ptr error_;  // the first; read when all threads have ended
 };
 
 // body(chunk, begin, end, hand) for every chunk of 0..n-1, in any order
@@ -145,7 +159,7 @@ void for_own_chunks(const Context& context, Crew::Hand& hand, std::size_t n,
     body(begin, std::min(n, begin + context.chunk_rows));
 }
 
-// for_chunks() on the calling thread, in order; here a body may throw
+// for_chunks() on the calling thread, in order
 template <class Body>
 void for_chunks_in_order(const Context& context, std::size_t n, Body&& body) {
   for (std::size_t begin = 0; begin < n; begin += context.chunk_rows) {

@@ -1,11 +1,14 @@
 #include "threads.h"
 
 #include <algorithm>
-#ifdef _OPENMP
-#include <omp.h>
-#endif
+#include <climits>
+#include <cstdlib>
+#include <thread>
 #ifndef _WIN32
 #include <pthread.h>
+#endif
+#ifdef __linux__
+#include <sched.h>
 #endif
 
 namespace ronda::core {
@@ -19,25 +22,35 @@ bool forked = false;
     pthread_atfork(nullptr, nullptr, [] { forked = true; });
 #endif
 
-int machine_threads() {
-#ifdef _OPENMP
-  return std::min(omp_get_max_threads(), omp_get_thread_limit());
-#else
-  return 1;
+// a number of the environment that is 1 or more, else what holds without it
+int environment_number(const char* name, int otherwise) {
+  const char* text = std::getenv(name);
+  const long number = text ? std::strtol(text, nullptr, 10) : 0;
+  return number >= 1 && number <= INT_MAX ? static_cast<int>(number)
+                                          : otherwise;
+}
+
+// (fewer than the machine's where the process may use some of them only)
+int processors() {
+#ifdef __linux__
+  cpu_set_t usable;
+  if (sched_getaffinity(0, sizeof usable, &usable) == 0)
+    return CPU_COUNT(&usable);
 #endif
+  return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
+}
+
+int default_threads() {
+  return std::clamp(environment_number("OMP_NUM_THREADS", processors()), 1, 8);
 }
 
 }  // namespace
 
 int usable_threads(int asked) {
-#ifdef _OPENMP
-  if (forked) return 1;
-  if (asked > 0) return std::min(asked, omp_get_thread_limit());
-  return std::clamp(machine_threads(), 1, 8);
-#else
-  (void)asked;
-  return 1;
-#endif
+  static const int limit = environment_number("OMP_THREAD_LIMIT", INT_MAX);
+  static const int otherwise = default_threads();
+  if (asked > 0) return std::min(asked, limit);
+  return forked ? 1 : std::min(otherwise, limit);
 }
 
 }  // namespace ronda::core

@@ -1,11 +1,12 @@
-// How many threads may work now.
+// How many threads to use.
 #pragma once
 
 namespace ronda::core {
 
-// `asked` 0 means: as many as the machine has, eight at the most (more do not
-// help work that waits for memory). One in a forked child, where the threads
-// of the parent do not exist and OpenMP would wait for them for ever.
+// `asked`, or for 0 as many as the machine has for this process, at most eight.
+// OMP_NUM_THREADS (of which 0 is the default) and OMP_THREAD_LIMIT (which is
+// never exceeded), set before R began, say what they say to other programs.
+// One by default in a forked child: who forks has shared the machine out.
 int usable_threads(int asked);
 
 }  // namespace ronda::core

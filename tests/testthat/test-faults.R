@@ -56,6 +56,62 @@ test_that("memory that runs out is an error of ours, and the session lives", {
   expect_identical(said, "ronda_error_too_many_rows ronda_error join_frames() 9")
 })
 
+test_that("under a limit that falls every join is right, or an error of ours", {
+  skip_if(nzchar(Sys.getenv("ASAN_OPTIONS")))
+  skip_if(!nzchar(Sys.which("prlimit")), "the system has no prlimit")
+  helper <- normalizePath(test_path("helper-refused.R"))
+  for (threads in 1:2) {
+    # (memory goes back to the system at once, so that it has to be asked for again)
+    said <- run_limited(paste("export MALLOC_ARENA_MAX=1 MALLOC_MMAP_THRESHOLD_=16384",
+      "MALLOC_TRIM_THRESHOLD_=0"
+    ), sprintf("
+      options(ronda.receipt = FALSE, ronda.threads = %d, ronda.chunk_rows = 300,
+        ronda.max_rows = 1e7
+      )
+      place <- new.env(parent = asNamespace('ronda'))
+      sys.source('%s', place)
+      # (set from outside: a process that has no memory left starts no program)
+      pipes <- file.path(tempdir(), c('to', 'from'))
+      system2('mkfifo', pipes)
+      system(sprintf(
+        'while read size; do prlimit --pid %%d --as=$size:unlimited; echo; done < %%s > %%s &',
+        Sys.getpid(), pipes[1L], pipes[2L]
+      ))
+      to <- fifo(pipes[1L], 'w', blocking = TRUE)
+      from <- fifo(pipes[2L], 'r', blocking = TRUE)
+      limit <- function(size) {
+        writeLines(size, to)
+        readLines(from, 1L)
+      }
+      taken <- function() {
+        line <- grep('^VmSize', readLines('/proc/self/status'), value = TRUE)
+        1024 * as.double(gsub('[^0-9]', '', line))
+      }
+      joins <- place$all_kinds_of_joins(1500L)
+      slow <- c('cross', 'fold_code', 'misses', 'suggested', 'many', 'differ', 'csv', 'choices')
+      joins[slow] <- NULL
+      refused <- 0
+      for (name in names(joins)) {
+        expected <- joins[[name]]()
+        found <- NULL
+        for (more in c(16, 4, 1, 0.1) * 1e6) {
+          gc(FALSE)
+          limit(format(taken() + more, scientific = FALSE))
+          found <- tryCatch(joins[[name]](), error = identity)
+          limit('unlimited')
+          if (inherits(found, 'ronda_error')) refused <- refused + 1 else
+            if (!identical(found, expected)) cat(name, more, 'differs:', format(found)[1L])
+          found <- NULL
+          small <- join_frames(sailings, vessels, on = c(vessel = 'code'))
+          if (nrow(small) != 60L) cat(name, more, 'the join afterwards is not right')
+        }
+      }
+      cat('done,', if (refused < 5) refused)
+    ", threads, helper))
+    expect_identical(said, "done,")
+  }
+})
+
 test_that("a folder that can't be written to is named", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "no-folder", "x.csv")

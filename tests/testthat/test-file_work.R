@@ -36,24 +36,30 @@ test_that("a work folder is taken up only where everything is as it was", {
   out <- withr::local_tempfile()
   work <- work_folder(out)
   facts <- list(inputs = 1, arguments = "a")
-  expect_false(open_work(work, facts, TRUE, NULL)$taken_up)
-  save_whole(list(1), done_file(work, "part-1"))
+  mark <- function(opened) {
+    save_whole(list(work = work, token = opened$token), list(1), done_file(work, "part-1"))
+  }
+  opened <- open_work(work, facts, TRUE, NULL)
+  expect_false(opened$taken_up)
+  mark(opened)
   expect_true(open_work(work, facts, TRUE, NULL)$taken_up)
   expect_true(is_done(work, "part-1"))
   # another call: what was begun comes back where nothing comes of it
   other <- list(inputs = 2, arguments = "a")
   opened <- open_work(work, other, TRUE, NULL)
-  expect_identical(opened, list(taken_up = FALSE, changed = "inputs"))
+  expect_false(opened$taken_up)
+  expect_identical(opened$changed, "inputs")
   expect_false(is_done(work, "part-1"))
-  put_back_work(work)
+  put_back_work(work, opened)
   expect_true(open_work(work, facts, TRUE, NULL)$taken_up)
   expect_true(is_done(work, "part-1"))
   opened <- open_work(work, other, TRUE, NULL)
+  expect_true(dir.exists(opened$aside))
   expect_message(let_go_of_work(work, opened), "is left: inputs changed",
     class = "ronda_message_note"
   )
-  expect_false(dir.exists(set_aside(work)))
-  save_whole(list(1), done_file(work, "part-1"))
+  expect_false(dir.exists(opened$aside))
+  mark(opened)
   opened <- open_work(work, other, FALSE, NULL)
   expect_silent(let_go_of_work(work, opened))
   expect_false(is_done(work, "part-1"))
@@ -61,9 +67,9 @@ test_that("a work folder is taken up only where everything is as it was", {
   skip_on_os("windows")
   process <- as.integer(system("sleep 30 > /dev/null 2>&1 & echo $!", intern = TRUE))
   withr::defer(tools::pskill(process))
-  writeLines(c(this_process()[1], process), file.path(work, "owner"))
+  writeLines(c("token", this_process()[1], process), file.path(work, "lock"))
   expect_error(open_work(work, other, TRUE, NULL),
-    "is in use by another R process", class = "ronda_error_file"
+    sprintf("is in use by another run [(]process %d[)]", process), class = "ronda_error_file"
   )
   tools::pskill(process, 9L)
   Sys.sleep(0.2)
@@ -75,7 +81,7 @@ test_that("a work folder is taken up only where everything is as it was", {
   expect_error(open_work(work, list(inputs = 1), TRUE, NULL), "is no work folder",
     class = "ronda_error_file"
   )
-  expect_true(file.exists(file.path(work, "notes.txt")))
+  expect_identical(list.files(work), "notes.txt")
 })
 
 test_that("only what code uses goes to a worker", {

@@ -1,5 +1,5 @@
 // The core by itself, against loops that are slow and plain.
-#include <testthat.h>
+#include "catch.h"
 
 #include <algorithm>
 #include <memory>
@@ -583,6 +583,52 @@ context("loops") {
       expect_error_as(
           for_chunks_in_order(context, 1000, [](std::size_t, std::size_t) {}),
           Interrupted);
+    }
+  }
+
+  test_that(
+      "what a body throws, in any chunk and on any thread, is thrown on") {
+    struct Thrown {
+      std::size_t chunk;
+    };
+    const std::size_t chunks = 12;
+    for (const int threads : {1, 2, 3}) {
+      Context context;
+      context.threads = threads;
+      context.chunk_rows = 7;
+      for (std::size_t at = 0; at < chunks; ++at) {
+        std::size_t thrown = chunks;
+        try {
+          for_chunks(context, 7 * chunks,
+                     [&](std::size_t k, std::size_t, std::size_t) {
+                       if (k == at) throw Thrown{k};
+                     });
+        } catch (const Thrown& what) {
+          thrown = what.chunk;
+        }
+        expect_true(thrown == at);
+      }
+      // each thread in turn, and all of them at once
+      for (int number = 0; number <= threads; ++number) {
+        std::atomic<int> waiting{threads};
+        bool caught = false;
+        try {
+          Crew crew(context, static_cast<std::size_t>(threads));
+          crew.run([&](Crew::Hand& hand) {
+            --waiting;
+            while (waiting > 0) std::this_thread::yield();
+            if (number == threads ||
+                hand.number() == static_cast<std::size_t>(number))
+              throw std::bad_alloc();
+          });
+        } catch (const std::bad_alloc&) {
+          caught = true;
+        }
+        expect_true(caught);
+      }
+      // what comes afterwards is as if nothing had been
+      expect_true(count_rows(context, 100, [](std::size_t) { return true; }) ==
+                  100);
     }
   }
 

@@ -1,5 +1,5 @@
 // Cells and delimited files, as the core reads them by itself.
-#include <testthat.h>
+#include "catch.h"
 
 #include <cmath>
 #include <cstdlib>

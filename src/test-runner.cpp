@@ -1,2 +1,0 @@
-#define TESTTHAT_TEST_RUNNER
-#include <testthat.h>
