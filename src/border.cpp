@@ -43,7 +43,9 @@ void check_starts(const core::Context& context, SEXP starts, R_xlen_t most) {
 namespace {
 
 void check_vector(SEXP x, SEXPTYPE type, R_xlen_t n, const char* what) {
-  require(TYPEOF(x) == type && (n < 0 || Rf_xlength(x) == n), what);
+  require(
+      static_cast<SEXPTYPE>(TYPEOF(x)) == type && (n < 0 || Rf_xlength(x) == n),
+      what);
 }
 
 }  // namespace

@@ -29,7 +29,7 @@ void gather_as(const core::Context& context, SEXP x, const int* rows,
   std::memcpy(&missing, value.bytes, sizeof missing);
   core::gather(context, static_cast<const T*>(DATAPTR_RO(x)), rows,
                static_cast<std::size_t>(Rf_xlength(out)), missing,
-               static_cast<T*>(const_cast<void*>(DATAPTR_RO(out))));
+               static_cast<T*>(glue::writable_values(out)));
 }
 
 }  // namespace

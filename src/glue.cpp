@@ -108,7 +108,7 @@ SEXP plain_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
   // (text and lists are filled by R itself, before a hint could help)
   if (type != STRSXP && type != VECSXP)
-    core::advise_large_pages(DATAPTR(out), n * value_width(type));
+    core::advise_large_pages(writable_values(out), n * value_width(type));
   return out;
 }
 

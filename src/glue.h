@@ -13,6 +13,7 @@
 #include "glue_rows.h"
 #include "glue_text.h"
 #include "options.h"
+#include "r_internals.h"
 
 namespace ronda::glue {
 

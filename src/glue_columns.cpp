@@ -21,7 +21,7 @@ namespace {
 core::ColumnJob column_job(SEXP from, SEXP to, bool right) {
   core::ColumnJob job;
   job.from = DATAPTR_RO(from);
-  job.to = const_cast<void*>(DATAPTR_RO(to));
+  job.to = glue::writable_values(to);
   job.width = glue::value_width(TYPEOF(from));
   job.right = right;
   const glue::MissingValue missing = glue::missing_value(from);
@@ -32,7 +32,7 @@ core::ColumnJob column_job(SEXP from, SEXP to, bool right) {
 // all attributes but the names, which are picked like the values
 void copy_attributes(const core::Context& context, SEXP x, const int* rows,
                      SEXP out) {
-  if (ATTRIB(x) == R_NilValue) return;
+  if (!glue::has_attributes(x)) return;
   SHALLOW_DUPLICATE_ATTRIB(out, x);
   Shield<SEXP> names(Rf_getAttrib(x, R_NamesSymbol));
   if (names == R_NilValue) return;
@@ -126,7 +126,7 @@ List gather_columns_(List matches, List columns, LogicalVector right,
       } else {
         out[k] = glue::new_vector(TYPEOF(x), lines.size());
         jobs.push_back(column_job(x, out[k], right[k]));
-        if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(out[k], x);
+        if (glue::has_attributes(x)) SHALLOW_DUPLICATE_ATTRIB(out[k], x);
       }
     }
     core::take_road(core::Road::columns_at_once);
@@ -154,7 +154,8 @@ void patch(const core::Context& context, SEXP out,
     case LGLSXP:
     case INTSXP:
       core::patch(context, blank, static_cast<const int*>(DATAPTR_RO(from)),
-                  rows.begin(), n, static_cast<int*>(DATAPTR(out)));
+                  rows.begin(), n,
+                  static_cast<int*>(glue::writable_values(out)));
       break;
     case REALSXP:
       core::patch(context, blank, REAL_RO(from), rows.begin(), n, REAL(out));

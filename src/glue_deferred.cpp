@@ -184,7 +184,7 @@ SEXP new_deferred(SEXP x, SEXP rows) {
   MARK_NOT_MUTABLE(x);
   keep_rows(rows);
   Rcpp::Shield<SEXP> out(R_new_altrep(cls, kept, R_NilValue));
-  if (ATTRIB(x) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(out, x);
+  if (has_attributes(x)) SHALLOW_DUPLICATE_ATTRIB(out, x);
   return out;
 }
 

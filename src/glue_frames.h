@@ -6,18 +6,12 @@
 
 namespace ronda::glue {
 
-// the number of rows, negative where they have no names but numbers, which may
-// be kept in short: (NA, -n)
+// the number of rows, negative where they have no names but numbers (R makes no
+// vector of those that it keeps in short)
 inline int row_count(SEXP frame) {
-  for (SEXP at = ATTRIB(frame); at != R_NilValue; at = CDR(at)) {
-    if (TAG(at) != R_RowNamesSymbol) continue;
-    SEXP names = CAR(at);
-    const bool in_short = TYPEOF(names) == INTSXP && Rf_length(names) == 2 &&
-                          INTEGER(names)[0] == NA_INTEGER;
-    const int rows = in_short ? std::abs(INTEGER(names)[1]) : Rf_length(names);
-    return TYPEOF(names) == STRSXP ? rows : -rows;
-  }
-  return 0;
+  Rcpp::Shield<SEXP> names(Rf_getAttrib(frame, R_RowNamesSymbol));
+  const int rows = Rf_length(names);
+  return TYPEOF(names) == STRSXP ? rows : -rows;
 }
 
 // neither a matrix nor a vector whose values have names
@@ -28,9 +22,11 @@ inline bool is_flat(SEXP x) {
 
 // Whether a frame of its class is made of names, row numbers and class alone
 inline bool has_plain_attributes(SEXP frame) {
-  if (IS_S4_OBJECT(frame)) return false;
-  return Rf_xlength(Rf_getAttrib(frame, R_ClassSymbol)) == 1 ||
-         Rf_length(ATTRIB(frame)) == 3;
+  if (Rf_isS4(frame)) return false;
+  if (Rf_xlength(Rf_getAttrib(frame, R_ClassSymbol)) == 1) return true;
+  Rcpp::Shield<SEXP> ask(Rf_lang2(Rf_install("attributes"), frame));
+  Rcpp::Shield<SEXP> attributes(Rf_eval(ask, R_BaseEnv));
+  return Rf_length(attributes) == 3;
 }
 
 }  // namespace ronda::glue

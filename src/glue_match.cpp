@@ -293,10 +293,9 @@ IntegerVector best_partner_(List matches, SEXP column, int kind,
         glue::as_keys(List::create(column), IntegerVector::create(kind));
     glue::require(keys.rows == pairs.right_rows, "a column");
     Shield<SEXP> chosen(glue::new_rows(context, pairs.left_rows));
-    core::best_partner(
-        context, pairs,
-        {keys.columns[0], descending, glue::characters_behind_address()},
-        INTEGER(chosen));
+    core::best_partner(context, pairs,
+                       {keys.columns[0], descending, glue::text_characters()},
+                       INTEGER(chosen));
     return IntegerVector((SEXP)chosen);
   });
 }
@@ -451,8 +450,8 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
     glue::require(descending.size() == columns.size(), "the order of columns");
     std::vector<core::SortColumn> by;
     for (const core::KeyColumn& column : keys.columns)
-      by.push_back({column, descending[by.size()] == TRUE,
-                    glue::characters_behind_address()});
+      by.push_back(
+          {column, descending[by.size()] == TRUE, glue::text_characters()});
     const core::Context context = glue::current_context();
     Shield<SEXP> order(
         glue::own_rows(context, core::sort_rows(context, by, keys.rows)));

@@ -22,7 +22,7 @@ List partition_rows_(List keys, IntegerVector kinds, double parts,
     by.parts = static_cast<std::size_t>(parts);
     by.match_missing = match_missing;
     by.first_row = static_cast<std::size_t>(first_row);
-    by.characters = glue::characters_behind_address();
+    by.characters = glue::text_characters();
     const core::Grouping grouping = core::part_rows(context, columns, by);
     core::Buffer<core::Row> starts(by.parts + 1);
     Shield<SEXP> rows(glue::new_rows(context, columns.rows));

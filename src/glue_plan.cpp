@@ -58,11 +58,13 @@ SEXP column_named(SEXP frame, SEXP record, const char* side) {
 int plain_rows(SEXP x) {
   const bool plain = Rf_isVectorAtomic(x) || TYPEOF(x) == VECSXP;
   const bool shaped = Rf_getAttrib(x, R_DimSymbol) != R_NilValue ||
-                      (OBJECT(x) && TYPEOF(x) == VECSXP);
+                      (Rf_isObject(x) && TYPEOF(x) == VECSXP);
   return plain && !shaped ? static_cast<int>(Rf_xlength(x)) : NA_INTEGER;
 }
 
-bool is_bare(SEXP x) { return Rf_isVectorAtomic(x) && ATTRIB(x) == R_NilValue; }
+bool is_bare(SEXP x) {
+  return Rf_isVectorAtomic(x) && !glue::has_attributes(x);
+}
 
 }  // namespace
 

@@ -72,10 +72,8 @@ class AskedTexts {
 
 // Whether all texts asked for are plain ASCII
 bool all_ascii(const core::Context& context, const AskedTexts& texts) {
-  const std::ptrdiff_t characters = glue::characters_behind_address();
-  auto bytes_of = [&](std::size_t k) {
-    return reinterpret_cast<const char*>(texts[k]) + characters;
-  };
+  const core::TextCharacters characters = glue::text_characters();
+  auto bytes_of = [&](std::size_t k) { return characters(texts[k]); };
   std::atomic<bool> ascii{true};
   // large chunks, as each starts with no text seen
   core::Context wide = context;

@@ -7,12 +7,6 @@
 
 namespace ronda::glue {
 
-// A text's characters stand that far behind its address in R's memory; threads
-// read them there and ask R for nothing.
-inline std::ptrdiff_t characters_behind_address() {
-  return CHAR(NA_STRING) - reinterpret_cast<const char*>(NA_STRING);
-}
-
 // Key columns with texts such that equal ones share one address in some rows
 // (in all, without `rows`); other columns as they are
 Rcpp::List texts_at_one_address(const core::Context& context,

@@ -26,21 +26,24 @@ struct Int32Group {
   }
 };
 
+// (Nothing branches here that could go either way: where groups are small, most
+// branches would be foreseen wrongly.)
+inline bool both(bool a, bool b) { return (static_cast<int>(a) & b) != 0; }
+inline bool either(bool a, bool b) { return (static_cast<int>(a) | b) != 0; }
+
 template <class G, class T>
 struct Timeline {
   G group;
   const T* time;
   std::size_t rows;
 
-  // (Here and below nothing branches that could go either way: where groups are
-  // small, most branches would be foreseen wrongly.)
   bool sound(std::size_t i) const {
-    return !missing_group(group[i]) & !is_missing(time[i]);
+    return both(!missing_group(group[i]), !is_missing(time[i]));
   }
   // row i comes after (g, t)
   template <class Value>
   bool after(std::size_t i, Value g, T t) const {
-    return (group[i] > g) | ((group[i] == g) & (time[i] > t));
+    return either(group[i] > g, both(group[i] == g, time[i] > t));
   }
   bool in_order(std::size_t i) const {
     return sound(i) && (i == 0 || !after(i - 1, group[i], time[i]));
@@ -48,7 +51,7 @@ struct Timeline {
   bool in_order(std::size_t begin, std::size_t end) const {
     bool ordered = begin == end || in_order(begin);
     for (std::size_t i = begin + 1; i < end; ++i)
-      ordered &= sound(i) & !after(i - 1, group[i], time[i]);
+      ordered = both(ordered, both(sound(i), !after(i - 1, group[i], time[i])));
     return ordered;
   }
   // the first row from `begin` on for which `holds` does not hold

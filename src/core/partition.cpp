@@ -44,9 +44,8 @@ void add_column(const KeyColumn& column, const PartitionBy& by,
       if (is_missing) {
         value = start_word;
       } else if (is_text) {
-        value = text_word(
-            reinterpret_cast<const char*>(static_cast<std::uintptr_t>(value)) +
-            by.characters);
+        value = text_word(by.characters(
+            reinterpret_cast<const void*>(static_cast<std::uintptr_t>(value))));
       }
       all[i] = stirred(all[i] ^ value) + start_word;
     }

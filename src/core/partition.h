@@ -3,6 +3,7 @@
 #pragma once
 #include "equal_match.h"
 #include "key_column.h"
+#include "text_characters.h"
 
 namespace ronda::core {
 
@@ -12,8 +13,7 @@ struct PartitionBy {
   // their row numbers, which count from `first_row` on
   bool match_missing = false;
   std::size_t first_row = 0;
-  // characters of a text begin this far behind its address, end with a zero
-  std::ptrdiff_t characters = 0;
+  TextCharacters characters;
 };
 
 // `key[i]` is the part of row i, from 1 on

@@ -83,7 +83,7 @@ class Words {
   static std::uint64_t piece(const SortColumn& by, Row row, std::size_t piece) {
     const char* text = text_at(by, row);
     if (text == by.column.missing_text) return last_word;
-    text += by.characters + piece * 8;
+    text = by.characters(text) + piece * 8;
     std::uint64_t word = 0;
     for (int shift = 56; shift >= 0 && *text; shift -= 8, ++text)
       word |= std::uint64_t{static_cast<unsigned char>(*text)} << shift;

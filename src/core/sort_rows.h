@@ -5,14 +5,14 @@
 #include "key_column.h"
 #include "memory.h"
 #include "pairs.h"
+#include "text_characters.h"
 
 namespace ronda::core {
 
 struct SortColumn {
   KeyColumn column;  // text: addresses of the texts
   bool descending = false;
-  // characters begin this far behind a text's address, end with a zero
-  std::ptrdiff_t characters = 0;
+  TextCharacters characters = {};
 };
 
 Buffer<Row> sort_rows(const Context& context, std::vector<SortColumn> columns,

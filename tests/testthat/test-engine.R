@@ -262,3 +262,26 @@ test_that("keys that multiply alike are named in the order of the right frame", 
   })
   expect_identical(words[[1L]], words[[2L]])
 })
+
+test_that("texts are the same where R is asked for their characters", {
+  set.seed(31)
+  texts <- c("", "a", "\u00e4", strrep("long", 300L), sprintf("k%d", 1:40), NA)
+  n <- 500L
+  left <- data.frame(k = sample(texts, n, TRUE), v = seq_len(n))
+  right <- data.frame(k = sample(texts, n, TRUE), w = seq_len(n), t = sample(texts, n, TRUE))
+  all_of <- function() {
+    keys <- list(left$k)
+    list(
+      join_frames(left, right, on = "k", rows = "full", row_order = "keys",
+        expect = "rows-multiply"
+      ),
+      join_frames(left, right, on = "k", repeats = lowest("t")),
+      partition_rows_(keys, engine_kinds[["text"]], 7L, FALSE, 0)
+    )
+  }
+  for (threads in 1:2) {
+    withr::local_options(ronda.threads = threads, ronda.chunk_rows = 50)
+    plain <- all_of()
+    withr::with_options(list(ronda.characters = "asked"), expect_identical(all_of(), plain))
+  }
+})

@@ -1,0 +1,29 @@
+// What is asked of R's vectors beyond its documented interface for C, all of it
+// here.
+#pragma once
+#include <Rcpp.h>
+
+#include "core/text_characters.h"
+
+namespace ronda::glue {
+
+// whether a vector has any attributes
+inline bool has_attributes(SEXP x) {
+#if R_VERSION >= R_Version(4, 5, 0)
+  return ANY_ATTRIB(x);
+#else
+  return ATTRIB(x) != R_NilValue;
+#endif
+}
+
+// The values of a vector of plain ones (not texts or lists), to be written
+void* writable_values(SEXP x);
+
+// How threads find the characters of a text. R documents CHAR() alone, a call
+// for each text; R keeps them at one distance behind a text's address, which
+// saves a fifth of the time of sorting texts (bench/NOTES.md). Whether that
+// holds is looked at in this R before it is used; else, or with
+// options(ronda.characters = "asked"), threads call CHAR(), which only reads.
+core::TextCharacters text_characters();
+
+}  // namespace ronda::glue
