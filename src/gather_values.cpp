@@ -79,9 +79,7 @@ MissingValue missing_value(SEXP x) {
 }
 
 // A text vector holds addresses of R's shared strings. Those are copied as they
-// are, by all threads: nothing looks at a string. R need not be told of what
-// goes into a vector that is younger than all its values: its collector never
-// promotes it before them.
+// are, by all threads: nothing looks at a string.
 void gather_values(const core::Context& context, SEXP x, const int* rows,
                    SEXP out) {
   switch (TYPEOF(x)) {

@@ -47,6 +47,8 @@ void* writable_values(SEXP x) {
       return COMPLEX(x);
     case RAWSXP:
       return RAW(x);
+    case STRSXP:
+      return const_cast<SEXP*>(STRING_PTR_RO(x));
     default:
       Rcpp::stop("writable_values(): no values of type %d", TYPEOF(x));
   }

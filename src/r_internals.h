@@ -16,7 +16,12 @@ inline bool has_attributes(SEXP x) {
 #endif
 }
 
-// The values of a vector of plain ones (not texts or lists), to be written
+// The values of a vector, to be written. R documents this for all but texts,
+// which it wants to be told of one by one, by one thread. Addresses of its
+// shared strings may be written all the same into a vector that is younger than
+// all of them: the collector never promotes it before them, and that is all it
+// is told for. So texts are only written into new vectors, while the vectors
+// that they come from are held.
 void* writable_values(SEXP x);
 
 // How threads find the characters of a text. R documents CHAR() alone, a call
