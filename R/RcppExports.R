@@ -125,14 +125,6 @@ fold_pairs_ <- function(matches, folds, by_range) {
     .Call(`_ronda_fold_pairs_`, matches, folds, by_range)
 }
 
-join_again_ <- function(plans, left, right, on, rows, choices) {
-    .Call(`_ronda_join_again_`, plans, left, right, on, rows, choices)
-}
-
-columns_like_ <- function(frame, classes) {
-    .Call(`_ronda_columns_like_`, frame, classes)
-}
-
 match_everything_ <- function(left_rows, right_rows) {
     .Call(`_ronda_match_everything_`, left_rows, right_rows)
 }

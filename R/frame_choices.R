@@ -22,6 +22,9 @@ check_row_numbers <- function(names, call) {
 
 # (a result of one side has the row numbers of that side)
 row_number_columns <- function(names, one_sided) {
+  if (is.null(names)) {
+    return(NULL)
+  }
   columns <- Map(function(name, side) {
     list(name = name, from = "row_numbers", side = side)
   }, names, side_names[seq_along(names)])

@@ -69,7 +69,10 @@ check_collision <- function(value, arg, call) {
 
 # whether some columns are renamed on both sides
 renames_both <- function(collisions) {
-  any(vapply(collisions, function(how) {
-    is.character(how) && length(collision_kinds[[how]]$renames) > 1L
-  }, NA))
+  for (how in collisions) {
+    if (is.character(how) && length(collision_kinds[[how]]$renames) > 1L) {
+      return(TRUE)
+    }
+  }
+  FALSE
 }

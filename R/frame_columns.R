@@ -29,7 +29,11 @@ plan_columns <- function(pairing, rows, choices, call) {
   if (anyDuplicated(names)) {
     stop_name_taken(names, settle, pairing$labels, collisions, call)
   }
-  for (column in plan) check_common_type(column, pairing, rows, call)
+  for (column in plan) {
+    if (column$from == "key" || column$from == "merge") {
+      check_common_type(column, pairing, rows, call)
+    }
+  }
   plan
 }
 
@@ -37,6 +41,12 @@ plan_names <- function(columns) {
   names <- character(length(columns))
   for (k in seq_along(columns)) names[k] <- columns[[k]]$name
   names
+}
+
+columns_from <- function(columns, source) {
+  is_from <- logical(length(columns))
+  for (k in seq_along(columns)) is_from[k] <- columns[[k]]$from == source
+  columns[is_from]
 }
 
 # The common case, in short: all columns, of which no two are called alike.
@@ -62,20 +72,22 @@ plan_distinct <- function(pairing, rows, call) {
   plan
 }
 
-# columns of one side under their own names
-plain_columns <- function(names, side) {
-  lapply(names, function(name) {
-    column <- list(name = name, from = side)
-    column[[side]] <- name
-    column
-  })
+# columns of one side, under their own names or new ones
+plain_columns <- function(columns, side, names = columns) {
+  fields <- c("name", "from", side)
+  plan <- vector("list", length(columns))
+  for (k in seq_along(columns)) {
+    column <- list(names[k], side, columns[k])
+    names(column) <- fields
+    plan[[k]] <- column
+  }
+  plan
 }
 
 # Columns that hold values of both sides need a type for both. (Where no right row
 # stands alone the key is the left frame's own.)
 check_common_type <- function(column, pairing, rows, call) {
-  if (!column$from %in% c("key", "merge") || is.function(column$how) ||
-    column$from == "key" && !row_types[[rows]]$right_alone) {
+  if (is.function(column$how) || column$from == "key" && !row_types[[rows]]$right_alone) {
     return()
   }
   x <- .subset2(pairing$left, column$left)
@@ -103,10 +115,10 @@ check_common_type <- function(column, pairing, rows, call) {
 # Where both sides' columns are renamed the pattern has to tell them apart.
 check_pattern <- function(pattern, collisions, call) {
   both <- renames_both(collisions)
-  needed <- c("{column}", if (both) "{side}")
-  holds <- is_name(pattern) &&
-    all(vapply(needed, grepl, NA, x = pattern, fixed = TRUE))
+  holds <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
+    (!both || grepl("{side}", pattern, fixed = TRUE))
   if (!holds) {
+    needed <- c("{column}", if (both) "{side}")
     stop_argument(
       sprintf("`name_pattern` must hold %s, not %s.", listed(needed, "and"),
         shown(pattern)
@@ -133,6 +145,7 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
   fixed <- rule_columns(pairing$rules, "left")
   right_keys <- always_right(pairing, keys)
   merges <- list()
+  merged <- integer()
   for (k in which(right$new %in% left$new)) {
     at <- match(right$new[k], left$new)
     name <- right$new[k]
@@ -146,41 +159,34 @@ settle_names <- function(pairing, choice, keys, collisions, pattern, call) {
     kind <- if (!is.function(how)) collision_kinds[[how]]
     if (isTRUE(kind$stops)) stop_collision(name, call)
     if (is.null(kind$renames)) {
-      merges[[name]] <- list(how = how, right = right$old[k], row = k)
+      merges[[name]] <- list(how = how, right = right$old[k])
+      merged[[name]] <- k
       next
     }
-    sides <- list(left = list(left, at), right = list(right, k))
     for (side in kind$renames) {
-      table <- sides[[side]][[1L]]
-      row <- sides[[side]][[2L]]
-      if (table$by_hand[row]) stop_chosen_name(name, how, call)
-      new <- pattern_name(pattern, name,
-        pairing$sides[match(side, c("left", "right"))]
-      )
+      by_hand <- if (side == "left") left$by_hand[at] else right$by_hand[k]
+      if (by_hand) stop_chosen_name(name, how, call)
+      new <- pattern_name(pattern, name, pairing$sides[side_number(side)])
       if (side == "left") left$new[at] <- new else right$new[k] <- new
     }
   }
-  merged <- vapply(merges, function(merge) merge$row, 1L)
-  c(
-    plan_left(pairing, left, merges, keys),
-    plan_right(right[setdiff(seq_along(right$old), merged), ])
-  )
+  c(plan_left(pairing, left, merges, keys), plan_right(right, merged))
 }
 
 plan_left <- function(pairing, left, merges, keys) {
-  rules <- if (keys == "one") one_rule_per_key(pairing)
-  partner <- vapply(rules, function(rule) rule$right, "")
-  names(partner) <- vapply(rules, function(rule) rule$left, "")
-  Map(function(old, new) {
-    merge <- merges[[new]]
-    if (!is.null(merge)) {
-      merged_column(new, old, merge)
-    } else if (old %in% names(partner)) {
-      list(name = new, from = "key", left = old, right = partner[[old]])
-    } else {
-      list(name = new, from = "left", left = old)
+  plan <- plain_columns(left$old, "left", left$new)
+  for (rule in if (keys == "one") one_rule_per_key(pairing)) {
+    for (k in which(left$old == rule$left)) {
+      plan[[k]] <- list(name = left$new[k], from = "key", left = rule$left,
+        right = rule$right
+      )
     }
-  }, left$old, left$new)
+  }
+  for (name in names(merges)) {
+    k <- match(name, left$new)
+    plan[[k]] <- merged_column(name, left$old[k], merges[[name]])
+  }
+  plan
 }
 
 merged_column <- function(name, left, merge) {
@@ -193,10 +199,9 @@ merged_column <- function(name, left, merge) {
   c(list(name = name, from = kept), sides[kept], list(merged = TRUE))
 }
 
-plan_right <- function(right) {
-  Map(function(old, new) {
-    list(name = new, from = "right", right = old)
-  }, right$old, right$new)
+plan_right <- function(right, merged) {
+  comes <- !seq_along(right$old) %in% merged
+  plain_columns(right$old[comes], "right", right$new[comes])
 }
 
 stop_collision <- function(name, call) {

@@ -6,10 +6,14 @@
 fold_form <- function(code, right, environment) {
   code <- without_brackets(code)
   form <- form_of(code)
-  if (is.null(form) || !all(vapply(setdiff(all.names(code), c(
-    "left", "right", form$column, "na.rm"
-  )), is_base_function, NA, environment))) {
+  if (is.null(form)) {
     return(NULL)
+  }
+  known <- c("left", "right", form$column, "na.rm")
+  for (word in all.names(code, unique = TRUE)) {
+    if (!word %in% known && !is_base_function(word, environment)) {
+      return(NULL)
+    }
   }
   if (is.null(form$column)) {
     return(form)
@@ -148,6 +152,9 @@ fold_column <- function(found, form, like, right) {
 # fetched once
 known_folds <- function(folds) {
   folds <- Filter(function(fold) !is.null(fold$form), folds)
+  if (length(folds) < 2L) {
+    return(folds)
+  }
   columns <- vapply(folds, function(fold) paste0("", fold$form$column), "")
   folds[order(columns, method = "radix")]
 }

@@ -5,15 +5,17 @@
 as_folds <- function(fold, pairing, call) {
   check_fold(fold, call)
   frames <- pairing[side_names]
-  Map(function(formula, name) {
-    code <- formula[[2L]]
+  for (name in names(fold)) {
+    code <- fold[[name]][[2L]]
+    environment <- environment(fold[[name]])
     check_where_columns(code, frames, call)
-    list(
-      name = name, code = code, environment = environment(formula),
-      part = formula_part(code, environment(formula)),
-      form = fold_form(code, pairing$right, environment(formula))
+    fold[[name]] <- list(
+      name = name, code = code, environment = environment,
+      part = formula_part(code, environment),
+      form = fold_form(code, pairing$right, environment)
     )
-  }, fold, names(fold))
+  }
+  fold
 }
 
 check_fold <- function(fold, call) {
@@ -40,9 +42,9 @@ check_fold <- function(fold, call) {
       )
     }
   }
-  again <- names[duplicated(names)]
-  if (length(again)) {
-    stop_argument(sprintf("`fold` names `%s` twice.", again[1L]), call = call)
+  again <- anyDuplicated(names)
+  if (again) {
+    stop_argument(sprintf("`fold` names `%s` twice.", names[again]), call = call)
   }
 }
 
@@ -57,12 +59,12 @@ plan_fold <- function(pairing, rows, choices, call) {
     row_number_columns(choices$row_numbers, TRUE)
   )
   names <- plan_names(columns)
-  taken <- names[duplicated(names)]
-  if (length(taken)) {
+  taken <- anyDuplicated(names)
+  if (taken) {
     stop_ronda("collision",
-      sprintf("Two columns of the result would be called `%s`.", taken[1L]),
+      sprintf("Two columns of the result would be called `%s`.", names[taken]),
       "Choose another name for what is folded.",
-      call = call, data = list(column = taken[1L])
+      call = call, data = list(column = names[taken])
     )
   }
   names(columns) <- names
@@ -84,19 +86,15 @@ check_fold_company <- function(rows, choices, call) {
   check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
   if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
   if (!is.null(choices$row_numbers)) check_row_numbers(choices$row_numbers, call)
-  given <- c(
-    !vapply(choices[c("take", "omit", "partners")], is.null, NA),
-    vapply(c(keys = "keys", collisions = "collisions"), function(name) {
-      !identical(choices[[name]], default_choices[[name]])
-    }, NA),
-    row_order = choices$row_order == "right"
-  )
-  if (any(given)) {
-    stop_argument(
-      sprintf("`%s` has no meaning beside `fold`.", names(given)[given][1L]),
-      "A folded frame has the left frame's columns and what the formulas make.",
-      call = call
-    )
+  for (name in c("take", "omit", "partners", "keys", "collisions", "row_order")) {
+    keeps_order <- name == "row_order" && choices$row_order == "keys"
+    if (!identical(choices[[name]], default_choices[[name]]) && !keeps_order) {
+      stop_argument(
+        sprintf("`%s` has no meaning beside `fold`.", name),
+        "A folded frame has the left frame's columns and what the formulas make.",
+        call = call
+      )
+    }
   }
 }
 

@@ -51,8 +51,8 @@ key_type_notes <- function(pairing, plan) {
   if (!row_types[[plan$row_type]]$right_alone) {
     return(NULL)
   }
-  keys <- plan$columns[vapply(plan$columns, function(x) x$from == "key", NA)]
-  unlist(lapply(keys, key_type_note, pairing), use.names = FALSE)
+  notes <- lapply(columns_from(plan$columns, "key"), key_type_note, pairing)
+  unlist(notes, use.names = FALSE)
 }
 
 key_type_note <- function(column, pairing) {

@@ -25,7 +25,9 @@ frame_made <- function(pairing, plan, call, last = FALSE) {
   }
   changed <- rows_done <- several <- NULL
   last <- last && !asks_pairs(plan)
-  if (last) release_rows_(rows_of_matches(pairing$candidates))
+  if (last && !is.null(pairing$candidates)) {
+    release_rows_(rows_of_matches(pairing$candidates))
+  }
   columns <- gather_at_once(pairing, plan, call)
   if (is.null(columns)) {
     row_map <- result_rows(pairing, plan$row_type)
@@ -54,7 +56,12 @@ frame_made <- function(pairing, plan, call, last = FALSE) {
 
 # whether some column is made of the pairs themselves
 asks_pairs <- function(plan) {
-  any(vapply(plan$columns, function(column) column$from %in% c("partners", "step"), NA))
+  for (column in plan$columns) {
+    if (column$from == "partners" || column$from == "step") {
+      return(TRUE)
+    }
+  }
+  FALSE
 }
 
 make_columns <- function(pairing, plan, row_map, call) {
@@ -66,7 +73,11 @@ make_columns <- function(pairing, plan, row_map, call) {
     } else {
       make_column(pairing, column, row_map, both_sides, call)
     }
-    set_absent(value, column, row_map, plan$if_absent)
+    if (length(plan$if_absent)) {
+      set_absent(value, column, row_map, plan$if_absent)
+    } else {
+      value
+    }
   })
   list(columns = columns, changed = merged$changed)
 }
@@ -107,7 +118,8 @@ origin_column <- function(pairing, row_map) {
   codes <- rep.int(3L, row_map$n)
   if (!is.null(row_map$left)) codes[row_map$left == 0L] <- 2L
   codes[row_map$right == 0L] <- 1L
-  structure(codes, levels = c(pairing$sides, "paired"), class = "factor")
+  attributes(codes) <- list(levels = c(pairing$sides, "paired"), class = "factor")
+  codes
 }
 
 gap_column <- function(pairing, column, row_map, call) {

@@ -4,7 +4,10 @@
 # many cells differ from the left's. Stops that depend on the data happen here, before
 # any other column is made.
 merge_columns <- function(pairing, columns, row_map, call) {
-  columns <- columns[vapply(columns, function(x) x$from == "merge", NA)]
+  columns <- columns_from(columns, "merge")
+  if (!length(columns)) {
+    return(list(values = NULL, changed = NULL))
+  }
   values <- lapply(columns, function(column) {
     if (is.function(column$how)) {
       list(value = merge_by_function(pairing, column, row_map, call))

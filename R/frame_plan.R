@@ -5,7 +5,7 @@
 # (`rows` itself was, by the caller).
 plan_frame <- function(pairing, rows, choices, call) {
   if (!row_types[[rows]]$one_sided && identical(choices, default_choices)) {
-    plan <- if (pairing$keyed_only) plan_distinct(pairing, rows, call)
+    plan <- if (!has_other_rules(pairing)) plan_distinct(pairing, rows, call)
     if (!is.null(plan)) {
       return(list(columns = plan, row_type = rows, row_order = "left"))
     }
@@ -16,11 +16,9 @@ plan_frame <- function(pairing, rows, choices, call) {
   check_choices(rows, choices, call)
   plan <- plan_columns(pairing, rows, choices, call)
   added <- added_columns(pairing, rows, choices)
-  if (!is.null(added)) {
-    plan <- c(plan, added)
-    check_added_names(plan, call)
-  }
+  plan <- c(plan, added)
   names(plan) <- plan_names(plan)
+  if (length(added)) check_added_names(plan, call)
   list(
     columns = plan, row_type = rows, row_order = choices$row_order,
     if_absent = as_if_absent(choices$if_absent, plan, pairing, call)
@@ -49,12 +47,19 @@ check_one_sided <- function(rows, choices, call) {
   }
 }
 
+# whether some rule is none of same()
+has_other_rules <- function(pairing) length(pairing$key_rules) != length(pairing$rules)
+
 added_columns <- function(pairing, rows, choices) {
-  of_rules <- if (!pairing$keyed_only && !row_types[[rows]]$one_sided) {
-    lapply(pairing$rules, function(rule) kind_of(rule)$adds(rule))
+  of_rules <- list()
+  if (has_other_rules(pairing) && !row_types[[rows]]$one_sided) {
+    for (rule in pairing$rules) {
+      column <- kind_of(rule)$adds(rule)
+      if (!is.null(column)) of_rules <- c(of_rules, list(column))
+    }
   }
   c(
-    of_rules[lengths(of_rules) > 0L],
+    of_rules,
     if (!is.null(choices$partners)) {
       list(list(name = choices$partners, from = "partners"))
     },
@@ -66,10 +71,9 @@ added_columns <- function(pairing, rows, choices) {
 }
 
 check_added_names <- function(plan, call) {
-  names <- plan_names(plan)
-  again <- which(duplicated(names))
-  if (length(again)) {
-    column <- plan[[again[1L]]]
+  again <- anyDuplicated(names(plan))
+  if (again) {
+    column <- plan[[again]]
     stop_argument(
       sprintf("`%s` can't be called `%s`: the result has that column.",
         column$from, column$name

@@ -1,7 +1,7 @@
 # Which columns come: `take` and `omit`.
 
-# list(left, right): data frames of old name, new name and whether the analyst
-# chose the new one
+# list(left, right): of each the old names, the new ones and whether the analyst
+# chose these
 choose_columns <- function(pairing, names, take, omit, keys, call) {
   if (!is.null(take) && !is.null(omit)) {
     stop_argument("`take` and `omit` can't be given both.",
@@ -11,16 +11,20 @@ choose_columns <- function(pairing, names, take, omit, keys, call) {
   }
   take <- by_side(take, names, "take", call)
   omit <- by_side(omit, names, "omit", call)
-  turns <- turns_of(pairing)
-  left_keys <- if (is.null(turns)) rule_columns(pairing$key_rules, "left") else turns$left
-  used <- rule_columns(one_rule_per_key(pairing), "right")
   right <- names$right
-  right_keys <- always_right(pairing, keys)
-  if (keys == "one") right <- setdiff(right, used)
+  if (keys == "one") {
+    right <- right[!right %in% rule_columns(one_rule_per_key(pairing), "right")]
+  }
   list(
-    left = choose_side(names$left, take$left, omit$left, left_keys),
-    right = choose_side(right, take$right, omit$right, right_keys)
+    left = choose_side(names$left, take$left, omit$left, always_left(pairing)),
+    right = choose_side(right, take$right, omit$right, always_right(pairing, keys))
   )
+}
+
+# the left key columns that come whatever `take` says
+always_left <- function(pairing) {
+  turns <- turns_of(pairing)
+  if (is.null(turns)) rule_columns(pairing$key_rules, "left") else turns$left
 }
 
 # the right key columns that come whatever `take` says
@@ -34,16 +38,16 @@ always_right <- function(pairing, keys) {
 
 choose_side <- function(names, take, omit, always) {
   if (is.null(take)) {
-    names <- names[!names %in% setdiff(omit, always)]
+    if (!is.null(omit)) names <- names[!names %in% setdiff(omit, always)]
     return(chosen(names, names, FALSE))
   }
   take <- with_the_rest(take, names)
   new <- names(take)
   if (is.null(new)) new <- rep("", length(take))
-  first <- setdiff(intersect(names, always), take)
+  first <- names[names %in% always & !names %in% take]
   named <- nzchar(new)
-  taken <- chosen(unname(take), ifelse(named, new, take), named)
-  if (!length(first)) taken else rbind(chosen(first, first, FALSE), taken)
+  new[!named] <- take[!named]
+  chosen(c(first, take), c(first, new), c(logical(length(first)), named))
 }
 
 # `take` with `.rest = TRUE` in it: all columns that it does not name, in its place
@@ -63,10 +67,10 @@ with_the_rest <- function(take, names) {
 }
 
 chosen <- function(old, new, by_hand) {
-  as_base_frame(list(
+  list(
     old = as.character(old), new = as.character(new),
     by_hand = rep_len(by_hand, length(old))
-  ), length(old))
+  )
 }
 
 by_side <- function(columns, names, arg, call) {
@@ -134,12 +138,12 @@ check_names_known <- function(columns, names, side, arg, call) {
       call = call, data = list(no_names = TRUE, argument = arg)
     )
   }
-  unknown <- setdiff(columns, names)
+  unknown <- columns[!columns %in% names]
   if (length(unknown)) {
-    near <- closest_name(unknown[1L], names)
+    near <- closest_name(unknown[[1L]], names)
     stop_argument(
       sprintf("`%s` has no column `%s`, which `%s` names.", side,
-        shortened(unknown[1L], 80L), arg
+        shortened(unknown[[1L]], 80L), arg
       ),
       if (nzchar(near)) near else paste("Its columns:", ticked(names)),
       call = call
@@ -150,9 +154,10 @@ check_names_known <- function(columns, names, side, arg, call) {
 # (`take` may bring a column twice under two names)
 check_names_once <- function(columns, arg, call) {
   new <- names(columns)
-  chosen <- if (is.null(new)) columns else ifelse(nzchar(new), new, columns)
-  twice <- unique(chosen[duplicated(chosen)])
-  if (length(twice)) {
+  chosen <- columns
+  if (!is.null(new)) chosen[nzchar(new)] <- new[nzchar(new)]
+  if (anyDuplicated(chosen)) {
+    twice <- unique(chosen[duplicated(chosen)])
     stop_ronda("collision",
       sprintf("`%s` has two columns called %s.", arg, ticked(twice)),
       "Give each a name of its own, or name it once.",

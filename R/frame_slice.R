@@ -34,9 +34,7 @@ is_positional <- function(x) {
 }
 
 is_plain_vector <- function(x) {
-  typeof(x) %in% c(
-    "integer", "double", "logical", "character", "complex", "raw", "list"
-  )
+  is.atomic(x) && !is.null(x) || typeof(x) == "list"
 }
 
 # a matrix or array: its rows

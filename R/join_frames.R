@@ -202,38 +202,28 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
   with_memory_told(verb = environment(), {
+    call <- quote(join_frames())
     asked <- list(
       where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
-      max_rows = max_rows, sides = sides, take = take, omit = omit, fold = fold,
-      keys = keys, collisions = collisions, name_pattern = name_pattern, origin = origin,
-      partners = partners, row_numbers = row_numbers, if_absent = if_absent,
-      row_order = row_order
+      max_rows = max_rows, sides = sides
     )
-    called <- list(
-      left = substitute(left), right = substitute(right), own = missing(sides)
+    choices <- list(
+      take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
+      name_pattern = name_pattern, origin = origin, partners = partners,
+      row_numbers = row_numbers, if_absent = if_absent, row_order = row_order
     )
-    again <- NULL
-    if (!missing(left) && !missing(right) && !missing(on) && !...length()) {
-      again <- join_again_(session$plans, left, right, on, rows, asked)
-      if (is.list(again)) {
-        tell_again(again$told, called)
-        return(again$frame)
-      }
-    }
-    call <- quote(join_frames())
     if (...length()) check_dots_empty(..., call = call)
     if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
-    code <- frame_code(called$left, called$right)
-    labels <- if (called$own) frame_labels(code) else sides
+    code <- frame_code(substitute(left), substitute(right))
+    labels <- if (missing(sides)) frame_labels(code) else sides
     call <- call_with_frames(call, labels, code)
     check_choice(rows, names(row_types), "rows", call)
-    pairing <- new_pairing(left, right, asked[names(pairing_choices)], labels, code)
-    found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on),
-      call, rows, asked[names(default_choices)]
+    pairing <- new_pairing(left, right, asked, labels, code)
+    found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on), call, rows,
+      choices
     )
     frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   })
-  if (is.null(again)) keep_plan(found$pairing, found$plan, frame, on, rows, asked)
   release_rows_(rows_of_matches(found$pairing$matches))
   frame
 }

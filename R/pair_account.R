@@ -1,10 +1,9 @@
 # The account of a pairing: what receipts, prints and reports say of it.
 
-# what the session remembers: `latest` is the receipt of the latest join, or what
-# is needed to write it; `plans` and `marks` are of the latest joins (frame_kept.R)
-session <- list2env(list(latest = NULL, plans = list(), marks = NULL),
-  parent = emptyenv()
-)
+# What the session remembers: `latest` is the receipt of the latest join, or what is needed
+# to write it; a worker that joins files keeps its `job` and what it read of the `right` side
+# from one task to the next (file_tasks.R).
+session <- list2env(list(latest = NULL, job = NULL, right = NULL), parent = emptyenv())
 
 account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts
@@ -50,9 +49,10 @@ account_frame <- function(pairing) {
 told <- function(pairing, clock, built = NULL) {
   several <- built$several
   if (is.null(several)) several <- several_left(pairing)
-  c(
-    pairing[c("labels", "sides", "sizes", "counts", "row_names", "notes")],
-    list(several = several, clock = clock, built = built)
+  list(
+    labels = pairing$labels, sides = pairing$sides, sizes = pairing$sizes,
+    counts = pairing$counts, row_names = pairing$row_names, notes = pairing$notes,
+    several = several, clock = clock, built = built
   )
 }
 
@@ -63,43 +63,9 @@ record_receipt <- function(pairing, built, clock) {
   if (tells_receipts()) tell_latest()
 }
 
-# the same of a join made again (frame_kept.R)
-tell_again <- function(told, called) {
-  session$latest <- list(again = told, called = called)
-  if (if (is.null(told$tells)) interactive() else isTRUE(told$tells)) tell_latest()
-}
-
 tell_latest <- function() {
   account <- receipt_of_call(session$latest)
   tell_receipt(c(line_of_receipt(account), account$notes), account)
-}
-
-# What told() would have told of a join made again
-told_again <- function(again, called) {
-  record <- again$record
-  counts <- again$counts
-  if (is.null(counts$candidates_left)) {
-    counts[c("candidates_left", "candidates_right")] <-
-      counts[c("matched_left", "matched_right")]
-  }
-  sides <- record$choices$sides
-  c(
-    list(
-      labels = if (called$own) {
-        frame_labels(frame_code(called$left, called$right))
-      } else {
-        sides
-      },
-      sides = sides, counts = counts, notes = record$notes,
-      clock = structure(again$clock, names = c("start", "check", "match", "columns")),
-      built = c(
-        list(rows = record$rows, n = again$n),
-        if (length(record$folds)) list(folded = counts$pairs),
-        if (!is.null(again$changed)) list(changed = again$changed)
-      )
-    ),
-    again[c("sizes", "row_names", "several")]
-  )
 }
 
 tell_receipt <- function(lines, account) {
@@ -110,7 +76,6 @@ receipt_of_call <- function(latest) {
   if (is.null(latest)) {
     return(NULL)
   }
-  if (!is.null(latest$again)) latest <- told_again(latest$again, latest$called)
   built <- latest$built
   latest$notes <- c(latest$notes, built$notes, changed_words(built$changed, latest))
   structure(

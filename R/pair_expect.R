@@ -12,6 +12,9 @@ failure <- function(text, facts = NULL, advice = NULL, left_rows = integer(),
 
 # What the candidates fail
 failed_expectations <- function(pairing, faults) {
+  if (!length(compact(faults))) {
+    return(list())
+  }
   parts <- expectation_parts(pairing$expect)
   compact(c(
     list(

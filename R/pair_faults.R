@@ -12,7 +12,7 @@ may_fail <- function(pairing) {
 # the whole may have few enough
 faults_of <- function(pairing, keys, tied = NULL, every = FALSE) {
   parts <- expectation_parts(pairing$expect)
-  words <- parts$words
+  words <- as.character(parts$words)
   counts <- pairing$counts
   list(
     missing = if (counts$missing_left + counts$missing_right > 0 &&
@@ -20,7 +20,9 @@ faults_of <- function(pairing, keys, tied = NULL, every = FALSE) {
       missing_faults(pairing, keys)
     },
     shape = shape_faults(pairing, keys, words),
-    alone = alone_faults(pairing, parts, every),
+    alone = if (length(parts$shares) || any(endsWith(words, "-complete"))) {
+      alone_faults(pairing, parts, every)
+    },
     several = if (identical(pairing$repeats, "stop") && counts$most_left > 1L) {
       several_faults(pairing)
     },
@@ -40,10 +42,10 @@ missing_faults <- function(pairing, keys) {
 
 # which sides' keys are expected once, of the shape that was asked for
 expected_once <- function(words) {
-  shape <- intersect(words, key_shapes[1:3])
+  shape <- words[words %in% key_shapes[1:3]]
   c(
-    left = length(shape) > 0L && startsWith(shape, "one-to"),
-    right = length(shape) > 0L && endsWith(shape, "to-one")
+    left = length(shape) > 0L && startsWith(shape[1L], "one-to"),
+    right = length(shape) > 0L && endsWith(shape[1L], "to-one")
   )
 }
 

@@ -109,6 +109,9 @@ plan_point_in_interval <- function(pairing, rule, call) {
 # Notes -----------------------------------------------------------------------
 
 interval_notes <- function(pairing, part, rule) {
+  if (is.null(part$intervals)) {
+    return(NULL)
+  }
   notes <- lapply(names(part$intervals), function(side) {
     counts <- part$intervals[[side]]
     label <- pairing$labels[side_number(side)]
@@ -160,11 +163,10 @@ several_intervals_words <- function(note) {
 # Rows that have no partner only because an end does not belong
 end_notes <- function(pairing, plan, count) {
   # points of the left frame lie there, its intervals have a bound there
-  points <- vapply(plan$rules, function(rule) {
-    length(rule$left) < length(rule$right)
-  }, NA)
+  points <- FALSE
+  for (rule in plan$rules) points <- points || length(rule$left) < length(rule$right)
   list(new_note("end", if (is.null(count)) 0 else count, side = "left",
-    label = pairing$labels[1L], points = any(points)
+    label = pairing$labels[1L], points = points
   ))
 }
 

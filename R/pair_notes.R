@@ -16,9 +16,11 @@ added_notes <- function(one, other) {
 }
 
 note_texts <- function(notes) {
-  as.character(unlist(lapply(notes, function(note) {
-    if (note$count > 0) note_words(note)
-  })))
+  texts <- character()
+  for (note in notes) {
+    if (note$count > 0) texts <- c(texts, note_words(note))
+  }
+  texts
 }
 
 note_words <- function(note) {
@@ -32,44 +34,42 @@ note_words <- function(note) {
 
 # (a text that no row decides)
 plain_notes <- function(texts) {
-  lapply(texts, function(text) new_note("plain", 1, text = text))
+  if (length(texts)) lapply(texts, function(text) new_note("plain", 1, text = text))
 }
 
 # `found` is what matching gave: `groups`, or `keys` where sorted frames were walked
 # through
 ordered_notes <- function(pairing, plan, found) {
-  notes <- lapply(seq_along(plan$parts), function(k) {
+  notes <- missing_notes(pairing, plan$rules)
+  own <- list()
+  for (k in seq_along(plan$parts)) {
     part <- plan$parts[[k]]
     rule <- plan$rules[[k]]
-    c(
-      plain_notes(part$notes), interval_notes(pairing, part, rule),
+    notes <- c(
+      notes, plain_notes(part$notes), interval_notes(pairing, part, rule),
       several_notes(pairing, part, rule)
     )
-  })
-  own <- lapply(plan$rules, function(rule) {
     notes_of <- kind_of(rule)$notes
-    if (!is.null(notes_of)) notes_of(pairing, plan, found)
-  })
-  c(
-    missing_notes(pairing, plan$rules), unlist(notes, recursive = FALSE),
-    end_notes(pairing, plan, found$on_end), unlist(own, recursive = FALSE)
-  )
+    if (!is.null(notes_of)) own <- c(own, notes_of(pairing, plan, found))
+  }
+  c(notes, end_notes(pairing, plan, found$on_end), own)
 }
 
 # A column that is the only one of its side in a rule is a point, and without a value
 # it matches nothing. (What a missing bound means depends.)
 missing_notes <- function(pairing, rules) {
-  columns <- unique(do.call(c, lapply(rules, function(rule) {
-    columns <- side_columns(rule)
-    sides <- vapply(columns, function(column) column$side, "")
-    columns[sides %in% side_names[lengths(rule[side_names]) == 1L]]
-  })))
-  lapply(columns, function(column) {
-    new_note("missing", missing_count(.subset2(pairing[[column$side]], column$name)),
-      side = column$side, label = pairing$labels[side_number(column$side)],
-      column = column$name
-    )
-  })
+  notes <- list()
+  for (rule in rules) {
+    for (side in side_names) {
+      column <- rule[[side]]
+      if (length(column) != 1L) next
+      notes[[paste(side, column)]] <- new_note("missing",
+        missing_count(.subset2(pairing[[side]], column)), side = side,
+        label = pairing$labels[side_number(side)], column = column
+      )
+    }
+  }
+  unname(notes)
 }
 
 missing_words <- function(note) {

@@ -14,25 +14,30 @@
 # the engine takes nothing of the condition.
 ordered_plan <- function(pairing, condition, call) {
   rules <- pairing$rules
-  ordered <- vapply(rules, function(rule) !is.null(kind_of(rule)$plan), NA)
+  ordered <- logical(length(rules))
+  for (k in seq_along(rules)) ordered[k] <- !is.null(kind_of(rules[[k]])$plan)
   if (!any(ordered) && !length(condition$comparisons)) {
     return(NULL)
   }
   rules <- rules[ordered]
   parts <- lapply(rules, plan_rule, pairing = pairing, call = call)
   skip <- function(side) {
-    flags <- lapply(parts, function(part) part$skip[[side]])
-    flags <- flags[!vapply(flags, is.null, NA)]
-    if (length(flags)) as.raw(Reduce(`|`, flags))
+    flags <- NULL
+    for (part in parts) {
+      own <- part$skip[[side]]
+      if (!is.null(own)) flags <- if (is.null(flags)) own else flags | own
+    }
+    if (!is.null(flags)) as.raw(flags)
   }
-  chooses <- which(vapply(parts, function(part) !is.null(part$closest), NA))
+  comparisons <- nearest <- NULL
+  for (part in parts) {
+    comparisons <- c(comparisons, part$comparisons)
+    if (!is.null(part$closest)) nearest <- part
+  }
   list(
-    comparisons = c(
-      do.call(c, lapply(parts, function(part) part$comparisons)), condition$comparisons
-    ),
+    comparisons = c(comparisons, condition$comparisons),
     skip_left = skip("left"), skip_right = skip("right"),
-    closest = if (length(chooses)) parts[[chooses]]$closest,
-    scale = if (length(chooses)) parts[[chooses]]$scale,
+    closest = nearest$closest, scale = nearest$scale,
     parts = parts, rules = rules, condition = condition
   )
 }
@@ -40,10 +45,13 @@ ordered_plan <- function(pairing, condition, call) {
 plan_rule <- function(pairing, rule, call) kind_of(rule)$plan(pairing, rule, call)
 
 side_columns <- function(rule) {
-  c(
-    lapply(rule$left, function(name) list(side = "left", name = name)),
-    lapply(rule$right, function(name) list(side = "right", name = name))
-  )
+  columns <- list()
+  for (side in side_names) {
+    for (name in rule[[side]]) {
+      columns[[length(columns) + 1L]] <- list(side = side, name = name)
+    }
+  }
+  columns
 }
 
 comparison <- function(left, op, right, int64, end = FALSE) {

@@ -262,13 +262,16 @@ list_rules <- function(on, call) {
   }
   names <- names(on)
   if (is.null(names)) names <- rep("", length(on))
-  rules <- lapply(seq_along(on), function(k) {
-    item <- unclass(on)[[k]]
+  rules <- list()
+  for (k in seq_along(on)) {
+    item <- .subset2(on, k)
     if (inherits(item, "ronda_rule_record")) {
-      return(list(unclass(item)))
+      rules <- c(rules, list(unclass(item)))
+      next
     }
     if (inherits(item, "ronda_rule")) {
-      return(lapply(unclass(item), unclass))
+      rules <- c(rules, lapply(unclass(item), unclass))
+      next
     }
     if (!is.character(item)) {
       stop_argument(
@@ -279,9 +282,9 @@ list_rules <- function(on, call) {
       )
     }
     if (nzchar(names[k]) && length(item) == 1L) names(item) <- names[k]
-    name_rules(item, call)
-  })
-  unlist(rules, recursive = FALSE)
+    rules <- c(rules, name_rules(item, call))
+  }
+  rules
 }
 
 # (a loop, as are other small ones here: half of the time of a small join was

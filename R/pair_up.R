@@ -35,7 +35,9 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   if (length(failures)) stop_failures(pairing, failures, call)
   # (what `via` gave is as large as the keys, and of no more use)
   if (!is.null(plan) && plan$row_order != "keys") {
-    pairing$key_rules <- lapply(pairing$key_rules, `[[<-`, "cleaned", NULL)
+    for (k in seq_along(pairing$key_rules)) {
+      if (!is.null(pairing$key_rules[[k]]$cleaned)) pairing$key_rules[[k]]$cleaned <- NULL
+    }
   }
   list(pairing = pairing, plan = plan, clock = c(clock, count = now_()))
 }
@@ -65,8 +67,9 @@ candidates_found <- function(pairing, clock, call) {
     show_stage("Counting", environment())
   }
   pairing$matches <- found$matches
-  more <- intersect(c("folded", "parts", "steps", "keyless"), names(found))
-  pairing[more] <- found[more]
+  for (part in c("folded", "parts", "steps", "keyless")) {
+    if (!is.null(found[[part]])) pairing[[part]] <- found[[part]]
+  }
   pairing$counts <- candidate_counts(found, keys)
   if (!is.null(ordered)) {
     pairing$note_records <- ordered_notes(pairing, ordered, found)

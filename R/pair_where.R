@@ -39,21 +39,25 @@ check_where_columns <- function(code, frames, call) {
       }
     }
   }
-  for (part in parts_of_code(code)) check_where_columns(part, frames, call)
+  for (k in seq_along(code)) {
+    if (is.call(code[[k]])) check_where_columns(code[[k]], frames, call)
+  }
 }
 
 # The parts of a call, but for empty ones (as in x[, 1])
 parts_of_code <- function(code) {
   parts <- as.list(code)
-  parts[!vapply(parts, identical, NA, quote(expr = ))]
+  is_empty <- logical(length(parts))
+  for (k in seq_along(parts)) is_empty[k] <- identical(parts[[k]], quote(expr = ))
+  parts[!is_empty]
 }
 
 # The columns of `name` that code uses, where it only ever says name$column or
 # name[["column"]]; NULL where it may use any.
 columns_used <- function(code, name) {
   if (is.name(code)) {
-    free <- c(name, looks_around)
-    return(if (!as.character(code) %in% free) character())
+    word <- as.character(code)
+    return(if (word != name && !word %in% looks_around) character())
   }
   if (!is.call(code) && !is.pairlist(code)) {
     return(if (!is.function(code)) character())
@@ -67,8 +71,15 @@ columns_used <- function(code, name) {
       return(as.character(column))
     }
   }
-  used <- lapply(parts_of_code(code), columns_used, name = name)
-  if (!any(vapply(used, is.null, NA))) unique(as.character(unlist(used)))
+  used <- character()
+  for (part in parts_of_code(code)) {
+    own <- columns_used(part, name)
+    if (is.null(own)) {
+      return(NULL)
+    }
+    used <- c(used, own)
+  }
+  unique(used)
 }
 
 # what finds a variable without naming it
@@ -120,7 +131,10 @@ parts_of_terms <- function(terms, environment) {
     }
   }, "")
   parts <- lapply(terms, formula_part, environment)
-  split(parts, factor(sides, c("left", "right", "both")))
+  list(
+    left = parts[sides == "left"], right = parts[sides == "right"],
+    both = parts[sides == "both"]
+  )
 }
 
 formula_part <- function(code, environment) {

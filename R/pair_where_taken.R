@@ -8,7 +8,7 @@ comparison_ops <- c("<", "<=", ">", ">=", "==", "!=")
 comparison_words <- c("$", "[[", "&", "(")
 
 # The condition of a pairing: what is left of it in parts (where_parts()), and with it
-# `comparisons` for the engine, and what was `taken` and is the `rest`, as text. NULL
+# `comparisons` for the engine, and what was `taken` and is the `rest`, as code. NULL
 # where there is no condition.
 where_plan <- function(pairing) {
   where <- pairing$where
@@ -16,18 +16,17 @@ where_plan <- function(pairing) {
     return(NULL)
   }
   if (is.function(where)) {
-    return(c(where_parts(where), list(rest = "a function")))
+    return(c(where_parts(where), list(rest = list(where))))
   }
   terms <- split_and(where[[2L]])
   environment <- environment(where)
   found <- lapply(terms, as_comparisons, pairing = pairing, environment = environment)
   is_taken <- lengths(found) > 0L
-  text <- vapply(terms, function(term) paste(trimws(deparse(term)), collapse = " "), "")
   c(
     parts_of_terms(terms[!is_taken], environment),
     list(
-      comparisons = do.call(c, found[is_taken]), taken = text[is_taken],
-      rest = text[!is_taken]
+      comparisons = unlist(found[is_taken], recursive = FALSE), taken = terms[is_taken],
+      rest = terms[!is_taken]
     )
   )
 }
@@ -61,13 +60,17 @@ compared_names <- function(term, environment) {
   op <- if (is.call(term) && length(term) == 3L && is.name(term[[1L]])) {
     as.character(term[[1L]])
   }
-  if (is.null(op) || !op %in% comparison_ops || !all(vapply(
-    c(op, comparison_words), is_base_function, NA, environment
-  ))) {
+  if (is.null(op) || !op %in% comparison_ops) {
     return(NULL)
   }
+  for (word in c(op, comparison_words)) {
+    if (!is_base_function(word, environment)) {
+      return(NULL)
+    }
+  }
   sides <- lapply(as.list(term)[-1L], named_column)
-  if (any(vapply(sides, is.null, NA)) || sides[[1L]]$side == sides[[2L]]$side) {
+  if (is.null(sides[[1L]]) || is.null(sides[[2L]]) ||
+    sides[[1L]]$side == sides[[2L]]$side) {
     return(NULL)
   }
   if (sides[[1L]]$side == "right") {
@@ -104,23 +107,26 @@ named_column <- function(code) {
 
 # A column of a frame whose class has no ways of its own to give one; NULL otherwise
 plain_column <- function(frame, name) {
-  own <- setdiff(oldClass(frame), c("tbl_df", "tbl", "data.frame"))
-  gives <- vapply(own, function(class) {
-    !is.null(utils::getS3method("$", class, optional = TRUE)) ||
-      !is.null(utils::getS3method("[[", class, optional = TRUE))
-  }, NA)
-  if (!any(gives)) .subset2(frame, name)
+  for (class in oldClass(frame)) {
+    if (class %in% c("tbl_df", "tbl", "data.frame")) next
+    if (!is.null(utils::getS3method("$", class, optional = TRUE)) ||
+      !is.null(utils::getS3method("[[", class, optional = TRUE))) {
+      return(NULL)
+    }
+  }
+  .subset2(frame, name)
 }
 
 # Two columns as numbers that compare as R compares the columns; NULL where they are not
 # both numbers (or flags), dates, times or durations of one unit. (64-bit integers are left to R,
 # which compares them as the package that is loaded tells it to.)
 comparable_numbers <- function(x, y) {
-  kinds <- vapply(list(x, y), compared_as, "")
-  if (anyNA(kinds) || kinds[1L] != kinds[2L] || !is.null(dim(x)) || !is.null(dim(y))) {
+  kind <- compared_as(x)
+  if (is.na(kind) || !identical(kind, compared_as(y)) || !is.null(dim(x)) ||
+    !is.null(dim(y))) {
     return(NULL)
   }
-  lapply(list(x, y), function(x) as_double(strip_class(x)))
+  list(as_double(strip_class(x)), as_double(strip_class(y)))
 }
 
 compared_as <- function(x) {
@@ -145,11 +151,16 @@ compared_as <- function(x) {
 where_lines <- function(pairing) {
   taken <- pairing$condition$taken
   rest <- pairing$condition$rest
+  in_words <- function(terms) {
+    listed(vapply(terms, function(term) {
+      paste(trimws(deparse(term)), collapse = " ")
+    }, ""), "and")
+  }
   if (length(taken)) {
     c(
-      sprintf("Of `where` the engine took over: %s.", listed(taken, "and")),
+      sprintf("Of `where` the engine took over: %s.", in_words(taken)),
       if (length(rest)) {
-        sprintf("Run on the pairs that this leaves: %s.", listed(rest, "and"))
+        sprintf("Run on the pairs that this leaves: %s.", in_words(rest))
       }
     )
   }

@@ -19,8 +19,8 @@
 #'   several partners) and `most_left` (the most that one has), `missing_left` and
 #'   `missing_right` (rows with a missing key), `key_shape` (one-to-one to
 #'   many-to-many), `notes` (text: what is worth a second look in ordered rules).
-#'   `last_receipt()` has the `seconds` of the call by stage, too (fewer stages where a
-#'   small join was made again); after a frame was built also `rows` (the join type),
+#'   `last_receipt()` has the `seconds` of the call by stage, too; after a frame was
+#'   built also `rows` (the join type),
 #'   `result_rows`, `paired`, `left_alone` and `right_alone`, where columns were updated
 #'   `cells_changed` by column, and of a folded frame `folded` (its pairs).
 #'   `matched + unmatched` always equals the rows of

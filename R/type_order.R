@@ -7,8 +7,10 @@ ordered_values <- function(pairing, columns, kind, call) {
   values <- lapply(columns, function(column) {
     .subset2(pairing[[column$side]], column$name)
   })
-  for (k in which(vapply(values, is.factor, NA))) {
-    check_factor(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
+  for (k in seq_along(values)) {
+    if (is.factor(values[[k]])) {
+      check_factor(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
+    }
   }
   distances <- kind %in% c("nearest", "around")
   families <- vapply(values, ordered_family, "", distances = distances)
@@ -48,11 +50,10 @@ ordered_family <- function(x, distances) {
 check_ordered_families <- function(values, columns, families, kind, call) {
   bad <- which(is.na(families))
   if (length(bad)) stop_unordered(values, columns, bad[1L], kind, call)
-  groups <- vapply(families, family_group, "")
-  other <- which(groups != groups[1L])
-  if (length(other)) {
-    k <- other[1L]
-    stop_ordered_types(values[c(1L, k)], columns[c(1L, k)], call)
+  for (k in seq_along(families)) {
+    if (!families_match(families[1L], families[k])) {
+      stop_ordered_types(values[c(1L, k)], columns[c(1L, k)], call)
+    }
   }
   if (families[1L] == "ordered") {
     alike <- vapply(values, function(x) {

@@ -353,32 +353,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// join_again_
-SEXP join_again_(List plans, SEXP left, SEXP right, SEXP on, SEXP rows, List choices);
-RcppExport SEXP _ronda_join_again_(SEXP plansSEXP, SEXP leftSEXP, SEXP rightSEXP, SEXP onSEXP, SEXP rowsSEXP, SEXP choicesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type plans(plansSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type left(leftSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type right(rightSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type on(onSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< List >::type choices(choicesSEXP);
-    rcpp_result_gen = Rcpp::wrap(join_again_(plans, left, right, on, rows, choices));
-    return rcpp_result_gen;
-END_RCPP
-}
-// columns_like_
-SEXP columns_like_(List frame, CharacterVector classes);
-RcppExport SEXP _ronda_columns_like_(SEXP frameSEXP, SEXP classesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type frame(frameSEXP);
-    Rcpp::traits::input_parameter< CharacterVector >::type classes(classesSEXP);
-    rcpp_result_gen = Rcpp::wrap(columns_like_(frame, classes));
-    return rcpp_result_gen;
-END_RCPP
-}
 // match_everything_
 List match_everything_(double left_rows, double right_rows);
 RcppExport SEXP _ronda_match_everything_(SEXP left_rowsSEXP, SEXP right_rowsSEXP) {
@@ -970,8 +944,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
-    {"_ronda_join_again_", (DL_FUNC) &_ronda_join_again_, 6},
-    {"_ronda_columns_like_", (DL_FUNC) &_ronda_columns_like_, 2},
     {"_ronda_match_everything_", (DL_FUNC) &_ronda_match_everything_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 3},

@@ -2,7 +2,8 @@
 # R CMD check --as-cran of the tarball that the files under version control make.
 # Without a network the checks that ask CRAN are left out; without LaTeX the
 # manual is. The library is built without debug symbols, which R adds by default
-# and which alone make its size worth a note. CHECK_OPTIONS adds options.
+# and which alone make its size worth a note. CHECK_OPTIONS adds options; CHECK_CXX=clang++
+# is another compiler, CHECK_FLAGS others of its flags (-D_GLIBCXX_ASSERTIONS).
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work="$(mktemp -d)"
@@ -12,7 +13,8 @@ git ls-files -z | xargs -0 cp --parents -t "$work/ronda"
 cd "$work"
 R CMD build ronda
 options=(--as-cran ${CHECK_OPTIONS:-})
-echo "CXX17FLAGS = -O2 -Wall -pedantic" >Makevars
+printf 'CXX17 = %s\nCXX17FLAGS = -O2 -Wall -pedantic %s\n' "${CHECK_CXX:-g++}" \
+  "${CHECK_FLAGS:-}" >Makevars
 export R_MAKEVARS_USER="$work/Makevars"
 if ! command -v qpdf >/dev/null; then
   if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then

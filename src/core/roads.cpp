@@ -10,6 +10,6 @@ const std::array<const char*, road_count> road_names = {
     "ranges ascending",  "ranges by tree",       "ranges tried",
     "rows borrowed",     "rows copied",          "rows sorted",
     "columns distinct",  "columns at once",      "columns side by side",
-    "column deferred",   "joined again"};
+    "column deferred"};
 
 }  // namespace ronda::core

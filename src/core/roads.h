@@ -31,7 +31,6 @@ enum class Road {
   columns_at_once,
   columns_side_by_side,
   column_deferred,
-  joined_again,
   count
 };
 constexpr std::size_t road_count = static_cast<std::size_t>(Road::count);

@@ -29,10 +29,6 @@ test_that("generated cases take every road through the engine", {
       right[[column]][right$k == k]
     }, right[[column]][1L]))
   }
-  # a join made again is filled into the plan of the first
-  for (time in 1:2) {
-    expect_identical(join_frames(left, right, on = "k", rows = "inner"), joined)
-  }
   taken <- ronda:::road_uses_() - before
   expect_identical(names(taken)[taken == 0], character())
 })
