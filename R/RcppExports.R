@@ -113,6 +113,14 @@ create_file_ <- function(path) {
     .Call(`_ronda_create_file_`, path)
 }
 
+file_kind_ <- function(path) {
+    .Call(`_ronda_file_kind_`, path)
+}
+
+take_after_ <- function(path, other) {
+    invisible(.Call(`_ronda_take_after_`, path, other))
+}
+
 shortest_texts_ <- function(x) {
     .Call(`_ronda_shortest_texts_`, x)
 }
@@ -259,6 +267,10 @@ standings_ <- function(nearest, left, right) {
 
 partition_rows_ <- function(keys, kinds, parts, match_missing, first_row) {
     .Call(`_ronda_partition_rows_`, keys, kinds, parts, match_missing, first_row)
+}
+
+not_plain_data_ <- function(x, known) {
+    .Call(`_ronda_not_plain_data_`, x, known)
 }
 
 column_rows_ <- function(frame) {

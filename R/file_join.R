@@ -144,6 +144,7 @@ checked_settings <- function(settings, out, call) {
   }
   need_packages("nanoparquet", "Writing parquet", call, class = "file", least = "0.5.1")
   need_packages("future", "join_files()", call, class = "file", least = least_future)
+  need_packages("digest", "join_files()", call, class = "file")
   settings$out <- file.path(normalizePath(dirname(out)), basename(out))
   settings
 }
@@ -251,7 +252,7 @@ with_sides <- function(job, inputs, settings, call) {
     side_of_frame(x, side, folder, min(piece_rows_option(most), largest_frame), call)
   }, inputs, side_names)
   job$sides <- lapply(sides, function(side) side[names(side) != "frame"])
-  save_job(job)
+  job <- saved_job(job)
   for (side in side_names) sides[[side]] <- settled_side(job, sides[[side]])
   job$sides <- lapply(sides, finished_side)
   job

@@ -102,16 +102,16 @@ save_alone_keys <- function(job, task, pairing, keys) {
   lines <- partition_rows_(columns, keys$kinds, job$alone_parts,
     pairing$missing_keys == "match", 0
   )
-  save_whole(job, list(
+  save_state(job, list(
     columns = lapply(columns, function(x) engine_values(gather_(x, lines$rows))),
     counts = lines$counts, kinds = keys$kinds
-  ), work_file(job$work, "rows", sprintf("alone-%s.rds", task$id)))
+  ), work_file(job$work, "rows", sprintf("alone-%s", task$id)))
   length(rows)
 }
 
 # whether a key of one of these parts is repeated among the left rows without partner
 find_repeats <- function(job, task) {
-  found <- lapply(task$files, readRDS)
+  found <- lapply(task$files, read_state)
   of_part <- lapply(found, function(x) {
     rows <- seq.int(to = sum(x$counts[seq_len(task$part)]),
       length.out = x$counts[task$part]

@@ -1,7 +1,7 @@
 # The stages of a join of files, each a round of tasks.
 
 shuffled_job <- function(job) {
-  save_job(job)
+  job <- saved_job(job)
   chunks <- function(side) seq_len(nrow(job$sides[[side]]$chunks))
   if (job$way == "right_whole") {
     run_tasks(list(list(id = "whole", kind = "whole")), job, "Reading the right side")
@@ -13,15 +13,14 @@ shuffled_job <- function(job) {
     }), recursive = FALSE)
     found <- run_tasks(tasks, job, "Cutting into parts")
     job$index <- split(found, factor(vapply(tasks, `[[`, "", "side"), side_names))
-    save_job(job)
-    return(job)
+    return(saved_job(job))
   }
   samples <- run_tasks(lapply(chunks("left"), new_task, "sample", "left"), job,
     "Looking for where to cut"
   )
   job$cuts <- cuts_of(samples, job$parts)
   job$parts <- length(job$cuts) + 1
-  save_job(job)
+  job <- saved_job(job)
   left <- run_tasks(lapply(chunks("left"), new_task, "left_spans", "left"), job,
     "Cutting the left side"
   )
@@ -31,13 +30,12 @@ shuffled_job <- function(job) {
   )
   ends <- unlist(lapply(left, `[[`, "ends"))
   job$left_ends <- if (length(ends)) range(ends)
-  save_job(job)
+  job <- saved_job(job)
   right <- run_tasks(lapply(chunks("right"), new_task, "right_spans", "right"), job,
     "Cutting the right side"
   )
   job$index <- list(left = left, right = right)
-  save_job(job)
-  job
+  saved_job(job)
 }
 
 # list(tasks, joined, alone, repeats)
@@ -74,7 +72,7 @@ left_repeats <- function(job, tasks, joined) {
     return(FALSE)
   }
   files <- vapply(tasks[rows > 0], function(task) {
-    work_file(job$work, "rows", sprintf("alone-%s.rds", task$id))
+    work_file(job$work, "rows", sprintf("alone-%s", task$id))
   }, "")
   found <- run_tasks(lapply(seq_len(job$alone_parts), function(p) {
     list(id = sprintf("repeats-%05d", p), kind = "repeats", part = p, files = files)

@@ -108,9 +108,9 @@ decide_whole <- function(job, whole, outcomes) {
     warn_rows_multiply(whole, call)
   }
   if (length(failures)) stop_failures(whole, failures, call)
-  stop_build_errors(job, compact(lapply(
-    unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE), `[[`, "error"
-  )))
+  built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+  errors <- lapply(compact(lapply(built, `[[`, "error")), error_again, call)
+  stop_build_errors(job, errors)
 }
 
 # What stopped the building of some parts: columns that don't agree are told of all parts,
@@ -191,14 +191,14 @@ parts_account <- function(tasks, outcomes) {
 
 # One line for each task of all stages: what it took, and in which process
 tasks_account <- function(work) {
-  files <- sort(list.files(work_file(work, "done"), "[.]rds$", full.names = TRUE))
-  costs <- lapply(files, function(file) {
-    outcome <- readRDS(file)
+  ids <- grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+  costs <- lapply(ids, function(id) {
+    outcome <- outcome_of(work, id)
     c(outcome$cost, list(seconds = outcome$seconds))
   })
   column <- function(name, like) vapply(costs, `[[`, like, name)
   data.frame(
-    task = sub("[.]rds$", "", basename(files)), kind = column("kind", ""),
+    task = ids, kind = column("kind", ""),
     seconds = column("seconds", 0), cpu = column("cpu", 0), memory = column("memory", 0),
     process = column("process", ""), stringsAsFactors = FALSE
   )

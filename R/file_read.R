@@ -106,7 +106,7 @@ read_as <- function(format, path, types, decimal, label, call) {
   switch(format,
     csv = read_delimited(path, ",", types, decimal, label, call),
     tsv = read_delimited(path, "\t", types, decimal, label, call),
-    rds = as_plain_frame(readRDS(path)),
+    rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
       if (dir.exists(path)) read_parquet_folder(path) else read_parquet_file(path)

@@ -54,8 +54,7 @@ build_file <- function(job, id, pairing) {
     },
     ronda_error_file = function(e) stop(e),
     ronda_error = function(e) {
-      e$parent_calls <- NULL
-      list(error = e)
+      list(error = plain_error(e))
     }
   )
 }

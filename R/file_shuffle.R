@@ -65,7 +65,7 @@ read_segment <- function(path, index, part) {
   types <- index$types
   columns <- lapply(names(types), function(name) {
     if (types[[name]] == "character") {
-      unserialize(readBin(con, raw(), index$texts[part, name]))
+      unserialized(readBin(con, raw(), index$texts[part, name]))
     } else {
       readBin(con, types[[name]], n)
     }

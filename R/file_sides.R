@@ -49,15 +49,11 @@ dressed <- function(x, like) {
 }
 
 write_own <- function(columns, path) {
-  con <- file(path, "wb")
-  on.exit(close(con))
-  serialize(lapply(columns, strip_class), con, xdr = FALSE)
+  write_state(lapply(columns, strip_class), path)
 }
 
 read_own <- function(path, settled, wanted) {
-  con <- file(path, "rb")
-  on.exit(close(con))
-  columns <- unserialize(con)[wanted]
+  columns <- read_state(path)[wanted]
   Map(dressed, columns, settled[wanted])
 }
 

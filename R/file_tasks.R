@@ -7,13 +7,15 @@ new_task <- function(k, kind, side) {
   list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
 }
 
-# The job is in a file, so that a task is small
-save_job <- function(job) {
-  save_whole(job, job[names(job) != "theirs"], work_file(job$work, "job.rds"))
-  writeLines(paste(format(Sys.time(), "%Y%m%d%H%M%OS6"), Sys.getpid()),
-    work_file(job$work, "stamp")
-  )
+# The job as it is from now on. Where rows stand by part (`index`) is in a file, so that what
+# goes to a worker with its tasks is small.
+saved_job <- function(job) {
+  job$stamp <- basename(tempfile(""))
+  if (!is.null(job$index)) save_state(job, job$index, index_file(job))
+  job
 }
+
+index_file <- function(job) work_file(job$work, "index")
 
 # The outcomes of tasks, those that are done already among them. `may_build(outcome)` is
 # asked after each: FALSE says that nothing more needs to be built.
@@ -119,9 +121,12 @@ small_kinds <- c("look", "levels", "keys", "sample")
 
 start_tasks <- function(tasks, job) {
   tryCatch(
-    future::future(quote(run_tasks_here(work, tasks)), substitute = FALSE,
+    future::future(quote(run_tasks_here(job, tasks)), substitute = FALSE,
       globals = c(
-        list(run_tasks_here = run_file_tasks, work = job$work, tasks = tasks), job$theirs
+        list(run_tasks_here = run_file_tasks, tasks = tasks,
+          job = job[setdiff(names(job), c("theirs", "index"))]
+        ),
+        job$theirs
       ),
       packages = job$packages, seed = NULL, stdout = FALSE, lazy = FALSE
     ),
@@ -174,11 +179,6 @@ stop_task <- function(error, task, tried, job) {
   )
 }
 
-plain_call <- function(call) {
-  attr(call, "frames") <- NULL
-  call
-}
-
 sentence_start <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
 
 # "part 3, piece 1 of 2", or "chunk 2 of `left` ('2031.csv')"
@@ -221,9 +221,9 @@ progress_of <- function(steps, label) {
 
 # Some tasks one after the other, in whatever process this is: list(), or list(error, id)
 # of the one that failed
-run_file_tasks <- function(work, tasks) {
+run_file_tasks <- function(job, tasks) {
   for (task in tasks) {
-    error <- run_file_task(work, task)
+    error <- run_file_task(job, task)
     if (!is.null(error)) {
       return(list(error = error, id = task$id))
     }
@@ -232,10 +232,10 @@ run_file_tasks <- function(work, tasks) {
 }
 
 # NULL, or an error
-run_file_task <- function(work, task) {
+run_file_task <- function(job, task) {
   tryCatch(
     {
-      job <- job_of(work)
+      job <- with_index(job)
       check_version(job)
       threads <- options(ronda.threads = threads_here(), ronda.receipt = FALSE,
         ronda.progress = FALSE
@@ -262,9 +262,9 @@ run_file_task <- function(work, task) {
         kind = task$kind, cpu = cpu_seconds() - cpu, memory = peak_bytes(),
         process = paste(this_process(), collapse = ":")
       )
-      outcome$written <- written_files(job$written, work)
+      outcome$written <- written_files(job$written, job$work)
       job$written <- NULL
-      save_whole(job, outcome, done_file(work, task$id))
+      save_state(job, outcome, done_file(job$work, task$id))
       NULL
     },
     error = function(e) {
@@ -286,24 +286,22 @@ peak_bytes <- function() {
 # (a worker that future has started has as many cores as the plan gives it)
 threads_here <- function() threads_option(as.integer(parallelly::availableCores()))
 
-# The job, kept between the tasks of one worker: future clears all else
-job_of <- function(work) {
+# The job with its index, which a worker keeps from one task to the next, as the right side:
+# future clears all else
+with_index <- function(job) {
   kept <- session$job
-  if (is.null(kept) || !identical(kept$work, work) || !identical(kept$stamp, job_stamp(work))) {
-    session$job <- readRDS(work_file(work, "job.rds"))
-    session$job$stamp <- job_stamp(work)
-    session$right <- NULL
+  if (is.null(kept) || !identical(kept$stamp, job$stamp)) {
+    let_go_of_job()
+    index <- if (file.exists(index_file(job))) read_state(index_file(job))
+    session$job <- list(stamp = job$stamp, index = index)
   }
-  session$job
+  job$index <- session$job$index
+  job
 }
 
 let_go_of_job <- function() {
   session$job <- NULL
   session$right <- NULL
-}
-
-job_stamp <- function(work) {
-  unless_it_fails(readLines(work_file(work, "stamp")), "")
 }
 
 check_version <- function(job) {

@@ -10,14 +10,14 @@ save_uses <- function(job, task, pairing, found, right) {
   # (what is as the line before is left out)
   told <- list(uses = uses, candidates = candidates, near = near)
   if (is.null(right$home)) {
-    save_whole(job, told, uses_file(job, task$id, task$part))
+    save_state(job, told, uses_file(job, task$id, task$part))
     return(task$part)
   }
   rows <- which(Reduce(`|`, lapply(compact(told), function(x) x > 0L)))
   home <- right$home[rows]
   for (h in unique(home)) {
     at <- rows[home == h]
-    save_whole(job, c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
+    save_state(job, c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
       uses_file(job, task$id, h)
     )
   }
@@ -25,14 +25,14 @@ save_uses <- function(job, task, pairing, found, right) {
 }
 
 uses_file <- function(job, id, home) {
-  work_file(job$work, "rows", sprintf("uses-%s-%05d.rds", id, home))
+  work_file(job$work, "rows", sprintf("uses-%s-%05d", id, home))
 }
 
 # What several tasks did with the rows of these numbers, which ascend
 summed_uses <- function(files, numbers) {
   sums <- list(uses = integer(length(numbers)))
   for (file in files) {
-    found <- readRDS(file)
+    found <- read_state(file)
     at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
     # (a task in which nothing was chosen tells less: its candidates are its pairs)
     told <- compact(found[c("uses", "candidates", "near")])

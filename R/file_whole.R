@@ -1,13 +1,15 @@
 # Files that are there whole or not at all.
 
 # Files are there whole or not at all: each is written under a temporary name by
-# write(number, name), and renamed when all are.
+# write(number, name), and renamed when all are. A link stays a link, its target is renewed;
+# mode and owner stay as they were. A device or a pipe is written to, never replaced.
 write_whole <- function(paths, call, write) {
-  for (path in paths) check_place(path, call)
-  parts <- vapply(paths, function(path) {
-    tempfile(".ronda-", dirname(path), file_ending(path))
-  }, "")
+  targets <- vapply(paths, target_of, "", call = call, USE.NAMES = FALSE)
+  streams <- vapply(targets, file_kind_, "", USE.NAMES = FALSE) == "other"
+  folders <- ifelse(streams, tempdir(), dirname(targets))
+  parts <- character()
   on.exit(unlink(parts))
+  for (k in seq_along(paths)) parts[k] <- own_file(folders[k], file_ending(paths[k]), call)
   for (k in seq_along(paths)) {
     tryCatch(suppressWarnings(write(k, parts[[k]])),
       error = function(e) {
@@ -16,17 +18,53 @@ write_whole <- function(paths, call, write) {
       }
     )
   }
-  moved <- suppressWarnings(file.rename(parts, paths))
+  for (k in which(!streams)) {
+    if (!file.exists(targets[k])) Sys.chmod(parts[k], "0666") else take_after_(parts[k], targets[k])
+  }
+  moved <- rep(TRUE, length(paths))
+  moved[!streams] <- suppressWarnings(file.rename(parts[!streams], targets[!streams]))
+  for (k in which(streams)) moved[k] <- pour(parts[k], targets[k])
   if (!all(moved)) {
     stop_file("%s can't be written: renaming failed.", paths[!moved][1L], call)
   }
 }
 
-check_place <- function(path, call) {
+# Where a path leads, through links, those to nothing among them
+target_of <- function(path, call) {
+  for (step in 1:40) {
+    link <- Sys.readlink(path)
+    if (is.na(link) || !nzchar(link)) break
+    path <- if (grepl("^(/|[A-Za-z]:)", link)) link else file.path(dirname(path), link)
+  }
   if (!dir.exists(dirname(path))) {
     stop_file("There is no folder %s.", dirname(path), call)
   }
   if (dir.exists(path)) stop_file("%s is a folder, not a file.", path, call)
+  path
+}
+
+# A new file that nobody else has made, under a name that nobody can guess
+own_file <- function(folder, ending, call) {
+  for (attempt in 1:10) {
+    path <- tempfile(".ronda-", folder, ending)
+    if (create_file_(path)) {
+      return(path)
+    }
+  }
+  stop_file("%s can't be written to.", folder, call)
+}
+
+# the bytes of a file into a device or a pipe
+pour <- function(from, to) {
+  unless_it_fails(
+    {
+      con <- file(to, "wb", raw = TRUE)
+      on.exit(close(con))
+      for_bytes(from, function(bytes) writeBin(bytes, con))
+      TRUE
+    },
+    FALSE
+  )
 }
 
 # What `expr` gives, or `otherwise` where it fails. (Nothing may leave by a warning while R

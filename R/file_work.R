@@ -1,16 +1,17 @@
 # The work folder of a join of files, beside its result: what each task has done stands
 # there, so that a join can be taken up again. A task is list(id, kind, ...); what it
-# found is in done/<id>.rds, with the files that it wrote and their sizes.
+# found is in done/<id>, with the files that it wrote and their sizes. Only data is there
+# (file_state.R); code of the analyst goes to workers through future.
 
 work_folder <- function(out) paste0(sub("/+$", "", out), ".work")
 
 work_file <- function(work, ...) file.path(work, ...)
 
-done_file <- function(work, id) work_file(work, "done", paste0(id, ".rds"))
+done_file <- function(work, id) work_file(work, "done", id)
 
 is_done <- function(work, ids) file.exists(done_file(work, ids))
 
-outcome_of <- function(work, id) readRDS(done_file(work, id))
+outcome_of <- function(work, id) read_state(done_file(work, id))
 
 # Whether a task that is done left all that it wrote: a mark alone is not trusted
 is_intact <- function(work, id) {
@@ -25,14 +26,16 @@ named_when_whole <- function(job, path, write) {
   on.exit(unlink(part))
   told <- write(part)
   bytes <- file.size(part)
+  # (files of the result are for others, too)
+  if (basename(dirname(path)) != "result") Sys.chmod(part, "0600")
   check_lock(job)
   if (!file.rename(part, path)) stop("renaming failed")
   if (!is.null(job$written)) job$written$files[[path]] <- bytes
   invisible(told)
 }
 
-save_whole <- function(job, x, path) {
-  named_when_whole(job, path, function(part) saveRDS(x, part, compress = FALSE))
+save_state <- function(job, x, path) {
+  named_when_whole(job, path, function(part) write_state(x, part))
 }
 
 # The files that one task writes, as they are written
@@ -49,21 +52,23 @@ written_files <- function(written, work) {
 # inputs, arguments and versions: list(token, taken_up, changed, aside). What another call
 # has begun is set aside until this one is known to be right.
 open_work <- function(work, facts, resume, call) {
-  facts_file <- work_file(work, "facts.rds")
+  facts_file <- work_file(work, "facts")
   changed <- aside <- NULL
   if (dir.exists(work)) {
-    before <- unless_it_fails(readRDS(facts_file), NULL)
+    check_own_folder(work, call)
+    before <- unless_it_fails(read_facts(facts_file), NULL)
     if (is.null(before) && length(setdiff(list.files(work), lock_files))) {
       stop_file("%s is no work folder of ronda: remove it, or choose another `out`.", work,
         call
       )
     }
     token <- take_lock(work, call)
-    if (resume && identical(before, facts)) {
+    now <- digests_of(facts)
+    if (resume && identical(before, now)) {
       make_work_folders(work, call)
       return(list(token = token, taken_up = TRUE))
     }
-    if (resume && !is.null(before)) changed <- changed_facts(before, facts)
+    if (resume && !is.null(before)) changed <- changed_facts(before, now)
     if (!is.null(before)) {
       aside <- tempfile(paste0(basename(work), "-"), dirname(work), ".before")
       if (!file.rename(work, aside)) {
@@ -73,16 +78,44 @@ open_work <- function(work, facts, resume, call) {
   }
   make_work_folders(work, call)
   token <- take_lock(work, call)
-  saveRDS(facts, facts_file)
+  write_facts(facts, facts_file)
   list(token = token, taken_up = FALSE, changed = changed, aside = aside)
 }
 
 make_work_folders <- function(work, call) {
   for (folder in c(work, file.path(work, c("done", "rows", "result")))) {
-    if (!dir.create(folder, showWarnings = FALSE) && !dir.exists(folder)) {
+    if (!dir.create(folder, showWarnings = FALSE, mode = "0700") && !dir.exists(folder)) {
       stop_file("The folder %s can't be made.", folder, call)
     }
   }
+}
+
+# A folder of somebody else's, or a link to one, may hold anything
+check_own_folder <- function(work, call) {
+  mine <- file.info(tempdir(), extra_cols = TRUE)$uid
+  owner <- file.info(work, extra_cols = TRUE)$uid
+  if (nzchar(Sys.readlink(work)) || !identical(owner, mine)) {
+    stop_file("%s belongs to another user or is a link: remove it, or choose another `out`.",
+      work, call
+    )
+  }
+  Sys.chmod(work, "0700")
+}
+
+# Facts are kept as digests by name, for nothing but to be compared
+digests_of <- function(facts) {
+  vapply(facts, function(fact) digest_of(serialize(fact, NULL, xdr = FALSE)), "")
+}
+
+write_facts <- function(facts, file) {
+  digests <- digests_of(facts)
+  writeLines(paste(names(digests), digests), file)
+  Sys.chmod(file, "0600")
+}
+
+read_facts <- function(file) {
+  words <- strsplit(readLines(file), " ", fixed = TRUE)
+  stats::setNames(vapply(words, `[[`, "", 2L), vapply(words, `[[`, "", 1L))
 }
 
 # What was set aside goes, or comes back where nothing came of this call
@@ -105,12 +138,7 @@ remove_work <- function(job) {
   if (identical(read_lock(job$work)[1L], job$token)) unlink(job$work, recursive = TRUE)
 }
 
-changed_facts <- function(before, facts) {
-  same <- vapply(names(facts), function(name) {
-    identical(before[[name]], facts[[name]])
-  }, NA)
-  names(facts)[!same]
-}
+changed_facts <- function(before, now) names(now)[!now %in% before]
 
 # Functions and formulas as their text with the values that they use, so that they can be
 # compared with those of another session

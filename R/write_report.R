@@ -60,7 +60,7 @@ check_report <- function(file, rows, title, note, call) {
       call
     )
   }
-  check_place(file, call)
+  target_of(file, call)
   need_packages(c("ggplot2", "htmltools"), "A report", call)
 }
 

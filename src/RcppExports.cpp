@@ -320,6 +320,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// file_kind_
+std::string file_kind_(std::string path);
+RcppExport SEXP _ronda_file_kind_(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_kind_(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// take_after_
+void take_after_(std::string path, std::string other);
+RcppExport SEXP _ronda_take_after_(SEXP pathSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
+    take_after_(path, other);
+    return R_NilValue;
+END_RCPP
+}
 // shortest_texts_
 CharacterVector shortest_texts_(NumericVector x);
 RcppExport SEXP _ronda_shortest_texts_(SEXP xSEXP) {
@@ -761,6 +781,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// not_plain_data_
+CharacterVector not_plain_data_(SEXP x, CharacterVector known);
+RcppExport SEXP _ronda_not_plain_data_(SEXP xSEXP, SEXP knownSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< CharacterVector >::type known(knownSEXP);
+    rcpp_result_gen = Rcpp::wrap(not_plain_data_(x, known));
+    return rcpp_result_gen;
+END_RCPP
+}
 // column_rows_
 IntegerVector column_rows_(List frame);
 RcppExport SEXP _ronda_column_rows_(SEXP frameSEXP) {
@@ -941,6 +972,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
+    {"_ronda_file_kind_", (DL_FUNC) &_ronda_file_kind_, 1},
+    {"_ronda_take_after_", (DL_FUNC) &_ronda_take_after_, 2},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
@@ -978,6 +1011,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
     {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},
     {"_ronda_partition_rows_", (DL_FUNC) &_ronda_partition_rows_, 5},
+    {"_ronda_not_plain_data_", (DL_FUNC) &_ronda_not_plain_data_, 2},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
     {"_ronda_plain_kind_", (DL_FUNC) &_ronda_plain_kind_, 2},

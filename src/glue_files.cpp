@@ -10,9 +10,11 @@
 
 #include "glue.h"
 
+#include <sys/stat.h>
 #ifdef _WIN32
 #include <io.h>
 #else
+#include <fcntl.h>
 #include <unistd.h>
 #endif
 
@@ -57,13 +59,48 @@ String write_stdout_(CharacterVector text) {
   });
 }
 
-// Makes an empty file; FALSE where there is one of that name already. (Of two
-// processes that ask at the same moment one is told that it made it.)
+// Makes an empty file that only its owner may read; FALSE where there is one of
+// that name already. (Of two processes that ask at the same moment one is told
+// that it made it.)
 // [[Rcpp::export(rng = false)]]
 bool create_file_(std::string path) {
   return glue::guarded([&]() -> bool {
+#ifdef _WIN32
     std::FILE* file = std::fopen(path.c_str(), "wx");
     return file && std::fclose(file) == 0;
+#else
+    const int file = open(path.c_str(), O_CREAT | O_EXCL | O_WRONLY, 0600);
+    return file >= 0 && close(file) == 0;
+#endif
+  });
+}
+
+// "file", "folder", "other" (a device, a pipe), or "none"
+// [[Rcpp::export(rng = false)]]
+std::string file_kind_(std::string path) {
+  return glue::guarded([&]() -> std::string {
+    struct stat facts;
+    if (stat(path.c_str(), &facts) != 0) return "none";
+    if ((facts.st_mode & S_IFMT) == S_IFREG) return "file";
+    return (facts.st_mode & S_IFMT) == S_IFDIR ? "folder" : "other";
+  });
+}
+
+// Gives a file the mode of another and, where we may, its owner and group
+// [[Rcpp::export(rng = false)]]
+void take_after_(std::string path, std::string other) {
+  glue::guarded([&] {
+    struct stat facts;
+    if (stat(other.c_str(), &facts) != 0) return;
+#ifndef _WIN32
+    if (chown(path.c_str(), facts.st_uid, facts.st_gid) != 0) {
+      // not ours to give: the group alone, or else as it is
+      const int given =
+          chown(path.c_str(), static_cast<uid_t>(-1), facts.st_gid);
+      static_cast<void>(given);
+    }
+#endif
+    chmod(path.c_str(), facts.st_mode & 07777);
   });
 }
 

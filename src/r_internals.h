@@ -3,6 +3,8 @@
 #pragma once
 #include <Rcpp.h>
 
+#include <type_traits>
+
 #include "core/text_characters.h"
 
 namespace ronda::glue {
@@ -13,6 +15,23 @@ inline bool has_attributes(SEXP x) {
   return ANY_ATTRIB(x);
 #else
   return ATTRIB(x) != R_NilValue;
+#endif
+}
+
+// Whether f(tag, value) holds for every attribute as it stands, without a copy
+template <class F>
+bool every_attribute(SEXP x, F&& f) {
+#if R_VERSION >= R_Version(4, 6, 0)
+  auto ask = [](SEXP tag, SEXP value, void* data) -> SEXP {
+    return (*static_cast<std::remove_reference_t<F>*>(data))(tag, value)
+               ? nullptr
+               : R_NilValue;
+  };
+  return R_mapAttrib(x, ask, &f) == nullptr;
+#else
+  for (SEXP at = ATTRIB(x); at != R_NilValue; at = CDR(at))
+    if (!f(TAG(at), CAR(at))) return false;
+  return true;
 #endif
 }
 

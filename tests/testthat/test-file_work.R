@@ -17,8 +17,8 @@ test_that("facts are the same in another session, and tell what changed", {
   formula <- ~ left$km > least
   facts <- as_facts(detached(list(f = f, where = formula, on = "k", n = 1L)))
   file <- withr::local_tempfile()
-  saveRDS(facts, file)
-  expect_identical(readRDS(file), facts)
+  write_facts(facts, file)
+  expect_identical(read_facts(file), digests_of(facts))
   same <- as_facts(detached(list(f = function(x) x > least, where = ~ left$km > least,
     on = "k", n = 1L
   )))
@@ -27,7 +27,7 @@ test_that("facts are the same in another session, and tell what changed", {
   changed <- as_facts(detached(list(f = f, where = formula, on = "k", n = 1L)))
   expect_false(identical(changed$f, facts$f))
   expect_false(identical(changed$where, facts$where))
-  expect_identical(changed_facts(facts, changed), c("f", "where"))
+  expect_identical(changed_facts(digests_of(facts), digests_of(changed)), c("f", "where"))
   expect_false(identical(as_facts(list(f = function(x) x >= least)), as_facts(list(f = f))))
   expect_identical(as_facts(sum)$text, deparse(sum))
 })
@@ -37,7 +37,7 @@ test_that("a work folder is taken up only where everything is as it was", {
   work <- work_folder(out)
   facts <- list(inputs = 1, arguments = "a")
   mark <- function(opened) {
-    save_whole(list(work = work, token = opened$token), list(1), done_file(work, "part-1"))
+    save_state(list(work = work, token = opened$token), list(1), done_file(work, "part-1"))
   }
   opened <- open_work(work, facts, TRUE, NULL)
   expect_false(opened$taken_up)
