@@ -16,8 +16,8 @@ demo_steps <- list(
   list(
     title = "Stray case and blanks cleaned, for matching only",
     name = "sailings_and_vessels",
-    code = 'clean <- function(x) toupper(trimws(x))
-join_frames(sailings, vessels, on = same("vessel", "code", via = clean),
+    code = 'join_frames(sailings, vessels,
+  on = same("vessel", "code", via = c("trim", "lower")),
   rows = "full", take = c(ship = "name"), origin = "found_in")'
   ),
   list(

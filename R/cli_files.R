@@ -78,7 +78,7 @@ cli_write <- function(frame, out) {
   check_writable_columns(frame, "csv", NULL)
   frame <- as_cells(frame, ",")
   if (has_few_cells(frame)) {
-    return(lines_to_stdout(delimited_lines(frame, ",")))
+    return(to_stdout(paste0(delimited_lines(frame, ","), "\n", collapse = "")))
   }
   need_packages("readr", "Writing csv and tsv", class = "file")
   most <- 100000L

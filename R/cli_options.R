@@ -37,7 +37,7 @@ matching_options <- function() c(in_group("Matching", list(
     "given several times: --in-turn card --in-turn name"
   ), "KEYS"),
   cli_option("step", "For --in-turn: add a column that tells which one paired the row", "NAME"),
-  cli_option("clean", clean_help, "WORDS", names(clean_words)),
+  cli_option("clean", clean_help(), "WORDS", names(cleaning_steps)),
   cli_option("corrections", paste(
     "A file of columns from and to: values of left keys to replace before matching, as",
     "ronda pair --near-misses --out FILE writes it"

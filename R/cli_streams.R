@@ -1,6 +1,8 @@
 # The streams of the command line.
 
-to_stderr <- function(lines) cat(lines, file = stderr(), sep = "\n")
+to_stderr <- function(lines) {
+  cat(on_terminal(lines, breaks = TRUE), file = stderr(), sep = "\n")
+}
 
 # Text as it is; stops where not all of it could be written.
 to_stdout <- function(text) {
@@ -20,7 +22,9 @@ to_stdout <- function(text) {
   }
 }
 
-lines_to_stdout <- function(lines) to_stdout(paste0(lines, "\n", collapse = ""))
+lines_to_stdout <- function(lines) {
+  to_stdout(paste0(on_terminal(lines, breaks = TRUE), "\n", collapse = ""))
+}
 
 # Runs code where texts are UTF-8: scheduled jobs and containers often say nothing
 # about the locale, and what isn't ASCII would be written as <U+00E9>.

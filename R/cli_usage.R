@@ -3,7 +3,7 @@
 stop_usage <- function(...) {
   stop(structure(
     class = c("cli_usage", "error", "condition"),
-    list(message = paste(c(...), collapse = "\n"), call = NULL)
+    list(message = paste(on_terminal(c(...)), collapse = "\n"), call = NULL)
   ))
 }
 

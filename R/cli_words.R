@@ -133,8 +133,8 @@ option_for_code <- function(code) {
     return(option_for_rule(value[[1L]]))
   }
   if (name == "via") {
-    words <- words_of_cleaner(sub("^via = ", "", code))
-    return(if (length(words)) paste("--clean", paste(words, collapse = ",")))
+    words <- words_of_code(value[[1L]])
+    return(if (are_cleaning_words(words)) paste("--clean", paste(words, collapse = ",")))
   }
   option_for_argument(name, value[[1L]])
 }
@@ -162,6 +162,12 @@ option_for_argument <- function(name, code) {
   }
   word <- option_word(code)
   if (!is.null(word)) paste(cli_names[[name]], word)
+}
+
+# "a" and c("a", "b") as they are
+words_of_code <- function(code) {
+  parts <- if (is_call_of(code, "c")) as.list(code)[-1L] else list(code)
+  if (all(vapply(parts, is.character, NA))) unlist(parts)
 }
 
 is_call_of <- function(code, names) is.call(code) && as.character(code[[1L]])[1L] %in% names

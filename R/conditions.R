@@ -120,11 +120,13 @@ run_theirs <- function(expr, class, text, call, ...) {
       stop(e)
     }
     if (is_memory_error(e)) stop_no_memory()
-    stop_ronda(class, paste0(text, ": ", conditionMessage(e)), ...,
+    stop_ronda(class, paste0(text, ": ", one_line(conditionMessage(e))), ...,
       call = call, data = list(parent = e, parent_calls = utils::head(sys.calls(), -1L))
     )
   })
 }
+
+one_line <- function(text) gsub("[[:space:]]*\n[[:space:]]*", " ", trimws(text))
 
 warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
   condition <- ronda_condition(
@@ -138,15 +140,20 @@ warn_ronda <- function(class, text, ..., call = NULL, data = list()) {
 say_classed <- function(class, lines, ...) {
   message(structure(
     class = c(paste0("ronda_message_", class), "ronda_message", "message", "condition"),
-    list(message = paste0(paste(lines, collapse = "\n"), "\n"), call = NULL, ...)
+    list(message = paste0(paste(on_terminal(lines), collapse = "\n"), "\n"), call = NULL, ...)
   ))
 }
 
+# a line of several, which what is in it can't break
+line_break <- "\003"
+line_break_shown <- encodeString(line_break)
+
 ronda_condition <- function(class, text, details, call, data) {
-  message <- paste(c(text, paste("*", details)[nzchar(details)]),
-    collapse = "\n"
-  )
-  message <- with_frame_names(message, attr(call, "frames"))
+  lines <- c(text, paste("*", details)[nzchar(details)])
+  lines <- on_terminal(vapply(lines, with_frame_names, "", attr(call, "frames"),
+    USE.NAMES = FALSE
+  ))
+  message <- gsub(line_break_shown, "\n    ", paste(lines, collapse = "\n"), fixed = TRUE)
   attr(call, "frames") <- NULL
   structure(
     class = c(class, "condition"),

@@ -323,6 +323,6 @@ format.ronda_explanation <- function(x, ...) {
 
 #' @export
 print.ronda_explanation <- function(x, ...) {
-  cat(format(x), sep = "\n")
+  print_lines(format(x))
   invisible(x)
 }

@@ -30,7 +30,7 @@ file_format <- function(path, call) {
 
 stop_file <- function(text, path, call, ...) {
   path <- encodeString(shortened(path, 200L), quote = "'")
-  stop_ronda("file", sprintf(text, path, ...),
+  stop_ronda("file", one_line(sprintf(text, path, ...)),
     call = call
   )
 }

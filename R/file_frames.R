@@ -182,7 +182,7 @@ format.ronda_frame_files <- function(x, ...) {
 
 #' @export
 print.ronda_frame_files <- function(x, ...) {
-  cat(format(x), sep = "\n")
+  print_lines(format(x))
   invisible(x)
 }
 

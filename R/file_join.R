@@ -314,6 +314,6 @@ memory_words <- function(processes, memory) {
 
 #' @export
 print.ronda_joined_files <- function(x, ...) {
-  cat(format(x), sep = "\n")
+  print_lines(format(x))
   invisible(x)
 }

@@ -212,7 +212,7 @@ check_by_element <- function(rules, likes, call) {
   for (rule in rules) {
     for (side in names(rule$via)) {
       x <- .subset2(likes[[side]], rule[[side]])
-      if (length(x) < 2L || all(vapply(rule$via[[side]], inherits, NA, "ronda_corrections"))) {
+      if (length(x) < 2L || !any(vapply(rule$via[[side]], is.function, NA))) {
         next
       }
       whole <- apply_via(x, rule$via, rule, side, call)

@@ -196,6 +196,7 @@ task_words <- function(task, job) {
 # Progress: a bar of ours where that is shown, and what the package progressr tells those
 # who ask it
 progress_of <- function(steps, label) {
+  label <- on_terminal(label)
   step <- if (requireNamespace("progressr", quietly = TRUE)) {
     progressr::progressor(steps, label = label, on_exit = FALSE)
   } else {

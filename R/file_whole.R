@@ -9,7 +9,7 @@ write_whole <- function(paths, call, write) {
   folders <- ifelse(streams, tempdir(), dirname(targets))
   parts <- character()
   on.exit(unlink(parts))
-  for (k in seq_along(paths)) parts[k] <- own_file(folders[k], file_ending(paths[k]), call)
+  for (k in seq_along(paths)) parts[k] <- own_file(folders[k], paths[k], call)
   for (k in seq_along(paths)) {
     tryCatch(suppressWarnings(write(k, parts[[k]])),
       error = function(e) {
@@ -44,14 +44,14 @@ target_of <- function(path, call) {
 }
 
 # A new file that nobody else has made, under a name that nobody can guess
-own_file <- function(folder, ending, call) {
+own_file <- function(folder, path, call) {
   for (attempt in 1:10) {
-    path <- tempfile(".ronda-", folder, ending)
-    if (create_file_(path)) {
-      return(path)
+    part <- tempfile(".ronda-", folder, file_ending(path))
+    if (create_file_(part)) {
+      return(part)
     }
   }
-  stop_file("%s can't be written to.", folder, call)
+  stop_file("%s can't be written: no file can be made in its folder.", path, call)
 }
 
 # the bytes of a file into a device or a pipe

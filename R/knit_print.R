@@ -109,7 +109,7 @@ knitted <- function(...) {
 # Text of the data is text, whatever markdown would take it for; `names` in backticks
 # stay code
 marked_text <- function(text) {
-  vapply(text, function(one) {
+  vapply(on_terminal(text), function(one) {
     parts <- regmatches(one, gregexpr("`[^`]*`|[^`]+", one))[[1L]]
     outside <- !startsWith(parts, "`")
     parts[outside] <- as_entities(parts[outside])
@@ -118,17 +118,20 @@ marked_text <- function(text) {
 }
 
 as_entities <- function(text) {
-  for (sign in c("\\", "`", "*", "_", "<", ">", "$", "[", "]")) {
-    text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
+  signs <- c("&", "\\", "`", "*", "_", "<", ">", "$", "[", "]", "|", "#", "~", "^", "@", "!", "{", "}")
+  for (sign in signs) {
+    place <- if (sign == "&") "&amp;" else sprintf("%s%d;", entity_begins, utf8ToInt(sign))
+    text <- gsub(sign, place, text, fixed = TRUE)
   }
-  text
+  gsub(entity_begins, "&#", text, fixed = TRUE)
 }
 
-# (kable() sees to bars)
+# (in place of two signs that are escaped themselves)
+entity_begins <- "\001"
+
 marked_cells <- function(frame) {
   texts <- vapply(frame, function(x) is.character(x) || is.factor(x), NA)
-  frame[texts] <- lapply(frame[texts], function(x) {
-    as_entities(gsub("[\r\n]+", " ", as.character(x)))
-  })
+  frame[texts] <- lapply(frame[texts], function(x) as_entities(on_terminal(as.character(x))))
+  names(frame) <- as_entities(on_terminal(names(frame)))
   frame
 }

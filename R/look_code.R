@@ -34,7 +34,7 @@ one_rule_code <- function(rule, via) {
   }
   if (is.null(own)) own <- via_code(rule$via)
   # (its words end the rule)
-  paste0(sub("(, via = <[a-z, ]+>)?[)]$", ", via = ", text), own, ")")
+  paste0(sub("(, via = .*)?[)]$", ", via = ", text), own, ")")
 }
 
 # Corrections hold values of the data: where none may be shown, code names them only

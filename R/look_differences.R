@@ -2,7 +2,7 @@
 
 #' @export
 print.ronda_differences <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

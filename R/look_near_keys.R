@@ -79,25 +79,22 @@ rest_groups <- function(pairing, keys, rest, call) {
 
 text_misses <- function(look, texts) {
   found <- list()
-  reasons <- near_reasons()
   # what is no text in its own encoding can't be cleaned
   texts <- lapply(texts, function(text) {
     text[!is_sound_text(text)] <- NA
     text
   })
-  for (rank in seq_along(reasons)) {
-    reason <- reasons[[rank]]
-    if (!is.null(reason$package) &&
-      !requireNamespace(reason$package, quietly = TRUE)) {
-      next
-    }
+  for (rank in seq_along(near_reasons)) {
+    reason <- near_reasons[[rank]]
+    packages <- unlist(lapply(cleaning_steps[reason$words], `[[`, "package"))
+    if (!all(vapply(packages, requireNamespace, NA, quietly = TRUE))) next
     cleaned <- Map(function(text, group) {
       text <- cleaned_by(reason, text)
       text[group == 0L | !nzchar(text)] <- NA
       text
     }, texts, look$group[side_names])
     found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
-      reason$reason, reason$via, rank
+      reason$reason, cleaning_code(reason$words), rank
     )
   }
   with_slips(look, texts, do.call(rbind, found))
@@ -173,7 +170,7 @@ number_misses <- function(look, values, call) {
     sureness = rep(0.9, length(keep))
   )
   rounded <- misses_from(look, likely, "rounding",
-    sprintf("function(x) round(x, %d)", digits[keep]), 8
+    rounding_code(digits[keep]), 8
   )
   # (of the left keys those alone are looked at)
   wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))

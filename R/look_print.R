@@ -2,7 +2,7 @@
 
 #' @export
 print.ronda_pairing <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 
@@ -131,7 +131,7 @@ summary.ronda_pairing <- function(object, ...) {
 
 #' @export
 print.ronda_row_counts <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

@@ -1,68 +1,44 @@
-# The reasons for which two texts that should be equal are not, the surest first,
-# each as the code of a function under which they would be: what is tried is what
-# the analyst is told to write. `changes`: a pattern that every text has which the
-# function changes.
-
-near_reasons <- function() {
-  reason <- function(reason, via, changes, package = NULL) {
-    list(
-      reason = reason, via = via, package = package,
-      clean = eval(parse(text = via), baseenv()), changes = changes
-    )
-  }
-  list(
-    reason("letter case", "tolower", "[^!-@[-~ ]"),
-    reason("white space", one_function(step_without_spaces), "[^!-~]"),
-    reason("letter case and white space",
-      one_function(step_without_spaces, step_lower), "[^!-@[-~]"
-    ),
-    reason("leading zeros", one_function(step_without_zeros), "^[^!-/1-~]"),
-    reason("punctuation", one_function(step_without_signs, step_lower), "[^0-9a-z]"),
-    reason("signs that look alike", one_function(step_look_alike), "[^0-9AC-HJKMNP-RT-Y]"),
-    reason("accents or forms of a character",
-      one_function(step_plain_letters, step_trimmed, step_lower), "[^!-@[-~]", "stringi"
-    )
-  )
+# The reasons for which two texts that should be equal are not, the surest first, each with
+# the words of `via` under which they would be. `changes`: a pattern that every text has which
+# these words change.
+near_reason <- function(reason, words, changes) {
+  list(reason = reason, words = words, changes = changes)
 }
+
+near_reasons <- list(
+  near_reason("letter case", "lower", "[^!-@[-~ ]"),
+  near_reason("white space", "spaces", "[^!-~]"),
+  near_reason("letter case and white space", c("spaces", "lower"), "[^!-@[-~]"),
+  near_reason("leading zeros", "zeros", "^[^!-/1-~]"),
+  near_reason("punctuation", c("signs", "lower"), "[^0-9a-z]"),
+  near_reason("signs that look alike", "look_alike", "[^0-9AC-HJKMNP-RT-Y]"),
+  near_reason("accents or forms of a character", c("accents", "trim", "lower"), "[^!-@[-~]")
+)
 
 # Texts as a reason cleans them; those that it can't change are not asked.
 cleaned_by <- function(reason, text) {
   at <- which(grepl(reason$changes, text, perl = TRUE, useBytes = TRUE))
-  text[at] <- reason$clean(text[at])
+  text[at] <- clean_texts(text[at], reason$words)
   text
 }
 
-# what a function does to x, as code
-step_without_spaces <- "gsub(\"[[:space:]\\u00a0]+\", \"\", %s)"
-step_without_signs <- "gsub(\"[[:punct:][:space:]\\u00a0]+\", \"\", %s)"
-step_without_zeros <- "sub(\"^[[:space:]]*0+(?=.)\", \"\", %s, perl = TRUE)"
-step_look_alike <- "chartr(\"OILSBZ\", \"011582\", toupper(%s))"
-step_plain_letters <- paste0("stringi::stri_trans_general(%s, ",
-  "\"NFKD; [:M:] Remove; Latin-ASCII\")"
-)
-step_trimmed <- "trimws(%s)"
-step_lower <- "tolower(%s)"
-
-one_function <- function(...) {
-  paste("function(x)", Reduce(function(code, step) {
-    sprintf(gsub("%(?!s)", "%%", step, perl = TRUE), code)
-  }, c(...), "x"))
+# The words that do what each of some reasons asks for
+words_of_reasons <- function(reasons) {
+  words <- unlist(lapply(near_reasons, function(reason) {
+    if (reason$reason %in% reasons) reason$words
+  }))
+  # (what takes all blanks away leaves none to the others)
+  if ("signs" %in% words) words <- setdiff(words, "spaces")
+  if (any(c("signs", "spaces") %in% words)) words <- setdiff(words, "trim")
+  in_cleaning_order(words)
 }
 
-# One function that does what each of some reasons asks for
-via_of_reasons <- function(reasons) {
-  has <- function(word) any(grepl(word, reasons))
-  do.call(one_function, as.list(c(
-    if (has("accents")) step_plain_letters,
-    if (has("punctuation")) step_without_signs else if (has("white space")) {
-      step_without_spaces
-    } else if (has("accents")) {
-      step_trimmed
-    },
-    if (has("zeros")) step_without_zeros,
-    if (has("look alike")) step_look_alike,
-    if (has("case|punctuation|accents")) step_lower
-  )))
+# Numbers that differ by rounding: what makes them alike, as a function and as code
+rounding_code <- function(digits) sprintf("function(x) round(x, %d)", digits)
+
+rounding_of_code <- function(code) {
+  digits <- as.integer(gsub("[^0-9]", "", code))
+  function(x) round(x, digits)
 }
 
 # Positions of texts that are equal, and equal in their groups, by the engine

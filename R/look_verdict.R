@@ -142,17 +142,19 @@ via_steps <- function(pairing, misses) {
       return(NULL)
     }
     reasons <- unique(lines$reason)
-    via <- if (length(reasons) == 1L || any(reasons == "rounding")) lines$via[1L] else {
-      via_of_reasons(reasons)
+    rounds <- reasons == "rounding"
+    via <- if (any(rounds)) rounding_of_code(lines$via[lines$reason == "rounding"][1L]) else {
+      words_of_reasons(reasons)
     }
-    clean <- eval(parse(text = via), baseenv())
     rules <- with_rule(pairing$rules, rule$left, function(one) {
-      one$via <- list(left = list(clean), right = list(clean))
+      one$via <- check_via(via, NULL)
       one
     })
     tried_step(pairing, rules,
       sprintf("Cleaned for matching only (%s), `%s`", listed(reasons, "and"), rule$left),
-      pairing_code(pairing, via = structure(list(via), names = rule$left))
+      pairing_code(pairing, via = structure(list(
+        if (any(rounds)) lines$via[lines$reason == "rounding"][1L] else cleaning_code(via)
+      ), names = rule$left))
     )
   })
 }

@@ -163,16 +163,16 @@ combined_via <- function(pairing, table) {
     if (length(unique(lines$reason)) < 2L) {
       return(NULL)
     }
-    via <- via_of_reasons(unique(lines$reason))
-    clean <- eval(parse(text = via), baseenv())
-    if (isTRUE(all(clean(lines$from) == clean(lines$to)))) list(column = rule$left, via = via)
+    words <- words_of_reasons(unique(lines$reason))
+    alike <- clean_texts(lines$from, words) == clean_texts(lines$to, words)
+    if (isTRUE(all(alike))) list(column = rule$left, via = cleaning_code(words))
   })
   compact(found)
 }
 
 #' @export
 print.ronda_near_misses <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

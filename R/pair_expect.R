@@ -80,7 +80,7 @@ stop_failures <- function(pairing, failures, call) {
   if (length(failures) > 1L) {
     text <- sprintf("%d expectations failed.", length(failures))
     details <- vapply(failures, function(x) {
-      paste(c(x$text, x$facts, x$advice), collapse = "\n    ")
+      paste(c(x$text, x$facts, x$advice), collapse = line_break)
     }, "")
   }
   stop_expectation(pairing, text, details,

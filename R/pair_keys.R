@@ -42,6 +42,10 @@ apply_via <- function(x, via, rule, side, call) {
       x <- corrected(x, step, place, call)
       next
     }
+    if (inherits(step, "ronda_words")) {
+      x <- cleaned_column(x, step$words, "via", call)
+      next
+    }
     value <- run_theirs(step(x), "argument", sprintf("`via` failed on %s", place), call)
     if (!is.null(dim(value)) || length(value) != length(x)) {
       stop_ronda("argument",

@@ -10,12 +10,16 @@
 #'
 #' @param left,right `[character(1)]` A column of the left and of the right
 #'   frame.
-#' @param via `[function | data.frame | list(left = , right = )]` Applied once to the
-#'   whole columns, for matching only: the result keeps the original values. A
-#'   function must return a vector as long as its argument; one serves both sides. A
-#'   frame of corrections has columns `from` and `to` (see [corrections()]) and
-#'   serves the left side, if none is named. Several steps go into a list without
-#'   names: `list(fixes, tolower)`.
+#' @param via `[character | function | data.frame | list(left = , right = )]` Applied once
+#'   to the whole columns, for matching only: the result keeps the original values.
+#'   Words say what makes no difference between two texts: `"accents"`, `"signs"`
+#'   (punctuation and blanks), `"spaces"` (all blanks), `"trim"` (blanks at the ends),
+#'   `"zeros"` (leading ones), `"look_alike"` (O and 0, I, L and 1) and `"lower"` (letter
+#'   case). They are done in this order, on texts and factors only; the command line's
+#'   `--clean` takes the same. A function must return a vector as long as its argument. Words
+#'   and functions serve both sides. A frame of corrections has columns `from` and `to`
+#'   (see [corrections()]) and serves the left side, if none is named. Several steps go
+#'   into a list without names: `list(fixes, "lower")`.
 #' @param look `[character(1)]` `"back"`: at or before the left value;
 #'   `"ahead"`: at or after it; `"either"`: whichever is closer, of two at equal
 #'   distance the earlier.
@@ -70,7 +74,7 @@
 #' @examples
 #' # codes typed with stray blanks and in the wrong case
 #' join_frames(sailings, vessels,
-#'   on = same("vessel", "code", via = function(x) toupper(trimws(x))),
+#'   on = same("vessel", "code", via = c("trim", "lower")),
 #'   rows = "anti"
 #' )
 #' # every vessel with every port
@@ -178,7 +182,7 @@ check_rule_column <- function(column, arg, call) {
 
 #' @export
 print.ronda_rule <- function(x, ...) {
-  cat(format(x), sep = "\n")
+  print_lines(format(x))
   invisible(x)
 }
 

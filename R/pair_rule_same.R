@@ -10,10 +10,10 @@ same <- function(left, right = left, via = NULL) {
   new_rule("same", left = left, right = right, via = via)
 }
 
-# `via` as list(left = , right = ) of steps, functions and corrections, where a side has
-# some. Corrections that name no side are the left frame's.
+# `via` as list(left = , right = ) of steps, words, functions and corrections, where a side
+# has some. Corrections that name no side are the left frame's.
 check_via <- function(via, call) {
-  is_step <- function(x) is.function(x) || is.data.frame(x)
+  is_step <- function(x) is.function(x) || is.data.frame(x) || are_cleaning_words(x)
   are_steps <- function(x) {
     is.list(x) && !is.data.frame(x) && length(x) > 0L && is.null(names(x)) &&
       all(vapply(x, is_step, NA))
@@ -24,28 +24,39 @@ check_via <- function(via, call) {
   if (is.null(via)) {
     return(NULL)
   }
-  if (!by_side && !is_step(via) && !are_steps(via)) {
-    stop_argument(
-      paste0(
-        "`via` must be a function, a frame of corrections, or ",
-        "list(left = , right = ) of these, not ", shown(via), "."
-      ),
-      call = call
-    )
-  }
+  if (!by_side && !is_step(via) && !are_steps(via)) stop_no_via(via, call)
   as_steps <- function(x) if (is_step(x)) list(x) else x
   if (!by_side) {
     steps <- as_steps(via)
-    via <- list(left = steps, right = Filter(is.function, steps))
+    via <- list(left = steps, right = Filter(Negate(is.data.frame), steps))
   }
   via <- lapply(via, function(side) {
     lapply(as_steps(side), function(step) {
-      if (is.function(step)) step else {
+      if (is.function(step)) step else if (is.character(step)) {
+        structure(list(words = in_cleaning_order(step)), class = "ronda_words")
+      } else {
         structure(as_corrections(step, "via", call), class = "ronda_corrections")
       }
     })
   })
   Filter(length, via)
+}
+
+stop_no_via <- function(via, call) {
+  unknown <- if (is.character(via)) setdiff(via, names(cleaning_steps))
+  if (length(unknown)) {
+    stop_argument(sprintf("`via` has no word %s.", shown(unknown[1L])),
+      sprintf("Its words: %s.", listed(sprintf("\"%s\"", names(cleaning_steps)), "and")),
+      call = call
+    )
+  }
+  stop_argument(
+    paste0(
+      "`via` must be words such as \"trim\", a function, a frame of corrections, or ",
+      "list(left = , right = ) of these, not ", shown(via), "."
+    ),
+    call = call
+  )
 }
 
 rows_of_equal_key <- function(pairing, view, rule) {
@@ -115,9 +126,17 @@ closest_number <- function(pairing, view, rule, most = 2L) {
   utils::head(unique(words), most)
 }
 
+# `via` in short: <corrections, function>, or the words themselves where these are all
 via_words <- function(via) {
-  fixed <- vapply(unlist(via, recursive = FALSE), inherits, NA, "ronda_corrections")
-  if (all(fixed)) "corrections" else if (any(fixed)) "corrections, function" else "function"
+  steps <- unlist(via, recursive = FALSE, use.names = FALSE)
+  if (all(vapply(steps, inherits, NA, "ronda_words"))) {
+    return(via_code(via))
+  }
+  kinds <- c(
+    corrections = "ronda_corrections", words = "ronda_words", "function" = "function"
+  )
+  has <- vapply(kinds, function(kind) any(vapply(steps, inherits, NA, kind)), NA)
+  sprintf("<%s>", paste(names(kinds)[has], collapse = ", "))
 }
 
 # `via` as it is written
@@ -125,6 +144,9 @@ via_code <- function(via) {
   step_code <- function(step) {
     if (is.function(step)) {
       return(paste(deparse(step), collapse = "\n"))
+    }
+    if (inherits(step, "ronda_words")) {
+      return(cleaning_code(step$words))
     }
     texts <- lapply(unclass(step), function(x) as_code(x))
     sprintf("data.frame(from = %s, to = %s)", texts$from, texts$to)
@@ -149,7 +171,7 @@ register_rule("same",
     } else {
       columns_text(rule)
     }
-    via <- if (length(rule$via)) sprintf(", via = <%s>", via_words(rule$via)) else ""
+    via <- if (length(rule$via)) sprintf(", via = %s", via_words(rule$via)) else ""
     sprintf("same(%s%s)", columns, via)
   },
   holds = rows_of_equal_key, closest = closest_value

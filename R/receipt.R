@@ -97,7 +97,7 @@ format.ronda_receipt <- function(x, ...) {
 
 #' @export
 print.ronda_receipt <- function(x, ...) {
-  cat(format(x), sep = "\n")
+  print_lines(format(x))
   invisible(x)
 }
 

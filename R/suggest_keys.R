@@ -110,13 +110,8 @@ single_candidates <- function(frames, samples, pairs, made) {
   found[vapply(found, function(x) !is.null(x) && x$shared, NA)]
 }
 
-cleaners <- list(
-  trimws = function(x) trimws(readable(as.character(x))),
-  tolower = function(x) tolower(readable(as.character(x))),
-  `function(x) tolower(trimws(x))` = function(x) {
-    tolower(trimws(readable(as.character(x))))
-  }
-)
+# the mildest first
+cleanings_tried <- list("trim", "lower", c("trim", "lower"))
 
 # The mildest cleaning after which more rows meet
 cleaned_candidate <- function(frames, samples, rule, plain, made) {
@@ -125,8 +120,8 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
   if (all(plain$found == 1)) {
     return(NULL)
   }
-  for (name in names(cleaners)) {
-    cleaned <- measure(frames, samples, list(c(rule, list(via_text = name))), made)
+  for (words in cleanings_tried) {
+    cleaned <- measure(frames, samples, list(c(rule, list(words = words))), made)
     if (cleaned$shared &&
       sum(cleaned$found) > sum(best$found) + 1e-9) {
       better <- best <- cleaned
@@ -138,11 +133,11 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
 # A column, cleaned if its rule says so
 rule_column <- function(frames, rule, side, made) {
   x <- .subset2(frames[[side]], rule[[side]])
-  if (is.null(rule$via_text)) {
+  if (is.null(rule$words)) {
     return(x)
   }
-  key <- paste(side, rule$via_text, rule[[side]], sep = "\r")
-  if (is.null(made[[key]])) made[[key]] <- cleaners[[rule$via_text]](x)
+  key <- paste(c(side, rule$words, rule[[side]]), collapse = "\r")
+  if (is.null(made[[key]])) made[[key]] <- clean_texts(readable(as_text(x)), rule$words)
   made[[key]]
 }
 
@@ -264,7 +259,7 @@ double_candidates <- function(frames, samples, found, made) {
 candidate_score <- function(candidate) {
   rules <- candidate$rules
   named <- mean(vapply(rules, function(rule) rule$left == rule$right, NA))
-  cleaned <- any(vapply(rules, function(rule) !is.null(rule$via_text), NA))
+  cleaned <- any(vapply(rules, function(rule) !is.null(rule$words), NA))
   meets <- 0.6 * max(candidate$found) + 0.4 * min(candidate$found)
   round(meets * (0.15 + 0.85 * max(candidate$unique)) + 0.05 * named -
     0.01 * cleaned - 0.02 * (length(rules) - 1), 3)
@@ -291,7 +286,7 @@ candidate_table <- function(found) {
 
 # Rules as they are written after `on =`
 rules_as_code <- function(rules) {
-  cleaned <- vapply(rules, function(rule) !is.null(rule$via_text), NA)
+  cleaned <- vapply(rules, function(rule) !is.null(rule$words), NA)
   if (!any(cleaned)) {
     words <- vapply(rules, function(rule) {
       if (rule$left == rule$right) {
@@ -305,7 +300,7 @@ rules_as_code <- function(rules) {
   }
   words <- vapply(rules, function(rule) {
     sprintf("same(%s%s)", columns_text(rule),
-      if (is.null(rule$via_text)) "" else paste0(", via = ", rule$via_text)
+      if (is.null(rule$words)) "" else paste0(", via = ", cleaning_code(rule$words))
     )
   }, "")
   if (length(words) == 1L) words else {
@@ -315,7 +310,7 @@ rules_as_code <- function(rules) {
 
 #' @export
 print.ronda_key_suggestions <- function(x, ...) {
-  cat(format(x, ...), sep = "\n")
+  print_lines(format(x, ...))
   invisible(x)
 }
 

@@ -64,6 +64,42 @@ readable <- function(text) {
   text
 }
 
+# What moves the cursor, turns the direction of writing or has no width: names, values and
+# labels of strangers may hold it
+hidden_signs <- paste0(
+  "[\u0001-\u001f\u007f-\u009f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff",
+  "\ufff9-\ufffb]"
+)
+
+# Lines as a terminal can be given them: hidden signs are shown. Line breaks, too, unless
+# they are ours (`breaks`); the styles of styled() stay.
+on_terminal <- function(lines, breaks = FALSE) {
+  lines <- readable(lines)
+  at <- which(grepl(hidden_signs, lines, perl = TRUE))
+  lines[at] <- vapply(lines[at], signs_shown, "", breaks, USE.NAMES = FALSE)
+  lines
+}
+
+signs_shown <- function(line, breaks) {
+  ours <- if (has_styles()) own_styles else character()
+  for (k in seq_along(ours)) line <- gsub(ours[k], style_places[k], line, fixed = TRUE)
+  signs <- strsplit(enc2utf8(line), "")[[1L]]
+  hidden <- grepl(hidden_signs, signs, perl = TRUE)
+  if (breaks) hidden <- hidden & signs != "\n"
+  codes <- vapply(signs[hidden], utf8ToInt, 1L)
+  signs[hidden] <- ifelse(codes < 128L, encodeString(signs[hidden]), sprintf("<U+%04X>", codes))
+  line <- paste(signs, collapse = "")
+  for (k in seq_along(ours)) line <- gsub(style_places[k], ours[k], line, fixed = TRUE)
+  line
+}
+
+own_styles <- paste0("\033[", c(1L, 22L, 90L, 39L), "m")
+
+# (in place of them meanwhile: signs that no text has)
+style_places <- intToUtf8(0xF0000L + 1:4, multiple = TRUE)
+
+print_lines <- function(lines) cat(on_terminal(lines), sep = "\n")
+
 is_sound_text <- function(text) {
   is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
 }

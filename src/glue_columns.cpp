@@ -262,8 +262,8 @@ struct Texts {
     return STRING_ELT(y, static_cast<R_xlen_t>(j)) == NA_STRING;
   }
   bool differ(std::size_t i, std::size_t j) const {
-    return !Rf_NonNullStringMatch(STRING_ELT(x, static_cast<R_xlen_t>(i)),
-                                  STRING_ELT(y, static_cast<R_xlen_t>(j)));
+    return !glue::is_same_text(STRING_ELT(x, static_cast<R_xlen_t>(i)),
+                               STRING_ELT(y, static_cast<R_xlen_t>(j)));
   }
   void write(std::size_t k, bool from_right, std::size_t row) const {
     SET_STRING_ELT(out, static_cast<R_xlen_t>(k),

@@ -49,7 +49,7 @@ SEXP column_named(SEXP frame, SEXP record, const char* side) {
   glue::check_list(frame, side);
   SEXP names = Rf_getAttrib(frame, R_NamesSymbol);
   for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
-    if (Rf_NonNullStringMatch(STRING_ELT(names, k), name))
+    if (glue::is_same_text(STRING_ELT(names, k), name))
       return VECTOR_ELT(frame, k);
   return R_NilValue;
 }

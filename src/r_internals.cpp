@@ -35,6 +35,11 @@ bool asked_for() {
 
 }  // namespace
 
+bool is_same_text(SEXP a, SEXP b) {
+  if (a == b || a == NA_STRING || b == NA_STRING) return a == b;
+  return std::strcmp(Rf_translateCharUTF8(a), Rf_translateCharUTF8(b)) == 0;
+}
+
 void* writable_values(SEXP x) {
   switch (TYPEOF(x)) {
     case LGLSXP:

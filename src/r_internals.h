@@ -35,6 +35,9 @@ bool every_attribute(SEXP x, F&& f) {
 #endif
 }
 
+// whether two elements of text vectors are equal, whatever their encodings
+bool is_same_text(SEXP a, SEXP b);
+
 // The values of a vector, to be written. R documents this for all but texts,
 // which it wants to be told of one by one, by one thread. Addresses of its
 // shared strings may be written all the same into a vector that is younger than

@@ -26,7 +26,7 @@ test_that("code in messages becomes options that mean the same", {
     ),
     c("vessels", "ports", "on = cross()"),
     c("sailings", "vessels",
-      "on = same(\"vessel\", \"code\", via = function(x) tolower(trimws(x)))"
+      "on = same(\"vessel\", \"code\", via = c(\"trim\", \"lower\"))"
     )
   )
   for (one in rules) {
@@ -82,8 +82,10 @@ test_that("what keys and near misses advise can be typed", {
     "--corrections", "misses.csv", "--out", "joined.csv"
   )
   expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 56 paired")
-  for (word in names(clean_words)) {
-    expect_identical(words_of_cleaner(one_function(clean_steps()[[word]])), word)
+  words <- names(cleaning_steps)
+  for (k in seq_along(words)) {
+    code <- sprintf("via = %s", cleaning_code(words[seq_len(k)]))
+    expect_identical(option_for_code(code), paste("--clean", paste(words[seq_len(k)], collapse = ",")))
   }
   write_frame(data.frame(id = c("A-1", "\u00e9b", "007", "O1"), n = 1:4), "a.csv")
   write_frame(data.frame(id = c("a1", "EB", "7", "0L"), m = 1:4), "b.csv")

@@ -1,7 +1,7 @@
 test_that("keys are suggested by values, best first, ready to paste", {
   found <- suggest_keys(sailings, vessels)
   expect_identical(found$on[2L], "c(vessel = \"code\")")
-  expect_match(found$on[1L], "tolower(trimws(x))", fixed = TRUE)
+  expect_match(found$on[1L], "c(\"trim\", \"lower\")", fixed = TRUE)
   expect_equal(found$left_found[2L], 54 / 58)
   expect_equal(found$right_unique[2L], 1)
   on <- eval(parse(text = found$on[1L]))
@@ -73,7 +73,7 @@ test_that("what chance gives is no suggestion, and the first line is the one to 
   expect_identical(found$on, "c(trip = \"number\")")
   vessels <- data.frame(code = c("ald", "gre", "cyr", "new"), name = letters[1:4])
   found <- suggest_keys(left, vessels)
-  expect_match(found$on[1L], "tolower(trimws(x))", fixed = TRUE)
+  expect_match(found$on[1L], "c(\"trim\", \"lower\")", fixed = TRUE)
   clean <- transform(left, ship = trimws(ship))
   found <- suggest_keys(clean, transform(vessels, code = toupper(code)))
   expect_identical(found$on[1L], "c(ship = \"code\")")
