@@ -117,6 +117,10 @@ file_kind_ <- function(path) {
     .Call(`_ronda_file_kind_`, path)
 }
 
+free_bytes_ <- function(folder) {
+    .Call(`_ronda_free_bytes_`, folder)
+}
+
 take_after_ <- function(path, other) {
     invisible(.Call(`_ronda_take_after_`, path, other))
 }

@@ -24,6 +24,7 @@ column_arguments <- function(options) {
   collisions <- if (!is.null(options$collisions)) {
     split_pairs(options$collisions)
   }
+  check_collision_words(collisions)
   if (!is.null(names(collisions))) collisions <- as.list(collisions)
   absent <- options[["if-absent"]]
   if (!is.null(absent)) absent <- lapply(as.list(split_pairs(absent)), as_unread)
@@ -63,4 +64,21 @@ read_take <- function(text) {
     take[bare] <- "TRUE"
   }
   take
+}
+
+# (functions are for R; what is left has words)
+check_collision_words <- function(ways) {
+  words <- names(collision_kinds)
+  unknown <- which(!ways %in% words)
+  if (!length(unknown)) {
+    return()
+  }
+  column <- names(ways)[unknown[1L]]
+  stop_usage(
+    sprintf("--collisions has no way %s%s.", shown(ways[[unknown[1L]]]),
+      if (length(column) && nzchar(column)) sprintf(" for `%s`", column) else ""
+    ),
+    sprintf("* Its ways: %s.", listed(words, "and", length(words))),
+    "* By column, and for all others: --collisions status=left,.other=fill"
+  )
 }

@@ -39,15 +39,16 @@ cli_read <- function(file, types, decimal) {
     tell_reading(file)
     return(read_file(file, if (!has_own_types(file)) types, decimal, quote(read_frame()), TRUE))
   }
-  copy <- tempfile(fileext = ".csv")
+  copy <- kept_stream(file("stdin", "rb"), "")
   on.exit(unlink(copy))
-  input <- file("stdin", "rb")
-  writeBin(read_all(input), copy)
-  close(input)
   read_frame(copy, types, decimal)
 }
 
 has_own_types <- function(file) {
+  # (what comes through a pipe is text where its name says nothing else)
+  if (file_kind_(file) == "other") {
+    return(FALSE)
+  }
   dir.exists(file) || !file_format(file, NULL) %in% text_formats
 }
 
@@ -59,16 +60,6 @@ tell_reading <- function(file, frame = parent.frame()) {
   if (size > (if (slow) 5e6 else 4e7)) {
     show_stage(sprintf("Reading %s (%s)", file, byte_words(size)), frame)
   }
-}
-
-read_all <- function(con) {
-  parts <- list()
-  repeat {
-    part <- readBin(con, "raw", 1e6)
-    if (!length(part)) break
-    parts[[length(parts) + 1L]] <- part
-  }
-  do.call(c, c(list(raw()), parts))
 }
 
 cli_write <- function(frame, out) {

@@ -76,12 +76,9 @@ run_command <- function(args, given) {
   }
   command <- commands[[args[1L]]]
   if (is.null(command)) {
-    stop_usage(
-      sprintf("there is no command %s.", shown(args[1L])),
-      paste("*", c(
-        closest_name(args[1L], command_order),
-        "ronda --help lists the commands."
-      ))
+    near <- c(closest_name(args[1L], command_order), "ronda --help lists the commands.")
+    stop_usage(sprintf("there is no command %s.", shown(args[1L])),
+      paste("*", near[nzchar(near)])
     )
   }
   options <- command$options()

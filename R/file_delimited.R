@@ -4,6 +4,7 @@
 # scan(): it takes longer to load readr than to read a small file.
 
 read_delimited <- function(path, delimiter, types, decimal, label, call) {
+  check_first_line(path, delimiter)
   bytes <- file_bytes(path)
   found <- read_delimited_(bytes, delimiter, decimal, as.character(names(types)))
   names <- found$names

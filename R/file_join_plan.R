@@ -194,7 +194,7 @@ check_disk <- function(job, call) {
   rows <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
   needed <- (if (job$way == "right_whole") rows[["right"]] else sum(rows)) +
     job$sides$left$rows * job$result_bytes / 2
-  free <- free_bytes(dirname(job$work))
+  free <- free_bytes_(dirname(job$work))
   if (!is.na(free) && needed > free) {
     stop_ronda("file",
       sprintf("The disk of %s has %s free, and about %s are needed.",

@@ -65,9 +65,15 @@ read_file <- function(path, types, decimal, call, spare = FALSE) {
   check_name(path, "path", call)
   check_types(types, call)
   check_choice(decimal, c(".", ","), "decimal", call)
+  if (!file.exists(path)) stop_no_file(path, call)
+  # (a pipe can be read once, so its bytes are kept in a file meanwhile)
+  if (file_kind_(path) == "other") {
+    copy <- kept_stream(file(path, "rb", raw = TRUE), path)
+    on.exit(unlink(copy))
+    return(read_file(copy, types, decimal, call, spare))
+  }
   # (a folder is one of parquet files)
   format <- if (dir.exists(path)) "parquet" else file_format(path, call)
-  if (!file.exists(path)) stop_file("There is no file %s.", path, call)
   if (length(types) && !format %in% text_formats) {
     stop_argument(sprintf("`types` is for csv, tsv and JSON lines; %s has types of its own.",
       encodeString(shortened(path, 200L), quote = "'")
@@ -90,6 +96,27 @@ read_file <- function(path, types, decimal, call, spare = FALSE) {
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
     }
   )
+}
+
+# (what is no kind of file that can be read is told before what is not there)
+stop_no_file <- function(path, call) {
+  file_format(path, call)
+  stop_file("There is no file %s.", path, call)
+}
+
+# What comes through a connection, in a file of its own: of the kind that its name says,
+# csv where it says none
+kept_stream <- function(con, name) {
+  on.exit(close(con))
+  known <- tolower(tools::file_ext(sub("[.]gz$", "", name, ignore.case = TRUE)))
+  ending <- if (known %in% names(file_formats)) file_ending(name) else ".csv"
+  copy <- tempfile(fileext = ending)
+  out <- file(copy, "wb")
+  tryCatch(
+    while (length(bytes <- readBin(con, raw(), 1e6))) writeBin(bytes, out),
+    finally = close(out)
+  )
+  copy
 }
 
 #' @rdname read_frame

@@ -3,12 +3,19 @@
 # All bytes of a file; of a compressed one, those of what it holds. (R reads 2^31 bytes at
 # once at the most.)
 file_bytes <- function(path, piece = 1e9) {
+  limit <- max_file_bytes_option(free_memory() / 3)
   if (is_gz(path)) {
     parts <- list()
-    for_bytes(path, function(bytes) parts[[length(parts) + 1L]] <<- bytes)
+    taken <- 0
+    for_bytes(path, function(bytes) {
+      taken <<- taken + length(bytes)
+      if (taken > limit) stop_too_large(limit)
+      parts[[length(parts) + 1L]] <<- bytes
+    })
     return(do.call(c, c(list(raw()), parts)))
   }
   size <- file.size(path)
+  if (size > limit) stop_too_large(limit)
   if (size <= piece) {
     return(readBin(path, raw(), size))
   }
@@ -23,6 +30,48 @@ file_bytes <- function(path, piece = 1e9) {
   bytes
 }
 
+# (a file of text is in memory while it is read: one that takes all of it is refused before)
+stop_too_large <- function(limit) {
+  stop(sprintf(paste(
+    "it holds more than %s, a third of the memory that is free;",
+    "options(ronda.max_file_bytes = ) sets another limit, and frame_files() reads in pieces"
+  ), byte_words(limit)))
+}
+
+# bytes that may still be taken; Inf where the system doesn't tell
+free_memory <- function() {
+  lines <- unless_it_fails(readLines("/proc/meminfo"), character())
+  line <- grep("^MemAvailable:", lines, value = TRUE)
+  if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else Inf
+}
+
+most_columns <- 1e5
+
+longest_header <- 1e8
+
+# A first line that no table has, told before the file is read
+check_first_line <- function(path, delimiter) {
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  columns <- 1
+  taken <- 0
+  while (length(bytes <- readBin(con, raw(), 1e6))) {
+    end <- grepRaw("[\r\n]", bytes)
+    if (length(end)) bytes <- bytes[seq_len(end - 1L)]
+    columns <- columns + sum(bytes == charToRaw(delimiter))
+    taken <- taken + length(bytes)
+    if (taken > longest_header) {
+      stop(sprintf("its first line is longer than %s", byte_words(longest_header)))
+    }
+    if (length(end)) break
+  }
+  if (columns > most_columns) {
+    stop(sprintf("its first line has %s columns, and at most %s are read",
+      with_commas(columns), with_commas(most_columns)
+    ))
+  }
+}
+
 # action(bytes) for a file, in pieces
 for_bytes <- function(path, action) {
   # (what is compressed is read as what it holds)
@@ -34,7 +83,9 @@ for_bytes <- function(path, action) {
 # Stops at a byte 0, which no text has
 check_bytes <- function(path) {
   before <- 0
+  limit <- max_file_bytes_option(free_memory() / 3)
   for_bytes(path, function(bytes) {
+    if (before + length(bytes) > limit) stop_too_large(limit)
     if (before == 0 && identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
       stop("it is in UTF-16; save it as UTF-8")
     }

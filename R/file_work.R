@@ -163,21 +163,6 @@ text_of_code <- function(x) {
   deparse(if (is.function(x) && !is.primitive(x)) list(formals(x), body(x)) else x)
 }
 
-# How many bytes are free where a folder will be; NA where that can't be told
-free_bytes <- function(folder) {
-  if (!nzchar(Sys.which("df"))) {
-    return(NA_real_)
-  }
-  lines <- tryCatch(
-    suppressWarnings(system2("df", c("-Pk", shQuote(folder)), stdout = TRUE, stderr = FALSE)),
-    error = function(e) character()
-  )
-  fields <- strsplit(utils::tail(lines, 1L), " +")
-  if (!length(fields) || length(fields[[1L]]) < 4L) NA_real_ else {
-    1024 * suppressWarnings(as.double(fields[[1L]][4L]))
-  }
-}
-
 # "2 GB" or a number of bytes
 as_bytes <- function(size, arg, call) {
   pattern <- "^ *([0-9.]+) *([kMGT]?)B? *$"

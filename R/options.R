@@ -13,6 +13,8 @@ threads_option <- function(usual) getOption("ronda.threads", usual)
 
 max_rows_option <- function() getOption("ronda.max_rows")
 
+max_file_bytes_option <- function(usual) getOption("ronda.max_file_bytes", usual)
+
 # "always", TRUE or FALSE: whether columns may wait until they are looked at
 deferred_option <- function() getOption("ronda.deferred", TRUE)
 

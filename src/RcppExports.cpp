@@ -330,6 +330,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// free_bytes_
+double free_bytes_(std::string folder);
+RcppExport SEXP _ronda_free_bytes_(SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    rcpp_result_gen = Rcpp::wrap(free_bytes_(folder));
+    return rcpp_result_gen;
+END_RCPP
+}
 // take_after_
 void take_after_(std::string path, std::string other);
 RcppExport SEXP _ronda_take_after_(SEXP pathSEXP, SEXP otherSEXP) {
@@ -973,6 +983,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
     {"_ronda_file_kind_", (DL_FUNC) &_ronda_file_kind_, 1},
+    {"_ronda_free_bytes_", (DL_FUNC) &_ronda_free_bytes_, 1},
     {"_ronda_take_after_", (DL_FUNC) &_ronda_take_after_, 2},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},

@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <filesystem>
 
 #include "glue.h"
 
@@ -83,6 +84,16 @@ std::string file_kind_(std::string path) {
     if (stat(path.c_str(), &facts) != 0) return "none";
     if ((facts.st_mode & S_IFMT) == S_IFREG) return "file";
     return (facts.st_mode & S_IFMT) == S_IFDIR ? "folder" : "other";
+  });
+}
+
+// How many bytes are free where a folder is; NA where that can't be told
+// [[Rcpp::export(rng = false)]]
+double free_bytes_(std::string folder) {
+  return glue::guarded([&]() -> double {
+    std::error_code wrong;
+    const auto room = std::filesystem::space(folder, wrong);
+    return wrong ? NA_REAL : static_cast<double>(room.available);
   });
 }
 

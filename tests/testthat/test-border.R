@@ -28,7 +28,7 @@ folds <- list(
 )
 
 sound_calls <- list(
-  file_kind_ = list(path = "."),
+  file_kind_ = list(path = "."), free_bytes_ = list(folder = "not there"),
   not_plain_data_ = list(x = list(a = 1, b = list("c", NULL)), known = "d"),
   left_rows_ = list(c(1L, 0L, 2L), TRUE), filter_single_ = list(single, comparisons, NULL, NULL),
   merge_values_ = list(c(1, NA, 3), c(9, 8), c(1L, 2L, 0L), c(2L, 0L, 1L), "update"),

@@ -445,10 +445,7 @@ test_that("a disk that is full leaves nothing under the final name", {
   local_pieces()
   future::plan("sequential")
   out <- tempfile()
-  folder <- withr::local_tempdir()
-  writeLines(c("#!/bin/sh", "echo head", "echo /dev/x 9 8 1 99% /"), file.path(folder, "df"))
-  Sys.chmod(file.path(folder, "df"), "755")
-  withr::local_path(folder)
+  local_function("free_bytes_", function(folder) 1020)
   expect_error(join_case(keyed_case(), out = out), "has 1.02 kB free, and about .* are needed",
     class = "ronda_error_file"
   )
