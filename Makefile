@@ -7,7 +7,7 @@
 # make sanitize   tests under sanitizers, valgrind and gctorture
 # make check   R CMD check --as-cran of the tarball
 # make coverage   which lines the tests reach (needs covr)
-# make fuzz   any bytes into the core: SECONDS=1800, needs clang
+# make fuzz   any bytes into the core, as keys and as files: SECONDS=1800, needs clang
 # make site   the web site, into site/, and its links checked
 # make screenshots   the pictures in docs/screenshots, made anew
 # The first two install what is missing (make demo only what the demo needs); nothing else
@@ -53,7 +53,8 @@ coverage: setup $(LIBRARY)/ronda.installed
 
 SECONDS ?= 1800
 fuzz:
-	@tools/fuzz.sh $(SECONDS)
+	@tools/fuzz.sh $(SECONDS) core
+	@tools/fuzz.sh $(SECONDS) files
 
 # packages that tests, documents and tools need, those that the demo needs, and ronda itself
 # in a library of this checkout

@@ -126,6 +126,13 @@ run_theirs <- function(expr, class, text, call, ...) {
   })
 }
 
+# What `expr` gives, or `otherwise` where it fails. (Nothing may leave by a warning while R
+# opens a file: R keeps a connection without a handle then, and who lists connections
+# afterwards, as future does, ends the session.)
+unless_it_fails <- function(expr, otherwise) {
+  tryCatch(suppressWarnings(expr), error = function(e) otherwise)
+}
+
 one_line <- function(text) gsub("[[:space:]]*\n[[:space:]]*", " ", trimws(text))
 
 warn_ronda <- function(class, text, ..., call = NULL, data = list()) {

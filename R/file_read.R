@@ -30,7 +30,14 @@
 #'
 #' `write_frame()` writes under a temporary name and renames at the end, so a
 #' file is there whole or not at all. Text that begins with `=`, `+`, `-` or `@`
-#' is written as it is; a spreadsheet may take it for a formula.
+#' is written as it is; a spreadsheet may take it for a formula. A link stays a link, mode
+#' and owner stay as they were; a device or a pipe is written to, and read.
+#'
+#' Rds is R's own serialization, for files of people you trust; parquet and csv hold values
+#' only. What an rds file holds beside plain data (functions, promises, environments, code)
+#' is refused before it could run. Text that would take more than a third of the free
+#' memory is refused, too: `options(ronda.max_file_bytes = )` sets another limit, and
+#' [frame_files()] reads in pieces.
 #'
 #' @param path `[character(1)]` The file; for reading, or a folder of parquet files.
 #' @param types `[character]` For csv, tsv and JSON lines: types by column name, each

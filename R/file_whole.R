@@ -67,13 +67,6 @@ pour <- function(from, to) {
   )
 }
 
-# What `expr` gives, or `otherwise` where it fails. (Nothing may leave by a warning while R
-# opens a file: R keeps a connection without a handle then, and who lists connections
-# afterwards, as future does, ends the session.)
-unless_it_fails <- function(expr, otherwise) {
-  tryCatch(suppressWarnings(expr), error = function(e) otherwise)
-}
-
 # A full disk is not always told by those who write: each file is looked at
 # afterwards, whether it ends as it must.
 check_end <- function(path, bytes) {

@@ -118,8 +118,7 @@ marked_text <- function(text) {
 }
 
 as_entities <- function(text) {
-  signs <- c("&", "\\", "`", "*", "_", "<", ">", "$", "[", "]", "|", "#", "~", "^", "@", "!", "{", "}")
-  for (sign in signs) {
+  for (sign in strsplit("&\\`*_<>$[]|#~^@!{}", "")[[1L]]) {
     place <- if (sign == "&") "&amp;" else sprintf("%s%d;", entity_begins, utf8ToInt(sign))
     text <- gsub(sign, place, text, fixed = TRUE)
   }

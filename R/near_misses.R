@@ -27,8 +27,8 @@
 #'   partner), `reason`, `sureness` (0 to 1), `taken` (whether the partner has a
 #'   partner already), `column` (the left column that differs), `group` (what the
 #'   other key columns hold), `left_row` and `right_row` (the first row of each
-#'   key), `left_rows` and `right_rows` (how many rows have it) and `via` (a
-#'   function to match by, as text; missing where none would help). An unmatched key
+#'   key), `left_rows` and `right_rows` (how many rows have it) and `via` (what
+#'   to give [same()] as `via`, as code; missing where none would help). An unmatched key
 #'   stands in one line, or in several where none stands out: then keep one.
 #'   `corrections()`: its columns `from` and `to`, each value once, ready for `via`
 #'   of [same()].

@@ -80,16 +80,18 @@ key_texts <- function(x) {
   )
 }
 
+# Each number as a text that reads back to it, so that two values never share one
 number_texts <- function(x) {
   texts <- rep(NA_character_, length(x))
-  whole <- !is.na(x) & abs(x) < 1e15 & x == trunc(x)
+  whole <- !is.na(x) & abs(x) <= 2^53 & x == trunc(x)
   # (most whole numbers are integers, whose digits are known soonest)
   small <- whole & abs(x) <= .Machine$integer.max
   texts[small] <- as.character(as.integer(x[small]))
   large <- whole & !small
   texts[large] <- sprintf("%.0f", x[large])
-  other <- !whole & !is.na(x)
-  texts[other] <- sprintf("%.15g", x[other])
+  texts[is.infinite(x)] <- as.character(x[is.infinite(x)])
+  other <- !whole & is.finite(x)
+  texts[other] <- shortest_texts_(x[other])
   texts
 }
 

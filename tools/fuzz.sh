@@ -1,8 +1,11 @@
 #!/usr/bin/env bash
-# Builds the fuzz target over the core and runs it: tools/fuzz.sh [seconds]
+# Builds a fuzz target over the core and runs it: tools/fuzz.sh [seconds] [core | files]
 set -euo pipefail
 cd "$(dirname "$0")/.."
 seconds="${1:-1800}"
+target="fuzz_${2:-core}"
+seeds="fuzz/seeds"
+[ "$target" = fuzz_core ] || seeds="fuzz/seeds-${2}"
 # clang and its own run-time libraries, which it only recommends
 libraries="$(clang++ -print-runtime-dir 2>/dev/null || true)"
 ls "$libraries"/libclang_rt.fuzzer* >/dev/null 2>&1 || {
@@ -17,18 +20,19 @@ ls "$libraries"/libclang_rt.fuzzer* >/dev/null 2>&1 || {
 build="$(mktemp -d)"
 trap 'rm -rf "$build"' EXIT
 clang++ -std=c++17 -O1 -g -fsanitize=fuzzer,address,undefined \
-  -fno-sanitize-recover=undefined -Isrc fuzz/fuzz_core.cpp src/core/*.cpp \
-  -o "$build/fuzz_core"
+  -fno-sanitize-recover=undefined -Isrc "fuzz/$target.cpp" src/core/*.cpp \
+  -o "$build/$target"
 mkdir -p "$build/corpus"
-cp fuzz/seeds/* "$build/corpus/" 2>/dev/null || true
-"$build/fuzz_core" -max_total_time="$seconds" -max_len=2048 \
+cp "$seeds"/* "$build/corpus/" 2>/dev/null || true
+"$build/$target" -max_total_time="$seconds" -max_len=2048 \
   -print_final_stats=1 "$build/corpus"
 # the seeds that are kept: the smallest set that reaches the same code
 if [ "${KEEP_SEEDS:-no}" = yes ]; then
   mkdir -p "$build/small"
-  "$build/fuzz_core" -merge=1 "$build/small" "$build/corpus" >/dev/null 2>&1
-  rm -f fuzz/seeds/*
+  "$build/$target" -merge=1 "$build/small" "$build/corpus" >/dev/null 2>&1
+  mkdir -p "$seeds"
+  rm -f "$seeds"/*
   ls -S "$build/small" | tail -60 | while read -r seed; do
-    cp "$build/small/$seed" fuzz/seeds/
+    cp "$build/small/$seed" "$seeds/"
   done
 fi

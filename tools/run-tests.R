@@ -143,7 +143,7 @@ remembered_seconds <- function() {
 }
 
 remember_seconds <- function(results) {
-  if (!dir.exists(dirname(memory))) {
+  if (file.access(dirname(memory), 2L) != 0L) {
     return()
   }
   seconds <- remembered_seconds()

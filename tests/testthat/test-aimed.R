@@ -430,9 +430,10 @@ test_that("files are written without a word, numbers to their last digit", {
 
 test_that("what comes on stdin is read to its end, and a reader that left is noticed", {
   bytes <- as.raw(rep_len(1:200, 2500000))
-  con <- rawConnection(bytes)
-  on.exit(close(con))
-  expect_identical(read_all(con), bytes)
+  copy <- kept_stream(rawConnection(bytes), "odd.name")
+  expect_identical(readBin(copy, raw(), 3e6), bytes)
+  expect_identical(tools::file_ext(copy), "csv")
+  unlink(copy)
   skip_if(interactive() || sink.number() > 0L)
   gone <- function(problem) {
     local_function("write_stdout_", function(text) problem)

@@ -230,6 +230,28 @@ test_that("documents show hostile names as text", {
   }
 })
 
+test_that("reports and figures show hostile names as text", {
+  skip_if_not_installed("htmltools")
+  skip_if_not_installed("ggplot2")
+  report_of <- function(name, side) {
+    left <- stats::setNames(data.frame(c("a", name, "c"), 1:3), c(name, "v"))
+    right <- stats::setNames(data.frame(c("A", "b", name), 3:5), c(name, "v"))
+    pairing <- pair_rows(left, right, on = name, sides = c(side, "other"))
+    file <- withr::local_tempfile(fileext = ".html")
+    write_report(pairing, file)
+    expect_identical(pairing$sides, c(side, "other"))
+    paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
+  }
+  # tags by name, and whatever could run in one
+  tags <- function(page) sort(unlist(regmatches(page, gregexpr("<[a-zA-Z/!]+", page))))
+  plain <- report_of("plain", "side")
+  for (odd in c("<script>alert(1)</script>", "\"><img src=x onerror=alert(2)>", "'\"&lt;b&gt;")) {
+    page <- report_of(odd, odd)
+    expect_setequal(tags(page), tags(plain))
+    expect_false(grepl("<script>alert|<img src=x", page))
+  }
+})
+
 test_that("SECURITY.md says what is run, started, read and removed", {
   file <- test_path("..", "..", "SECURITY.md")
   skip_if_not(file.exists(file), "the sources aren't here")

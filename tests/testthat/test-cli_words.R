@@ -85,7 +85,8 @@ test_that("what keys and near misses advise can be typed", {
   words <- names(cleaning_steps)
   for (k in seq_along(words)) {
     code <- sprintf("via = %s", cleaning_code(words[seq_len(k)]))
-    expect_identical(option_for_code(code), paste("--clean", paste(words[seq_len(k)], collapse = ",")))
+    option <- paste("--clean", paste(words[seq_len(k)], collapse = ","))
+    expect_identical(option_for_code(code), option)
   }
   write_frame(data.frame(id = c("A-1", "\u00e9b", "007", "O1"), n = 1:4), "a.csv")
   write_frame(data.frame(id = c("a1", "EB", "7", "0L"), m = 1:4), "b.csv")
