@@ -92,6 +92,8 @@ quoted_columns <- function(code, columns) {
 is_memory_error <- function(e) {
   text <- "cannot allocate vector of size %0.1f Gb"
   begins <- sub("%.*", "", c(text, gettext(text, domain = "R")))
+  # (the last: refused where R's values become those of C++)
+  begins <- c(begins, "std::bad_alloc")
   !inherits(e, "ronda_error") && any(startsWith(conditionMessage(e), begins))
 }
 
@@ -101,8 +103,10 @@ stop_no_memory <- function() {
   called <- Find(function(call) {
     is.symbol(call[[1L]]) && as.character(call[[1L]]) %in% verbs
   }, sys.calls())
-  stop_ronda("too_many_rows", "There is not enough memory for this join.",
-    paste(
+  of_file <- !is.null(called) && as.character(called[[1L]]) %in% c("read_frame", "write_frame")
+  stop_ronda("too_many_rows",
+    sprintf("There is not enough memory for this %s.", if (of_file) "file" else "join"),
+    if (of_file) "Let go of what is not needed with rm() and gc()." else paste(
       "Let go of what is not needed with rm() and gc(), keep fewer columns with",
       "`take`, or join a part of the rows at a time."
     ),

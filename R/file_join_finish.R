@@ -111,6 +111,8 @@ joined_files <- function(job, settings, latest, found) {
   if (file.exists(settings$out) || !file.rename(result, settings$out)) {
     stop_file("%s can't be written: renaming failed.", settings$out, job$call)
   }
+  # (the work was for its owner alone)
+  Sys.chmod(settings$out, "0777")
   remove_work(job)
   warn_of_parts(found)
   structure(

@@ -64,7 +64,7 @@
 #' identical(read_frame(copy), vessels)
 #' @export
 read_frame <- function(path, types = NULL, decimal = ".") {
-  read_file(path, types, decimal, quote(read_frame()))
+  with_memory_told(read_file(path, types, decimal, quote(read_frame())))
 }
 
 # `spare`: types of columns that the file doesn't have are passed over
@@ -132,7 +132,7 @@ write_frame <- function(x, path) {
   call <- quote(write_frame())
   check_frame(x, "x", call)
   check_name(path, "path", call)
-  write_frames(structure(list(x), names = path), call)
+  with_memory_told(write_frames(structure(list(x), names = path), call))
   invisible(path)
 }
 

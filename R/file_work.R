@@ -57,7 +57,7 @@ open_work <- function(work, facts, resume, call) {
   if (dir.exists(work)) {
     check_own_folder(work, call)
     before <- unless_it_fails(read_facts(facts_file), NULL)
-    if (is.null(before) && length(setdiff(list.files(work), lock_files))) {
+    if (is.null(before) && length(setdiff(list.files(work), c(lock_files, work_folders)))) {
       stop_file("%s is no work folder of ronda: remove it, or choose another `out`.", work,
         call
       )
@@ -82,8 +82,10 @@ open_work <- function(work, facts, resume, call) {
   list(token = token, taken_up = FALSE, changed = changed, aside = aside)
 }
 
+work_folders <- c("done", "rows", "result")
+
 make_work_folders <- function(work, call) {
-  for (folder in c(work, file.path(work, c("done", "rows", "result")))) {
+  for (folder in c(work, file.path(work, work_folders))) {
     if (!dir.create(folder, showWarnings = FALSE, mode = "0700") && !dir.exists(folder)) {
       stop_file("The folder %s can't be made.", folder, call)
     }

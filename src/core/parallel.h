@@ -65,7 +65,7 @@ class Crew {
   template <class Work>
   void run(Work&& work) {
     std::vector<std::thread> others;
-    others.reserve(threads_);
+    if (threads_ > 1) others.reserve(threads_ - 1);
     // (where the system refuses a thread, those that there are do the work)
     try {
       while (others.size() + 1 < threads_)

@@ -121,6 +121,8 @@ test_that("files of others stay as they are: links, modes, pipes, what lies besi
   future::plan("sequential")
   join_files(sailings, vessels, on = c(vessel = "code"), out = "joined")
   expect_true(file.exists(file.path("joined.work.before", "notes")))
+  dir.create("plain")
+  expect_identical(file.mode("joined"), file.mode("plain"))
 })
 
 test_that("a file larger than memory has room for is refused before it is there", {

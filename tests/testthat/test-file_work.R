@@ -74,6 +74,9 @@ test_that("a work folder is taken up only where everything is as it was", {
   tools::pskill(process, 9L)
   Sys.sleep(0.2)
   expect_true(open_work(work, other, TRUE, NULL)$taken_up)
+  # one that was left before anything was known of it is begun anew
+  unlink(file.path(work, c("facts", "lock")))
+  expect_false(open_work(work, other, TRUE, NULL)$taken_up)
   # a folder that somebody else made is not removed
   unlink(work, recursive = TRUE)
   dir.create(work)
