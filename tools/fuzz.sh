@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
 # Builds a fuzz target over the core and runs it: tools/fuzz.sh [seconds] [core | files]
+# (ARTIFACTS names a folder that keeps inputs with a finding)
 set -euo pipefail
 cd "$(dirname "$0")/.."
 seconds="${1:-1800}"
@@ -25,7 +26,7 @@ clang++ -std=c++17 -O1 -g -fsanitize=fuzzer,address,undefined \
 mkdir -p "$build/corpus"
 cp "$seeds"/* "$build/corpus/" 2>/dev/null || true
 "$build/$target" -max_total_time="$seconds" -max_len=2048 \
-  -print_final_stats=1 "$build/corpus"
+  -artifact_prefix="${ARTIFACTS:-$build}/" -print_final_stats=1 "$build/corpus"
 # the seeds that are kept: the smallest set that reaches the same code
 if [ "${KEEP_SEEDS:-no}" = yes ]; then
   mkdir -p "$build/small"
