@@ -39,3 +39,12 @@ test_that("corrections of long numbers pair the rows that they name", {
   ))
   expect_identical(nrow(as.data.frame(alike)), 0L)
 })
+
+test_that("texts without letters are equal, and are not told as changed", {
+  left <- data.frame(k = 1:3, s = c("", "a", NA))
+  right <- data.frame(k = 1:3, s = c("", "b", ""))
+  updated <- join_frames(left, right, on = "k", collisions = "update")
+  expect_identical(updated$s, c("", "b", ""))
+  expect_identical(last_receipt()$cells_changed, c(s = 2))
+  expect_identical(join_frames(left[1, ], right[1, ], on = "k", collisions = "agree")$s, "")
+})
