@@ -114,15 +114,10 @@ stop_no_file <- function(path, call) {
 # What comes through a connection, in a file of its own: of the kind that its name says,
 # csv where it says none
 kept_stream <- function(con, name) {
-  on.exit(close(con))
   known <- tolower(tools::file_ext(sub("[.]gz$", "", name, ignore.case = TRUE)))
   ending <- if (known %in% names(file_formats)) file_ending(name) else ".csv"
   copy <- tempfile(fileext = ending)
-  out <- file(copy, "wb")
-  tryCatch(
-    while (length(bytes <- readBin(con, raw(), 1e6))) writeBin(bytes, out),
-    finally = close(out)
-  )
+  copy_bytes(con, file(copy, "wb"))
   copy
 }
 

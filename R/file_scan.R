@@ -3,7 +3,7 @@
 # All bytes of a file; of a compressed one, those of what it holds. (R reads 2^31 bytes at
 # once at the most.)
 file_bytes <- function(path, piece = 1e9) {
-  limit <- max_file_bytes_option(free_memory() / 3)
+  limit <- most_file_bytes()
   if (is_gz(path)) {
     parts <- list()
     taken <- 0
@@ -31,6 +31,8 @@ file_bytes <- function(path, piece = 1e9) {
 }
 
 # (a file of text is in memory while it is read: one that takes all of it is refused before)
+most_file_bytes <- function() max_file_bytes_option(free_memory() / 3)
+
 stop_too_large <- function(limit) {
   stop(sprintf(paste(
     "it holds more than %s, a third of the memory that is free;",
@@ -83,7 +85,7 @@ for_bytes <- function(path, action) {
 # Stops at a byte 0, which no text has
 check_bytes <- function(path) {
   before <- 0
-  limit <- max_file_bytes_option(free_memory() / 3)
+  limit <- most_file_bytes()
   for_bytes(path, function(bytes) {
     if (before + length(bytes) > limit) stop_too_large(limit)
     if (before == 0 && identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {

@@ -54,17 +54,19 @@ own_file <- function(folder, path, call) {
   stop_file("%s can't be written: no file can be made in its folder.", path, call)
 }
 
-# the bytes of a file into a device or a pipe
+# the bytes of a file into a device or a pipe, as they are; whether it went well
 pour <- function(from, to) {
-  unless_it_fails(
-    {
-      con <- file(to, "wb", raw = TRUE)
-      on.exit(close(con))
-      for_bytes(from, function(bytes) writeBin(bytes, con))
-      TRUE
-    },
-    FALSE
-  )
+  unless_it_fails({
+    copy_bytes(file(from, "rb", raw = TRUE), file(to, "wb", raw = TRUE))
+    TRUE
+  }, FALSE)
+}
+
+# all that comes from one connection to another; closes both
+copy_bytes <- function(from, to) {
+  on.exit(close(from))
+  on.exit(close(to), add = TRUE)
+  while (length(bytes <- readBin(from, raw(), 1e6))) writeBin(bytes, to)
 }
 
 # A full disk is not always told by those who write: each file is looked at

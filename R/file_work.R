@@ -53,6 +53,7 @@ written_files <- function(written, work) {
 # has begun is set aside until this one is known to be right.
 open_work <- function(work, facts, resume, call) {
   facts_file <- work_file(work, "facts")
+  now <- digests_of(facts)
   changed <- aside <- NULL
   if (dir.exists(work)) {
     check_own_folder(work, call)
@@ -63,7 +64,6 @@ open_work <- function(work, facts, resume, call) {
       )
     }
     token <- take_lock(work, call)
-    now <- digests_of(facts)
     if (resume && identical(before, now)) {
       make_work_folders(work, call)
       return(list(token = token, taken_up = TRUE))
@@ -78,7 +78,7 @@ open_work <- function(work, facts, resume, call) {
   }
   make_work_folders(work, call)
   token <- take_lock(work, call)
-  write_facts(facts, facts_file)
+  write_facts(now, facts_file)
   list(token = token, taken_up = FALSE, changed = changed, aside = aside)
 }
 
@@ -109,8 +109,7 @@ digests_of <- function(facts) {
   vapply(facts, function(fact) digest_of(serialize(fact, NULL, xdr = FALSE)), "")
 }
 
-write_facts <- function(facts, file) {
-  digests <- digests_of(facts)
+write_facts <- function(digests, file) {
   writeLines(paste(names(digests), digests), file)
   Sys.chmod(file, "0600")
 }

@@ -142,19 +142,16 @@ via_steps <- function(pairing, misses) {
       return(NULL)
     }
     reasons <- unique(lines$reason)
-    rounds <- reasons == "rounding"
-    via <- if (any(rounds)) rounding_of_code(lines$via[lines$reason == "rounding"][1L]) else {
-      words_of_reasons(reasons)
-    }
+    words <- words_of_reasons(reasons)
+    code <- c(lines$via[lines$reason == "rounding"], cleaning_code(words))[1L]
+    via <- if ("rounding" %in% reasons) rounding_of_code(code) else words
     rules <- with_rule(pairing$rules, rule$left, function(one) {
       one$via <- check_via(via, NULL)
       one
     })
     tried_step(pairing, rules,
       sprintf("Cleaned for matching only (%s), `%s`", listed(reasons, "and"), rule$left),
-      pairing_code(pairing, via = structure(list(
-        if (any(rounds)) lines$via[lines$reason == "rounding"][1L] else cleaning_code(via)
-      ), names = rule$left))
+      pairing_code(pairing, via = structure(list(code), names = rule$left))
     )
   })
 }

@@ -196,3 +196,10 @@ differing_cases <- function(seeds, ordered, ways) {
     differ = setNames(found, seeds)[!refused & lengths(found) > 0L]
   )
 }
+
+# for results whose rows come in an order of their own
+sorted_rows <- function(frame) {
+  frame <- frame[do.call(order, unname(as.list(frame))), ]
+  row.names(frame) <- NULL
+  frame
+}

@@ -112,6 +112,13 @@ test_that("files of others stay as they are: links, modes, pipes, what lies besi
   write_frame(ports, "pipe.csv")
   for (wait in 1:50) if (file.size("got.csv") == 0) Sys.sleep(0.1)
   expect_identical(read_frame("got.csv"), read_frame("none.csv"))
+  # (what is compressed stays so)
+  system2("mkfifo", "pipe.csv.gz")
+  system("cat pipe.csv.gz > packed.csv.gz &")
+  write_frame(ports, "pipe.csv.gz")
+  for (wait in 1:50) if (file.size("packed.csv.gz") == 0) Sys.sleep(0.1)
+  expect_identical(readBin("packed.csv.gz", raw(), 2L), as.raw(c(0x1f, 0x8b)))
+  expect_identical(read_frame("packed.csv.gz"), read_frame("none.csv"))
   system("cat target.csv > pipe.csv &")
   expect_identical(read_frame("pipe.csv"), read_frame("target.csv"))
   # a folder that somebody else set aside is not ours to remove

@@ -20,12 +20,6 @@ join_case <- function(case, ..., out = tempfile()) {
   join_files(case$left, case$right, on = "k", expect = "rows-multiply", out = out, ...)
 }
 
-sorted_rows <- function(frame) {
-  frame <- frame[do.call(order, unname(as.list(frame))), ]
-  row.names(frame) <- NULL
-  frame
-}
-
 test_that("bytes are the same whatever the plan and the workers", {
   skip_without_files()
   skip_on_os("windows")

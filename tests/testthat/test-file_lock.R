@@ -13,12 +13,6 @@ join_lock_case <- function(case, ..., out = tempfile()) {
   join_files(case$left, case$right, on = "k", out = out, ...)
 }
 
-sorted_frame <- function(frame) {
-  frame <- frame[do.call(order, unname(as.list(frame))), ]
-  row.names(frame) <- NULL
-  frame
-}
-
 test_that("rows that write no pairs are whole however many pairs there are", {
   skip_without_files()
   withr::local_options(ronda.piece_rows = 25, ronda.receipt = FALSE)
@@ -183,7 +177,7 @@ test_that("what a mark promises is made again where it is gone", {
     lost[[name]]()
     unlink(stopping)
     joined <- join()
-    expect_equal(sorted_frame(read_frame(out)), sorted_frame(expected), info = name)
+    expect_equal(sorted_rows(read_frame(out)), sorted_rows(expected), info = name)
     expect_identical(joined$receipt$result_rows, nrow(expected) + 0)
     expect_false(dir.exists(work))
     unlink(out, recursive = TRUE)
