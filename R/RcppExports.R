@@ -9,6 +9,26 @@ now_ <- function() {
     .Call(`_ronda_now_`)
 }
 
+see_rows_ <- function(bytes, delimiter, line_end, blank_is_row, is_end, most) {
+    .Call(`_ronda_see_rows_`, bytes, delimiter, line_end, blank_is_row, is_end, most)
+}
+
+values_of_texts_ <- function(text, decimal) {
+    .Call(`_ronda_values_of_texts_`, text, decimal)
+}
+
+settle_type_ <- function(seen) {
+    .Call(`_ronda_settle_type_`, seen)
+}
+
+numbers_ <- function(text, decimal) {
+    .Call(`_ronda_numbers_`, text, decimal)
+}
+
+times_ <- function(text) {
+    .Call(`_ronda_times_`, text)
+}
+
 gather_ <- function(x, rows) {
     .Call(`_ronda_gather_`, x, rows)
 }
@@ -67,42 +87,6 @@ deferred_ <- function(x, rows) {
 
 count_deferred_ <- function(frame) {
     .Call(`_ronda_count_deferred_`, frame)
-}
-
-settle_type_ <- function(seen, name_quoted) {
-    .Call(`_ronda_settle_type_`, seen, name_quoted)
-}
-
-whole_rows_ <- function(bytes, delimiter, line_end) {
-    .Call(`_ronda_whole_rows_`, bytes, delimiter, line_end)
-}
-
-read_delimited_ <- function(bytes, delimiter, decimal, as_text) {
-    .Call(`_ronda_read_delimited_`, bytes, delimiter, decimal, as_text)
-}
-
-line_of_row_ <- function(bytes, delimiter, row) {
-    .Call(`_ronda_line_of_row_`, bytes, delimiter, row)
-}
-
-cells_of_columns_ <- function(bytes, delimiter, columns) {
-    .Call(`_ronda_cells_of_columns_`, bytes, delimiter, columns)
-}
-
-is_plainly_quoted_ <- function(bytes, delimiter) {
-    .Call(`_ronda_is_plainly_quoted_`, bytes, delimiter)
-}
-
-numbers_ <- function(text, decimal) {
-    .Call(`_ronda_numbers_`, text, decimal)
-}
-
-times_ <- function(text) {
-    .Call(`_ronda_times_`, text)
-}
-
-quoted_texts_ <- function(text, delimiter) {
-    .Call(`_ronda_quoted_texts_`, text, delimiter)
 }
 
 write_stdout_ <- function(text) {

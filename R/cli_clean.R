@@ -54,7 +54,7 @@ read_corrections <- function(file) {
     return(NULL)
   }
   if (!nzchar(file)) stop_usage("--corrections must name a file.")
-  fixes <- read_frame(file)
+  fixes <- cli_read(file, c(from = "text", to = "text"), ".")
   lacking <- setdiff(c("from", "to"), names(fixes))
   if (length(lacking)) {
     stop_usage(sprintf("%s has no column `%s`, which --corrections needs beside `%s`.", file,

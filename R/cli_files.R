@@ -37,7 +37,9 @@ check_types_used <- function(types, columns) {
 cli_read <- function(file, types, decimal) {
   if (file != "-") {
     tell_reading(file)
-    return(read_file(file, if (!has_own_types(file)) types, decimal, quote(read_frame()), TRUE))
+    return(read_file(file, list(
+      types = if (!has_own_types(file)) types, decimal = decimal, missing = "NA"
+    ), quote(read_frame()), TRUE))
   }
   copy <- kept_stream(file("stdin", "rb"), "")
   on.exit(unlink(copy))

@@ -26,21 +26,35 @@ written_column <- function(x) {
 }
 
 # A frame as the cells of a text file: numbers of as few digits as give them back, texts
-# in quotes where they need them (so do those that would be read as something else)
+# in quotes where they need them
 as_cells <- function(frame, delimiter) {
   for (k in seq_along(frame)) {
     x <- .subset2(frame, k)
     written <- written_column(x)
     frame[[k]] <- if (is.character(x) || is.factor(x)) {
-      quoted_texts_(written, delimiter)
+      quoted_texts(written, delimiter)
     } else if (is.double(written) && !is.object(written)) {
       number_cells(written)
     } else {
       written
     }
   }
-  names(frame) <- header_cells(names(frame), delimiter)
+  # (a blank line would be no row)
+  if (length(frame) == 1L) frame[[1L]][is.na(frame[[1L]])] <- "NA"
+  names(frame) <- quoted_texts(names(frame), delimiter, is_name = TRUE)
   frame
+}
+
+# Texts in quotes where they hold a delimiter, a quote or a line break, or would be taken
+# for a missing value (by readers that ask quotes; read_frame() doesn't)
+quoted_texts <- function(texts, delimiter, is_name = FALSE) {
+  texts <- enc2utf8(texts)
+  needed <- grepl(sprintf("[%s\"\r\n]", delimiter), texts, useBytes = TRUE)
+  if (!is_name) needed <- needed | texts %in% c("", "NA")
+  quoted <- gsub("\"", "\"\"", texts[needed], fixed = TRUE, useBytes = TRUE)
+  texts[needed] <- paste0("\"", quoted, "\"")
+  Encoding(texts) <- "UTF-8"
+  texts
 }
 
 number_cells <- function(x) {
@@ -48,10 +62,4 @@ number_cells <- function(x) {
   odd <- which(is.infinite(x) | is.nan(x))
   text[odd] <- as.character(x[odd])
   text
-}
-
-# names of columns, in quotes only where they need them
-header_cells <- function(names, delimiter) {
-  quoted <- quoted_texts_(c(names, "text"), delimiter)[seq_along(names)]
-  ifelse(names %in% "NA", names, quoted)
 }

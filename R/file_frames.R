@@ -151,7 +151,7 @@ parquet_words <- function(type, logical) {
 
 text_facts <- function(found, call) {
   heads <- lapply(found$files$path, function(path) {
-    tryCatch(delimited_head(path, found$kind), error = function(e) {
+    tryCatch(text_head(path, delimiter_of(found$kind)), error = function(e) {
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
     })
   })

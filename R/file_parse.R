@@ -105,6 +105,18 @@ check_typed_names <- function(types, names, label, call) {
   }
 }
 
+# how cells are read: list(types, decimal, missing)
+check_asked <- function(asked, call) {
+  check_types(asked$types, call)
+  check_choice(asked$decimal, c(".", ","), "decimal", call)
+  if (!is.character(asked$missing) || anyNA(asked$missing)) {
+    stop_argument("`missing` must be the texts of cells that mean a missing value.",
+      "Write, for example: missing = c(\"NA\", \"-\")",
+      call = call
+    )
+  }
+}
+
 check_types <- function(types, call) {
   if (is.null(types)) {
     return()

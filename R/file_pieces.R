@@ -3,129 +3,65 @@
 
 delimiter_of <- function(kind) c(csv = ",", tsv = "\t")[[kind]]
 
-# The first row that isn't blank, with what stands before it, and the names in it:
-# list(bytes, names, lines, line_end)
-delimited_head <- function(path, kind) {
-  size <- 65536
-  repeat {
-    start <- first_bytes(path, size)
-    line_end <- if (any(start == as.raw(10L)) || length(start) < size) "\n" else "\r"
-    ends <- which(start == charToRaw(line_end))
-    for (end in ends) {
-      head <- start[seq_len(end)]
-      cut <- whole_rows_(head, delimiter_of(kind), line_end)
-      if (cut[1L] == end && any(!head %in% charToRaw(" \r\n\xef\xbb\xbf"))) {
-        return(named_head(head, kind, cut[2L], line_end))
-      }
-    }
-    if (length(start) < size) {
-      return(named_head(start, kind, length(ends), line_end))
-    }
-    size <- size * 16
-  }
-}
-
-first_bytes <- function(path, size) {
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  readBin(con, raw(), size)
-}
-
-named_head <- function(bytes, kind, lines, line_end) {
-  found <- read_delimited_(bytes, delimiter_of(kind), ".", character())
-  stop_at_fault(found$fault, found$names)
-  if (!length(found$names)) stop("it is empty")
-  list(bytes = bytes, names = found$names, lines = lines, line_end = line_end)
-}
-
-# Where the pieces of a file begin and end (bytes from 0 on), and on which line: of what
-# is compressed there is one, to be read whole
+# Where the pieces of a file begin and end (bytes from 0 on), on which line, and how many
+# rows they have: of what is compressed there is one, to be read whole
 cut_into_pieces <- function(path, kind, size) {
-  head <- delimited_head(path, kind)
-  if (is_gz(path) || file.size(path) <= max(size, length(head$bytes))) {
-    return(data.frame(from = length(head$bytes), to = Inf, line = head$lines + 1))
+  head <- text_head(path, delimiter_of(kind))
+  pieces <- text_rows(path, head, if (is_gz(path)) text_piece else size)
+  if (!is_gz(path)) {
+    return(pieces)
   }
-  con <- file(path, "rb")
-  on.exit(close(con))
-  at <- length(head$bytes)
-  line <- head$lines + 1
-  from <- lines <- numeric()
-  want <- size
-  while (at < file.size(path)) {
-    seek(con, at)
-    bytes <- readBin(con, raw(), want)
-    cut <- whole_rows_(bytes, delimiter_of(kind), head$line_end)
-    is_end <- at + length(bytes) >= file.size(path)
-    # (a row longer than a piece)
-    if (cut[1L] == 0 && !is_end) {
-      want <- want * 2
-      next
-    }
-    from <- c(from, at)
-    lines <- c(lines, line)
-    if (is_end) cut[1L] <- length(bytes)
-    at <- at + cut[1L]
-    line <- line + cut[2L]
-    want <- size
-  }
-  data.frame(from = from, to = c(from[-1L], at), line = lines)
-}
-
-# The bytes of a piece below the names of its file, and how many lines of the file are
-# above it
-piece_bytes <- function(path, kind, piece) {
-  head <- delimited_head(path, kind)
-  if (is.infinite(piece$to)) {
-    return(list(bytes = file_bytes(path), above = 0))
-  }
-  con <- file(path, "rb")
-  on.exit(close(con))
-  seek(con, piece$from)
-  list(
-    bytes = c(head$bytes, readBin(con, raw(), piece$to - piece$from)),
-    above = piece$line - head$lines - 1
+  data.frame(
+    from = head$size, to = Inf, line = head$lines + 1, rows = sum(pieces$rows),
+    blank = sum(pieces$blank), ascii = all(pieces$ascii)
   )
 }
 
-# What was seen of the columns of a piece: list(rows, seen, quoted)
-look_at_piece <- function(path, kind, piece, decimal, as_text) {
-  found <- piece_found(piece_bytes(path, kind, piece), kind, decimal, as_text)
-  list(
-    rows = found$rows, seen = lapply(found$columns, `[[`, "seen"),
-    quoted = vapply(found$columns, `[[`, NA, "name_quoted")
+# The cells of a piece as texts, and what tells the line of a row: list(cells, line_of)
+cells_of_piece <- function(side, piece) {
+  head <- text_head(piece$path, delimiter_of(side$kind))
+  bytes <- if (is.finite(piece$to)) bytes_of_piece(piece$path, piece) else {
+    bytes <- file_bytes(piece$path)
+    bytes[-seq_len(head$size)]
+  }
+  columns <- length(side$names)
+  line_of <- function(row) {
+    piece$line - 1 + see_text(bytes, head, TRUE, most = row)$last
+  }
+  if (!piece$rows) {
+    return(list(cells = rep(list(character()), columns), line_of = line_of))
+  }
+  form <- list(
+    delimiter = head$delimiter, columns = columns, blank = piece$blank > 0, missing = "NA"
   )
+  cells <- cells_of(bytes, bytes, form, are_few(piece$rows, form), line_of)
+  check_row_count(cells, piece$rows)
+  check_texts(cells, side$names, piece$ascii, line_of)
+  list(cells = cells, line_of = line_of)
 }
 
-piece_found <- function(piece, kind, decimal, as_text) {
-  found <- read_delimited_(piece$bytes, delimiter_of(kind), decimal, as_text)
-  found$fault$line <- found$fault$line + piece$above
-  stop_at_fault(found$fault, found$names)
-  found
+# What was seen of the columns of a piece
+look_at_piece <- function(side, piece) {
+  cells <- cells_of_piece(side, piece)$cells
+  lapply(cells, function(text) values_of_texts_(text, side$decimal)$seen)
 }
 
 # The columns `wanted` of a piece, in types that were settled (zero-length columns)
-read_piece <- function(path, kind, piece, source, wanted) {
-  settled <- source$settled
-  is_text <- vapply(settled, is.character, NA)
-  asked <- names(settled) %in% names(source$types)
-  bytes <- piece_bytes(path, kind, piece)
-  found <- piece_found(bytes, kind, source$decimal, names(settled)[is_text | asked])
-  is_wanted <- names(settled) %in% wanted
-  texts <- vapply(found$columns, function(column) column$type == "text", NA) & is_wanted
-  columns <- lapply(found$columns, as_typed_column, rows = found$rows)
-  if (any(texts)) {
-    cells <- cells_of_columns_(bytes$bytes, delimiter_of(kind), which(texts))
-    columns[texts] <- read_texts(cells, delimiter_of(kind), found, texts)
-  }
-  line_of <- function(row) line_of_row_(bytes$bytes, delimiter_of(kind), row) + bytes$above
-  columns[asked] <- Map(function(text, name) {
-    if (name %in% wanted) parse_as(text, source$types[[name]], name, source$decimal, line_of)
-  }, columns[asked], names(settled)[asked])
-  columns <- Map(function(x, like, name, is_wanted) {
-    if (is_wanted) as_settled(x, like, name, basename(path))
-  }, columns, settled, names(settled), is_wanted)
-  names(columns) <- names(settled)
-  list(columns = columns[is_wanted], rows = found$rows)
+read_piece <- function(side, piece, wanted) {
+  found <- cells_of_piece(side, piece)
+  is_wanted <- side$names %in% wanted
+  columns <- Map(function(text, like, name) {
+    x <- if (name %in% names(side$types)) {
+      parse_as(text, side$types[[name]], name, side$decimal, found$line_of)
+    } else if (is.character(like)) {
+      text
+    } else {
+      as_typed_column(values_of_texts_(text, side$decimal), text)
+    }
+    as_settled(x, like, name, basename(piece$path))
+  }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted])
+  names(columns) <- side$names[is_wanted]
+  list(columns = columns, rows = as.integer(piece$rows))
 }
 
 # the types of a column of a text file as zero-length vectors

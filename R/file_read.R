@@ -5,7 +5,8 @@
 #' and JSON lines may be compressed: `.csv.gz`. A folder of parquet files is read as one
 #' frame, in the order of their names.
 #'
-#' In csv and tsv, a column is of another type than text only where no cell changes by it;
+#' Cells of csv and tsv are read by R's own [scan()] where there are few of them, else by
+#' readr. A column is of another type than text only where no cell changes by it;
 #' all rows are looked at. Numbers become integers where all are whole and small, else
 #' doubles; whole numbers beyond 2^53 are never rounded, but 64-bit integers (with the
 #' package bit64) or text. ISO 8601 text becomes dates, and date-times in UTC, unless a
@@ -15,18 +16,19 @@
 #' keep leave a column text. What is text for the sake of a few cells is said in a message,
 #' with the first of them and its line.
 #'
-#' A cell with nothing in it, or with `NA`, is missing; in quotes both are texts. A column
-#' whose cells are all in quotes that none of them needs, under a name without quotes, is
-#' text: so `write_frame()` marks texts that look like numbers or days. (Where quotes
-#' stand around names, too, they say nothing.) Blanks are kept. Text must be UTF-8, with a
-#' byte-order mark or without.
+#' A cell with nothing in it, or with a text of `missing`, is missing, in quotes or without:
+#' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept. A
+#' blank line is no row, but in a file of one column, where it is a missing value. Text must
+#' be UTF-8, with a byte-order mark or without. A line with more or fewer cells than there are
+#' names, a quote that is never closed and a byte 0 are errors that name the line.
 #'
-#' What was written comes back as it was: values, missing ones, empty texts, fractions of
-#' seconds. Text files have no types of their own: whole numbers come back as integers
-#' where they fit, a factor as text, a column without values as logical; a
-#' message says which times are written in UTC and which durations as numbers. Parquet
-#' keeps zones, levels and units in notes of its own that other programs pass over; .rds
-#' keeps everything. What a file can't hold is an error before anything is written.
+#' What was written comes back as it was: values, missing ones, fractions of seconds. Text
+#' files have no types of their own: whole numbers come back as integers where they fit, a
+#' factor as text, a column without values as logical; a message says which times are written
+#' in UTC, which durations as numbers, which texts are read back as numbers or days (but for
+#' `types`), and where empty texts or `NA` are read back as missing. Parquet keeps zones,
+#' levels and units in notes of its own that other programs pass over; .rds keeps
+#' everything. What a file can't hold is an error before anything is written.
 #'
 #' `write_frame()` writes under a temporary name and renames at the end, so a
 #' file is there whole or not at all. Text that begins with `=`, `+`, `-` or `@`
@@ -46,6 +48,8 @@
 #'   [strptime()].
 #' @param decimal `[character(1)]` For csv and tsv: `"."`, or `","` where numbers are
 #'   written with a decimal comma.
+#' @param missing `[character]` For csv and tsv: texts of cells that mean a missing value.
+#'   An empty cell always does.
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
@@ -63,25 +67,26 @@
 #' write_frame(vessels, copy)
 #' identical(read_frame(copy), vessels)
 #' @export
-read_frame <- function(path, types = NULL, decimal = ".") {
-  with_memory_told(read_file(path, types, decimal, quote(read_frame())))
+read_frame <- function(path, types = NULL, decimal = ".", missing = "NA") {
+  asked <- list(types = types, decimal = decimal, missing = missing)
+  with_memory_told(read_file(path, asked, quote(read_frame())))
 }
 
-# `spare`: types of columns that the file doesn't have are passed over
-read_file <- function(path, types, decimal, call, spare = FALSE) {
+# `asked`: how cells are read, list(types, decimal, missing); `spare`: types of columns that
+# the file doesn't have are passed over
+read_file <- function(path, asked, call, spare = FALSE) {
   check_name(path, "path", call)
-  check_types(types, call)
-  check_choice(decimal, c(".", ","), "decimal", call)
+  check_asked(asked, call)
   if (!file.exists(path)) stop_no_file(path, call)
   # (a pipe can be read once, so its bytes are kept in a file meanwhile)
   if (file_kind_(path) == "other") {
     copy <- kept_stream(file(path, "rb", raw = TRUE), path)
     on.exit(unlink(copy))
-    return(read_file(copy, types, decimal, call, spare))
+    return(read_file(copy, asked, call, spare))
   }
   # (a folder is one of parquet files)
   format <- if (dir.exists(path)) "parquet" else file_format(path, call)
-  if (length(types) && !format %in% text_formats) {
+  if (length(asked$types) && !format %in% text_formats) {
     stop_argument(sprintf("`types` is for csv, tsv and JSON lines; %s has types of its own.",
       encodeString(shortened(path, 200L), quote = "'")
     ), call = call)
@@ -96,8 +101,8 @@ read_file <- function(path, types, decimal, call, spare = FALSE) {
     on.exit(unlink(file))
     file.copy(path, file)
   }
-  if (spare && length(types)) attr(types, "spare") <- TRUE
-  tryCatch(read_as(format, file, types, decimal, path, call),
+  if (spare && length(asked$types)) attr(asked$types, "spare") <- TRUE
+  tryCatch(read_as(format, file, asked, path, call),
     error = function(e) {
       if (inherits(e, "ronda_error")) stop(e)
       stop_file("%s can't be read: %s", path, call, conditionMessage(e))
@@ -131,10 +136,10 @@ write_frame <- function(x, path) {
   invisible(path)
 }
 
-read_as <- function(format, path, types, decimal, label, call) {
+read_as <- function(format, path, asked, label, call) {
   switch(format,
-    csv = read_delimited(path, ",", types, decimal, label, call),
-    tsv = read_delimited(path, "\t", types, decimal, label, call),
+    csv = read_delimited(path, ",", asked, label, call),
+    tsv = read_delimited(path, "\t", asked, label, call),
     rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
@@ -142,7 +147,7 @@ read_as <- function(format, path, types, decimal, label, call) {
     },
     jsonl = {
       need_packages("jsonlite", "Reading JSON lines", class = "file")
-      as_plain_frame(read_json_lines(path, types, label, call))
+      as_plain_frame(read_json_lines(path, asked$types, label, call))
     }
   )
 }

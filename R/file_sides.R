@@ -1,6 +1,7 @@
 # One side of a join of files: where its rows are, and what its columns are. A side is
 #   list(side, kind ("parquet", "csv", "tsv", or "own": files of ours), chunks (a line for
-#   each piece that is read at once: path, from, to, line, rows, first: rows before it),
+#   each piece that is read at once: path, from, to, line, rows, blank, ascii, first:
+#   rows before it),
 #   settled (zero-length columns by name), like (the frame without rows), types, decimal,
 #   wanted (the columns that are needed), rows, row_bytes)
 
@@ -13,7 +14,7 @@ read_chunk <- function(side, k, wanted = side$wanted) {
       columns = read_own(chunk$path, side$settled, wanted), rows = as.integer(chunk$rows)
     ),
     parquet = read_parquet_chunk(chunk, side$settled, wanted),
-    read_piece(chunk$path, side$kind, chunk, side, wanted)
+    read_piece(side, chunk, wanted)
   )
 }
 
@@ -75,7 +76,10 @@ check_side <- function(x, side, call) {
 side_of_files <- function(files, side, piece, call) {
   of_file <- seq_len(nrow(files$files))
   pieces <- if (files$kind == "parquet") {
-    data.frame(from = NA, to = files$files$bytes, line = NA)
+    data.frame(
+      from = NA, to = files$files$bytes, line = NA, rows = files$files$rows,
+      blank = NA, ascii = NA
+    )
   } else {
     found <- lapply(of_file, function(k) {
       tryCatch(cut_into_pieces(files$files$path[k], files$kind, piece), error = function(e) {
@@ -90,7 +94,7 @@ side_of_files <- function(files, side, piece, call) {
     label = files$label, names = files$columns$name,
     chunks = data.frame(
       path = files$files$path[of_file], pieces,
-      files$files[of_file, c("rows", "bytes", "time")], row.names = NULL,
+      files$files[of_file, c("bytes", "time")], row.names = NULL,
       stringsAsFactors = FALSE
     ),
     schema = files$files$schema
@@ -138,15 +142,11 @@ write_side <- function(job, side) {
 # Types settled over all chunks ---------------------------------------------------
 
 # what a worker finds out about one piece of text
-look_at_chunk <- function(side, k) {
-  chunk <- side$chunks[k, ]
-  look_at_piece(chunk$path, side$kind, chunk, side$decimal, as.character(names(side$types)))
-}
+look_at_chunk <- function(side, k) look_at_piece(side, side$chunks[k, ])
 
 settle_text_side <- function(side, looks) {
-  side$chunks$rows <- vapply(looks, `[[`, 0, "rows")
   types <- vapply(seq_along(side$names), function(k) {
-    settle_type_(lapply(looks, function(look) look$seen[[k]]), looks[[1L]]$quoted[k])
+    settle_type_(lapply(looks, `[[`, k))
   }, "")
   side$settled <- lapply(types, settled_column)
   names(side$settled) <- side$names
@@ -200,7 +200,5 @@ first_rows <- function(files) {
   if (side$kind == "parquet") {
     return(as_base_frame(schema_columns(chunk$path), 0L))
   }
-  names <- as.character(names(side$types))
-  look <- look_at_piece(chunk$path, side$kind, chunk, side$decimal, names)
-  as_base_frame(settle_text_side(side, list(look))$settled, 0L)
+  as_base_frame(settle_text_side(side, list(look_at_piece(side, chunk)))$settled, 0L)
 }

@@ -100,6 +100,7 @@ say_changed <- function(x, format) {
   if (!format %in% text_formats) {
     return()
   }
+  if (format != "jsonl") say_read_otherwise(x)
   lines <- unlist(Map(function(column, name) {
     zone <- if (inherits(column, "POSIXct")) zone_or_local(column)
     if (!is.null(zone) && !zone %in% utc_names) {
@@ -112,6 +113,30 @@ say_changed <- function(x, format) {
     lines <- "JSON lines of no rows hold no names of columns."
   }
   if (length(lines)) say_classed("note", c(lines, "A .parquet or .rds file keeps it."))
+}
+
+# Texts that a csv or tsv file gives back as something else
+say_read_otherwise <- function(x) {
+  is_text <- vapply(x, function(column) is.character(column) || is.factor(column), NA)
+  lines <- unlist(Map(function(column, name) {
+    texts <- as.character(column)
+    found <- values_of_texts_(texts, ".")
+    lost <- sum(texts %in% c("", "NA"))
+    c(
+      if (!found$type %in% c("text", "empty")) {
+        sprintf("`%s` is text, and is read back as %s; with types = c(%s = \"text\") as text.",
+          name, type_word(found$values), name_code(name)
+        )
+      },
+      if (lost) {
+        sprintf("`%s` has %s that %s read back as missing.", name,
+          counted(lost, "empty text or \"NA\"", "empty texts or \"NA\""),
+          if (lost == 1) "is" else "are"
+        )
+      }
+    )
+  }, x[is_text], names(x)[is_text]))
+  if (length(lines)) say_classed("note", c(lines, "A .parquet or .rds file keeps all of it."))
 }
 
 say_stored_as_number <- function(x) {

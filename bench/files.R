@@ -1,6 +1,7 @@
 # Reading and writing files, each beside the package underneath alone. Both numbers come
-# from one run, best of three; `memory` is the peak of a fresh process that reads the file,
-# beyond what it takes before, in times of the frame.
+# from one run, best of three; `as_text` is the same file read by the package underneath with
+# all columns as text, which is what it does for us; `memory` is the peak of a fresh process
+# that reads the file, beyond what it takes before, in times of the frame.
 #
 #   Rscript bench/files.R [rows, default 1e6]
 #
@@ -68,6 +69,13 @@ memory <- function(path) {
   round(as.numeric(out[length(out)]), 2)
 }
 
+as_text <- function(kind, path) {
+  if (!grepl("^[ct]sv", kind)) return(NA)
+  system.time(readr::read_delim(path, if (startsWith(kind, "c")) "," else "\t",
+    col_types = "cccccc", progress = FALSE, lazy = FALSE, trim_ws = FALSE
+  ))[["elapsed"]]
+}
+
 seconds <- function(f) {
   gc(FALSE)
   system.time(f())[["elapsed"]]
@@ -82,10 +90,12 @@ table <- do.call(rbind, lapply(names(readers), function(kind) {
   if (kind == "jsonl") frame <- frame[seq_len(n / 10), ]
   wrote <- best(function() write_frame(frame, path), function() writers[[kind]](frame, other))
   read <- best(function() read_frame(path), function() readers[[kind]](path))
+  text <- min(replicate(3L, as_text(kind, path)))
   stopifnot(identical(read_frame(path), frame))
   data.frame(
     kind, rows = nrow(frame), read = round(read[1], 2), reader = round(read[2], 2),
-    read_ratio = round(read[1] / read[2], 2), memory = memory(path),
+    read_ratio = round(read[1] / read[2], 2), as_text = round(text, 2),
+    text_ratio = round(read[1] / text, 2), memory = memory(path),
     write = round(wrote[1], 2), writer = round(wrote[2], 2),
     write_ratio = round(wrote[1] / wrote[2], 2)
   )

@@ -1,59 +1,49 @@
-// Any bytes as a csv or tsv file: rows, cells and types found on one thread in
-// one piece, and on some threads in small pieces, must be the same.
+// Any bytes as a csv or tsv file: its rows found in one piece, and in pieces
+// cut between them, must be the same; and its lines as texts, typed on one
+// thread and on some, too.
 //
 // Byte 0 chooses delimiter, decimal sign, threads and the size of pieces; the
 // rest is the file.
+#include <algorithm>
 #include <cstdint>
 #include <cstdlib>
+#include <cstring>
 #include <string>
 #include <vector>
 
-#include "core/typed_columns.h"
+#include "core/text_rows.h"
+#include "core/text_values.h"
 
 using namespace ronda::core;
 
 namespace {
 
-struct Seen {
-  std::vector<std::string> cells, values;
-  FaultAt fault;
-};
-
-Seen read(const Context& context, const char* bytes, std::size_t size,
-          char delimiter, char decimal) {
-  Seen seen;
-  const Delimited file = lay_out(context, bytes, size, delimiter);
-  seen.fault = file.fault;
-  seen.cells = file.names;
-  if (file.fault.fault != Fault::none || file.names.empty()) return seen;
-  for (const Block& block : file.blocks) {
-    CellReader reader(file, block);
-    Cell cell;
-    while (reader.next_row())
-      while (reader.next_cell(cell)) seen.cells.push_back(cell_text(cell));
-  }
-  const std::size_t columns = file.names.size();
-  std::vector<std::vector<double>> values(columns);
-  const TypedColumns typed =
-      type_columns(context, file, decimal, std::vector<bool>(columns, false),
-                   [&](std::size_t k) {
-                     values[k].assign(file.rows + 1, 0);
-                     return values[k].data();
-                   });
-  seen.fault = typed.fault;
-  if (typed.fault.fault != Fault::none) return seen;
-  for (std::size_t k = 0; k < columns; ++k) {
-    seen.values.push_back(
-        std::to_string(static_cast<int>(typed.found[k].type)));
-    for (std::size_t i = 0; typed.found[k].values && i < file.rows; ++i)
-      seen.values.emplace_back(reinterpret_cast<const char*>(&values[k][i]),
-                               sizeof(double));
-  }
-  return seen;
-}
-
 void require(bool holds) {
   if (!holds) std::abort();
+}
+
+// the rows of all pieces of so many bytes, longer where a row is
+RowsSeen see_in_pieces(const std::vector<char>& bytes, const TextForm& form,
+                       std::size_t piece) {
+  RowsSeen all;
+  std::size_t want = piece;
+  while (all.size < bytes.size()) {
+    const std::size_t size = std::min(want, bytes.size() - all.size);
+    const bool is_end = all.size + size == bytes.size();
+    // (a copy of its own, so that a step behind its end is seen)
+    const std::vector<char> part(bytes.data() + all.size,
+                                 bytes.data() + all.size + size);
+    const RowsSeen seen = see_rows(part.data(), size, form, is_end, size);
+    require(seen.size <= size);
+    want = seen.size ? piece : want * 2;
+    if (is_end && seen.opened) all.opened = all.lines + seen.opened;
+    all.size += seen.size;
+    all.rows += seen.rows;
+    all.lines += seen.lines;
+    all.blank += seen.blank;
+    if (is_end) break;
+  }
+  return all;
 }
 
 }  // namespace
@@ -62,18 +52,38 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
                                       std::size_t size) {
   if (size < 2) return 0;
   const std::uint8_t first = data[0];
-  const char delimiter = first & 1 ? '\t' : ',';
   const char decimal = first & 2 ? ',' : '.';
+  const TextForm form{first & 1 ? '\t' : ',', '\n', (first & 128) != 0};
+  const std::vector<char> bytes(data + 1, data + size);
+  const RowsSeen one =
+      see_rows(bytes.data(), bytes.size(), form, true, bytes.size());
+  const RowsSeen parts = see_in_pieces(bytes, form, 1 + (first >> 4));
+  require(one.size == parts.size && one.rows == parts.rows &&
+          one.lines == parts.lines && one.blank == parts.blank &&
+          one.opened == parts.opened);
+
+  std::vector<std::string> lines(1);
+  for (const char sign : bytes) {
+    if (sign == '\n') {
+      lines.emplace_back();
+    } else if (sign) {
+      lines.back() += sign;
+    }
+  }
+  std::vector<const void*> texts;
+  for (const std::string& line : lines)
+    texts.push_back(line.empty() ? nullptr : line.c_str());
+  const TextColumn column{texts.data(), texts.size(), nullptr, {}};
   Context whole, pieces;
   pieces.threads = 1 + ((first >> 2) & 3);
   pieces.chunk_rows = 1 + ((first >> 4) & 15);
-  // (a copy of its own, so that a step behind its end is seen)
-  const std::vector<char> bytes(data + 1, data + size);
-  const Seen one = read(whole, bytes.data(), bytes.size(), delimiter, decimal);
-  const Seen other =
-      read(pieces, bytes.data(), bytes.size(), delimiter, decimal);
-  require(one.fault.fault == other.fault.fault);
-  require(one.fault.fault != Fault::none || one.cells == other.cells);
-  require(one.fault.fault != Fault::none || one.values == other.values);
+  std::vector<double> values(texts.size()), other(texts.size());
+  const TypeFound a =
+      settle_type(see_texts(whole, column, decimal, values.data()));
+  const TypeFound b =
+      settle_type(see_texts(pieces, column, decimal, other.data()));
+  require(a.type == b.type && a.others == b.others && a.odd_row == b.odd_row);
+  require(!std::memcmp(values.data(), other.data(),
+                       values.size() * sizeof(double)));
   return 0;
 }

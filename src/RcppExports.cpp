@@ -28,6 +28,63 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// see_rows_
+List see_rows_(RawVector bytes, std::string delimiter, std::string line_end, bool blank_is_row, bool is_end, double most);
+RcppExport SEXP _ronda_see_rows_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP line_endSEXP, SEXP blank_is_rowSEXP, SEXP is_endSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type line_end(line_endSEXP);
+    Rcpp::traits::input_parameter< bool >::type blank_is_row(blank_is_rowSEXP);
+    Rcpp::traits::input_parameter< bool >::type is_end(is_endSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(see_rows_(bytes, delimiter, line_end, blank_is_row, is_end, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// values_of_texts_
+List values_of_texts_(CharacterVector text, std::string decimal);
+RcppExport SEXP _ronda_values_of_texts_(SEXP textSEXP, SEXP decimalSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    rcpp_result_gen = Rcpp::wrap(values_of_texts_(text, decimal));
+    return rcpp_result_gen;
+END_RCPP
+}
+// settle_type_
+std::string settle_type_(List seen);
+RcppExport SEXP _ronda_settle_type_(SEXP seenSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type seen(seenSEXP);
+    rcpp_result_gen = Rcpp::wrap(settle_type_(seen));
+    return rcpp_result_gen;
+END_RCPP
+}
+// numbers_
+NumericVector numbers_(CharacterVector text, std::string decimal);
+RcppExport SEXP _ronda_numbers_(SEXP textSEXP, SEXP decimalSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
+    rcpp_result_gen = Rcpp::wrap(numbers_(text, decimal));
+    return rcpp_result_gen;
+END_RCPP
+}
+// times_
+List times_(CharacterVector text);
+RcppExport SEXP _ronda_times_(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(times_(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // gather_
 SEXP gather_(SEXP x, IntegerVector rows);
 RcppExport SEXP _ronda_gather_(SEXP xSEXP, SEXP rowsSEXP) {
@@ -194,109 +251,6 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type frame(frameSEXP);
     rcpp_result_gen = Rcpp::wrap(count_deferred_(frame));
-    return rcpp_result_gen;
-END_RCPP
-}
-// settle_type_
-std::string settle_type_(List seen, bool name_quoted);
-RcppExport SEXP _ronda_settle_type_(SEXP seenSEXP, SEXP name_quotedSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type seen(seenSEXP);
-    Rcpp::traits::input_parameter< bool >::type name_quoted(name_quotedSEXP);
-    rcpp_result_gen = Rcpp::wrap(settle_type_(seen, name_quoted));
-    return rcpp_result_gen;
-END_RCPP
-}
-// whole_rows_
-NumericVector whole_rows_(RawVector bytes, std::string delimiter, std::string line_end);
-RcppExport SEXP _ronda_whole_rows_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP line_endSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< std::string >::type line_end(line_endSEXP);
-    rcpp_result_gen = Rcpp::wrap(whole_rows_(bytes, delimiter, line_end));
-    return rcpp_result_gen;
-END_RCPP
-}
-// read_delimited_
-List read_delimited_(RawVector bytes, std::string delimiter, std::string decimal, CharacterVector as_text);
-RcppExport SEXP _ronda_read_delimited_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP decimalSEXP, SEXP as_textSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
-    Rcpp::traits::input_parameter< CharacterVector >::type as_text(as_textSEXP);
-    rcpp_result_gen = Rcpp::wrap(read_delimited_(bytes, delimiter, decimal, as_text));
-    return rcpp_result_gen;
-END_RCPP
-}
-// line_of_row_
-double line_of_row_(RawVector bytes, std::string delimiter, double row);
-RcppExport SEXP _ronda_line_of_row_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP rowSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< double >::type row(rowSEXP);
-    rcpp_result_gen = Rcpp::wrap(line_of_row_(bytes, delimiter, row));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cells_of_columns_
-RawVector cells_of_columns_(RawVector bytes, std::string delimiter, IntegerVector columns);
-RcppExport SEXP _ronda_cells_of_columns_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP columnsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    Rcpp::traits::input_parameter< IntegerVector >::type columns(columnsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cells_of_columns_(bytes, delimiter, columns));
-    return rcpp_result_gen;
-END_RCPP
-}
-// is_plainly_quoted_
-bool is_plainly_quoted_(RawVector bytes, std::string delimiter);
-RcppExport SEXP _ronda_is_plainly_quoted_(SEXP bytesSEXP, SEXP delimiterSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    rcpp_result_gen = Rcpp::wrap(is_plainly_quoted_(bytes, delimiter));
-    return rcpp_result_gen;
-END_RCPP
-}
-// numbers_
-NumericVector numbers_(CharacterVector text, std::string decimal);
-RcppExport SEXP _ronda_numbers_(SEXP textSEXP, SEXP decimalSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
-    Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
-    rcpp_result_gen = Rcpp::wrap(numbers_(text, decimal));
-    return rcpp_result_gen;
-END_RCPP
-}
-// times_
-List times_(CharacterVector text);
-RcppExport SEXP _ronda_times_(SEXP textSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
-    rcpp_result_gen = Rcpp::wrap(times_(text));
-    return rcpp_result_gen;
-END_RCPP
-}
-// quoted_texts_
-CharacterVector quoted_texts_(CharacterVector text, std::string delimiter);
-RcppExport SEXP _ronda_quoted_texts_(SEXP textSEXP, SEXP delimiterSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
-    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
-    rcpp_result_gen = Rcpp::wrap(quoted_texts_(text, delimiter));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -956,6 +910,11 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
+    {"_ronda_see_rows_", (DL_FUNC) &_ronda_see_rows_, 6},
+    {"_ronda_values_of_texts_", (DL_FUNC) &_ronda_values_of_texts_, 2},
+    {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 1},
+    {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
+    {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
     {"_ronda_gather_", (DL_FUNC) &_ronda_gather_, 2},
     {"_ronda_as_doubles_", (DL_FUNC) &_ronda_as_doubles_, 1},
     {"_ronda_gather_columns_", (DL_FUNC) &_ronda_gather_columns_, 5},
@@ -971,15 +930,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
-    {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 2},
-    {"_ronda_whole_rows_", (DL_FUNC) &_ronda_whole_rows_, 3},
-    {"_ronda_read_delimited_", (DL_FUNC) &_ronda_read_delimited_, 4},
-    {"_ronda_line_of_row_", (DL_FUNC) &_ronda_line_of_row_, 3},
-    {"_ronda_cells_of_columns_", (DL_FUNC) &_ronda_cells_of_columns_, 3},
-    {"_ronda_is_plainly_quoted_", (DL_FUNC) &_ronda_is_plainly_quoted_, 2},
-    {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
-    {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},
-    {"_ronda_quoted_texts_", (DL_FUNC) &_ronda_quoted_texts_, 2},
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
     {"_ronda_file_kind_", (DL_FUNC) &_ronda_file_kind_, 1},

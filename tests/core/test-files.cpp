@@ -1,4 +1,4 @@
-// Cells and delimited files, as the core reads them by itself.
+// Rows and cells of text files, as the core sees them by itself.
 #include "catch.h"
 
 #include <cmath>
@@ -8,7 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "core/typed_columns.h"
+#include "core/text_rows.h"
+#include "core/text_values.h"
 
 using namespace ronda::core;
 
@@ -18,20 +19,25 @@ CellValue read(const std::string& text, char decimal = '.') {
   return read_cell(text.data(), text.size(), decimal);
 }
 
-Delimited lay(const std::string& text, char delimiter = ',') {
-  return lay_out(Context{}, text.data(), text.size(), delimiter);
+RowsSeen see(const std::string& text, bool is_end = true,
+             bool blank_is_row = false) {
+  return see_rows(text.data(), text.size(), {',', '\n', blank_is_row}, is_end,
+                  text.size());
 }
 
-// all cells of a file, row by row
-std::vector<std::string> cells_of(const Delimited& file) {
-  std::vector<std::string> out;
-  for (const Block& block : file.blocks) {
-    CellReader reader(file, block);
-    Cell cell;
-    while (reader.next_row())
-      while (reader.next_cell(cell)) out.push_back(cell_text(cell));
+// a column of these texts; an empty one is missing
+struct Column {
+  explicit Column(const std::vector<std::string>& texts) {
+    for (const std::string& text : texts)
+      at.push_back(text.empty() ? nullptr : text.c_str());
   }
-  return out;
+  TextColumn view() const { return {at.data(), at.size(), nullptr, {}}; }
+  std::vector<const void*> at;
+};
+
+ColumnType type_of(const std::vector<std::string>& texts) {
+  return settle_type(see_texts(Context{}, Column(texts).view(), '.', nullptr))
+      .type;
 }
 
 }  // namespace
@@ -81,60 +87,84 @@ context("files") {
       expect_true(read(text).kind == CellKind::text);
   }
 
-  test_that("cells come out as they were put in, whatever is in them") {
+  test_that("rows end where they were put, wherever a file is cut") {
     std::mt19937 dice(5);
     const std::vector<std::string> pieces = {
-        "a", "1", ",", "\"", "\n", "\r\n", " ", "", "NA", "\xc3\xa9", "5\""};
+        "a", "1", ",", "\"\"", "\n", "\r\n", " ", "", "NA", "\xc3\xa9", "5"};
     bool same = true;
     for (int round = 0; round < 400; ++round) {
       const std::size_t columns = 1 + dice() % 4;
-      std::string text;
-      std::vector<std::string> wanted;
-      for (std::size_t k = 0; k < columns; ++k)
-        text += (k ? ",c" : "c") + std::to_string(k);
-      text += '\n';
       const std::size_t rows = dice() % 30;
+      std::string text;
+      std::size_t blank = 0;
       for (std::size_t row = 0; row < rows; ++row) {
         for (std::size_t k = 0; k < columns; ++k) {
-          std::string cell;
+          text += k ? ",\"" : "\"";
           for (auto n = dice() % 4; n > 0; --n)
-            cell += pieces[dice() % pieces.size()];
-          wanted.push_back(cell);
-          if (k) text += ',';
-          text += '"';
-          for (const char sign : cell)
-            text += sign == '"' ? std::string("\"\"") : std::string(1, sign);
+            text += pieces[dice() % pieces.size()];
           text += '"';
         }
-        if (columns > 1 && dice() % 5 == 0) text += "\n  ";
+        if (columns > 1 && dice() % 5 == 0) {
+          text += "\n  ";
+          ++blank;
+        }
         text += '\n';
       }
-      const Delimited file = lay(text);
-      same = same && file.fault.fault == Fault::none && file.rows == rows &&
-             cells_of(file) == wanted;
+      const RowsSeen whole = see(text);
+      same = same && whole.rows == rows && whole.size == text.size() &&
+             whole.blank == blank && !whole.opened;
+      const std::size_t cut = text.empty() ? 0 : dice() % text.size();
+      const RowsSeen first = see(text.substr(0, cut), false);
+      const RowsSeen rest = see(text.substr(first.size));
+      same = same && first.rows + rest.rows == rows &&
+             first.lines + rest.lines == whole.lines;
     }
     expect_true(same);
   }
 
   test_that("what is wrong with a file is found where it is") {
-    expect_true(lay("\xff\xfe").fault.fault == Fault::utf16);
-    const std::string zero("a,b\n1,\0", 7);
-    expect_true(lay(zero).fault.byte == 7);
-    const Delimited open = lay("a,b\n1,2\n\n3,\"x\ny\n");
-    expect_true((open.fault.fault == Fault::unclosed && open.fault.line == 4));
-    const auto fault_of = [](const std::string& text) {
-      const Delimited file = lay(text);
-      std::vector<double> values(file.rows + 1);
-      return type_columns(Context{}, file, '.',
-                          std::vector<bool>(file.names.size(), true),
-                          [&](std::size_t) { return values.data(); })
-          .fault;
-    };
-    expect_true(fault_of("a,b\n1,\"x\ny\"\n\n2\n").line == 5);
-    expect_true(fault_of("a,b\n1,2\n1,2,3\n").cells == 3);
-    expect_true(fault_of("a,b\n1,2\n1,\xff\n").column == 2);
-    expect_true(line_of(lay("a,b\n1,\"x\ny\"\n\n2,\n"), 2) == 5);
-    expect_true((is_utf8("\xe2\x82\xac", 3) && !is_utf8("\xe2\x82", 2) &&
-                 !is_utf8("\xc0\x80", 2) && !is_utf8("\xed\xa0\x80", 3)));
+    expect_true(see(std::string("a,b\n1,\0", 7)).zero == 7);
+    const RowsSeen open = see("a,b\n1,2\n\n3,\"x\ny\n");
+    expect_true((open.opened == 4 && open.rows == 2 && open.size == 9));
+    expect_true(see("1,\"x\ny\"\n\n2,\n").last == 4);
+    expect_true(see("1,5\" pipe\n2,y").rows == 2);
+    expect_true(
+        (see("1\n\n2", true, true).rows == 3 && see("1\n2", false).rows == 1));
+    expect_true((see("a").ascii && !see("\xc3\xa9").ascii));
+  }
+
+  test_that("a column has the type that all of its texts have") {
+    expect_true(type_of({"1", "", "-3"}) == ColumnType::integer);
+    expect_true(type_of({"1", "2147483648"}) == ColumnType::number);
+    expect_true(type_of({"1", "9007199254740993"}) == ColumnType::int64);
+    expect_true(type_of({"1", "9223372036854775808"}) == ColumnType::text);
+    expect_true(type_of({"1", "0.12345678901234567890"}) == ColumnType::text);
+    expect_true(type_of({"1.5", "007"}) == ColumnType::text);
+    expect_true(type_of({"", ""}) == ColumnType::empty);
+    expect_true(type_of({"TRUE", "false"}) == ColumnType::flag);
+    // on threads, in small pieces, as at once
+    std::mt19937 dice(9);
+    const std::vector<std::string> words = {
+        "1", "2.5", "", "2031-05-01", "x", "9007199254740993"};
+    bool same = true;
+    for (int round = 0; round < 200; ++round) {
+      std::vector<std::string> texts(dice() % 200);
+      const std::size_t some = 1 + dice() % words.size();
+      for (std::string& text : texts) text = words[dice() % some];
+      const Column column(texts);
+      Context pieces;
+      pieces.threads = 3;
+      pieces.chunk_rows = 1 + dice() % 7;
+      std::vector<double> one(texts.size() + 1), other(texts.size() + 1);
+      const TypeFound a =
+          settle_type(see_texts(Context{}, column.view(), '.', one.data()));
+      const TypeFound b =
+          settle_type(see_texts(pieces, column.view(), '.', other.data()));
+      same =
+          same && a.type == b.type && a.others == b.others &&
+          a.odd_row == b.odd_row &&
+          !std::memcmp(one.data(), other.data(), texts.size() * sizeof(double));
+    }
+    expect_true(same);
   }
 }

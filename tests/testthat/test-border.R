@@ -58,8 +58,7 @@ sound_calls <- list(
     FALSE, TRUE
   ),
   partition_rows_ = list(list(text), 4L, 2, TRUE, 0),
-  settle_type_ = list(list(c(0, 0, 3, 0, 0, 0, 1, 0, 0, 0, 2, 0, 0)), FALSE),
-  whole_rows_ = list(charToRaw("a,b\n1,\"2\n3\"\n4,"), ",", "\n"),
+  settle_type_ = list(list(c(0, 0, 3, 0, 0, 0, 1, 0, 0, 2))),
   group_rows_ = list(keys, 0:1, FALSE), count_missing_ = list(keys, 0:1),
   count_pairs_ = list(matches),
   one_partner_ = list(matches, TRUE),
@@ -95,11 +94,9 @@ sound_calls <- list(
   release_rows_ = list(list(1L, NULL)), count_several_ = list(matches),
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
-  read_delimited_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", ".", "b"),
-  line_of_row_ = list(charToRaw("a,b\n1,x\n\n2,\"y\nz\"\n3,"), ",", 3),
-  is_plainly_quoted_ = list(charToRaw("a\n\"b\"\"\",c"), ","),
-  cells_of_columns_ = list(charToRaw("\na,b\n1,x\n\n2,\"y\""), ",", 2L),
-  numbers_ = list(c("+1,5", NA, "x"), ","), quoted_texts_ = list(c("1", NA, "a,b"), ","),
+  see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\n", FALSE, TRUE, Inf),
+  values_of_texts_ = list(c("1", NA, "9007199254740993"), "."),
+  numbers_ = list(c("+1,5", NA, "x"), ","),
   shortest_texts_ = list(c(1, NA)), times_ = list(c("2031-05-01", NA)),
   time_texts_ = list(c(0.5, NA, 1e300), TRUE)
 )
