@@ -17,7 +17,7 @@
 #' @export
 build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
                         fold = NULL, keys = "one", collisions = "rename_right",
-                        name_pattern = "{column}_{side}", origin = NULL,
+                        name_pattern = "{side}.{column}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
   call <- quote(build_frame())

@@ -37,21 +37,12 @@ check_types_used <- function(types, columns) {
 cli_read <- function(file, types, decimal) {
   if (file != "-") {
     tell_reading(file)
-    return(read_file(file, list(
-      types = if (!has_own_types(file)) types, decimal = decimal, missing = "NA"
-    ), quote(read_frame()), TRUE))
+    asked <- list(types = types, decimal = decimal, missing = "NA")
+    return(read_file(file, asked, quote(read_frame()), TRUE))
   }
   copy <- kept_stream(file("stdin", "rb"), "")
   on.exit(unlink(copy))
   read_frame(copy, types, decimal)
-}
-
-has_own_types <- function(file) {
-  # (what comes through a pipe is text where its name says nothing else)
-  if (file_kind_(file) == "other") {
-    return(FALSE)
-  }
-  dir.exists(file) || !file_format(file, NULL) %in% text_formats
 }
 
 # What is read, and how large it is, where that will take over a second

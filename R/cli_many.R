@@ -51,7 +51,7 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
           "rename (default), left, right, fill, update, agree or stop; or by column:",
           "note=fill,.other=rename"
         ), "WORDS", c("rename", "left", "right", "fill", "update", "agree", "stop")),
-        pattern_option,
+        pattern_option("{frame}.{column}"),
         cli_option("origin", "Add a column with the files that hold a row", "NAME")
       )),
       reading_options, output_options()

@@ -93,9 +93,9 @@ row_options <- function() in_group("Rows", list(
   )
 ))
 
-pattern_option <- cli_option("name-pattern",
-  "Names of renamed columns (default: {column}_{side})", "PATTERN"
-)
+pattern_option <- function(usual) {
+  cli_option("name-pattern", sprintf("Names of renamed columns (default: %s)", usual), "PATTERN")
+}
 
 column_options <- in_group("Columns", list(
   cli_option("take", paste(
@@ -110,7 +110,7 @@ column_options <- in_group("Columns", list(
   ), "WORDS", c("rename_right", "rename_left", "rename", "left", "right", "fill", "update",
     "agree", "stop"
   )),
-  pattern_option,
+  pattern_option("{side}.{column}"),
   cli_option("origin", "Add a column that tells where a row comes from",
     "NAME"
   ),

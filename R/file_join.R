@@ -71,7 +71,7 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
                        expect = NULL, max_rows = NULL,
                        sides = c("left", "right"), take = NULL, omit = NULL,
                        fold = NULL, keys = "one", collisions = "rename_right",
-                       name_pattern = "{column}_{side}", origin = NULL,
+                       name_pattern = "{side}.{column}", origin = NULL,
                        partners = NULL, row_numbers = NULL,
                        if_absent = NULL, row_order = NULL, out, way = "auto",
                        parts = NULL, memory = "2 GB", tries = 2, resume = TRUE) {

@@ -73,7 +73,7 @@ read_frame <- function(path, types = NULL, decimal = ".", missing = "NA") {
 }
 
 # `asked`: how cells are read, list(types, decimal, missing); `spare`: types of columns that
-# the file doesn't have are passed over
+# the file doesn't have, or has types of its own for, are passed over
 read_file <- function(path, asked, call, spare = FALSE) {
   check_name(path, "path", call)
   check_asked(asked, call)
@@ -86,6 +86,7 @@ read_file <- function(path, asked, call, spare = FALSE) {
   }
   # (a folder is one of parquet files)
   format <- if (dir.exists(path)) "parquet" else file_format(path, call)
+  if (spare && !format %in% text_formats) asked$types <- NULL
   if (length(asked$types) && !format %in% text_formats) {
     stop_argument(sprintf("`types` is for csv, tsv and JSON lines; %s has types of its own.",
       encodeString(shortened(path, 200L), quote = "'")

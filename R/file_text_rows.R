@@ -16,17 +16,18 @@ text_head <- function(path, delimiter) {
       line_end = if (any(bytes == as.raw(10L)) || !is_end) "\n" else "\r"
     )
     check_mark(bytes)
-    seen <- see_text(bytes, form, is_end, most = 1)
+    text <- without_mark(bytes)
+    mark <- length(bytes) - length(text)
+    seen <- see_text(text, form, is_end, most = 1)
+    if (seen$zero) stop_zero_byte(mark + seen$zero)
     if (seen$rows) break
     if (is_end) {
-      if (seen$zero) stop_zero_byte(seen$zero)
       stop_unclosed(seen, 0)
       stop("it is empty")
     }
     size <- size * 16
   }
-  bytes <- bytes[seq_len(seen$size)]
-  names <- cells_of_row(bytes, delimiter)
+  names <- cells_of_row(text[seq_len(seen$size)], delimiter)
   names[is.na(names)] <- ""
   Encoding(names) <- "UTF-8"
   wrong <- which(!validUTF8(names))
@@ -34,7 +35,9 @@ text_head <- function(path, delimiter) {
     stop(sprintf("the name of column %d is not UTF-8; save it as UTF-8", wrong[1L]))
   }
   form$blank_is_row <- length(names) == 1L
-  c(form, list(names = names, size = seen$size, lines = seen$lines, above = seen$last - 1))
+  c(form, list(
+    names = names, size = mark + seen$size, lines = seen$lines, above = seen$last - 1
+  ))
 }
 
 first_bytes <- function(path, size) {
@@ -42,8 +45,6 @@ first_bytes <- function(path, size) {
   on.exit(close(con))
   readBin(con, raw(), size)
 }
-
-byte_mark <- as.raw(c(0xef, 0xbb, 0xbf))
 
 # UTF-16 has a mark of its own
 check_mark <- function(bytes) {

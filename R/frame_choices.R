@@ -4,7 +4,7 @@
 # what the verbs choose when nothing is said, which needs no check
 default_choices <- list(
   take = NULL, omit = NULL, fold = NULL, keys = "one", collisions = "rename_right",
-  name_pattern = "{column}_{side}", origin = NULL, partners = NULL,
+  name_pattern = "{side}.{column}", origin = NULL, partners = NULL,
   row_numbers = NULL, if_absent = NULL, row_order = "left"
 )
 

@@ -27,7 +27,9 @@ plan_columns <- function(pairing, rows, choices, call) {
   plan <- settle(choices$name_pattern)
   names <- plan_names(plan)
   if (anyDuplicated(names)) {
-    stop_name_taken(names, settle, pairing$labels, collisions, call)
+    others <- sprintf("{side}_%d.{column}", 2:4)
+    own <- if (!renames_both(collisions)) paste0(make.names(pairing$labels[2L]), ".{column}")
+    stop_name_taken(names, settle, c(own, others), call)
   }
   for (column in plan) {
     if (column$from == "key" || column$from == "merge") {
@@ -112,29 +114,30 @@ check_common_type <- function(column, pairing, rows, call) {
   )
 }
 
-# Where both sides' columns are renamed the pattern has to tell them apart.
-check_pattern <- function(pattern, collisions, call) {
+# Where both sides' columns are renamed the pattern has to tell them apart. `side`: what
+# stands in it for a side, or a frame of many.
+check_pattern <- function(pattern, collisions, call, side = "{side}") {
   both <- renames_both(collisions)
   holds <- is_name(pattern) && grepl("{column}", pattern, fixed = TRUE) &&
-    (!both || grepl("{side}", pattern, fixed = TRUE))
+    (!both || grepl(side, pattern, fixed = TRUE))
   if (!holds) {
-    needed <- c("{column}", if (both) "{side}")
+    needed <- c("{column}", if (both) side)
     stop_argument(
       sprintf("`name_pattern` must hold %s, not %s.", listed(needed, "and"),
         shown(pattern)
       ),
       if (both) "Columns of both frames are renamed: collisions = \"rename\".",
       sprintf("Write, for example: name_pattern = \"%s\"",
-        if (both) "{side}.{column}" else "other_{column}"
+        if (both) paste0(side, ".{column}") else "other_{column}"
       ),
       call = call
     )
   }
 }
 
-pattern_name <- function(pattern, column, side) {
+pattern_name <- function(pattern, column, side, mark = "{side}") {
   name <- gsub("{column}", "\001", pattern, fixed = TRUE)
-  name <- gsub("{side}", side, name, fixed = TRUE)
+  name <- gsub(mark, side, name, fixed = TRUE)
   gsub("\001", column, name, fixed = TRUE)
 }
 
@@ -223,12 +226,10 @@ stop_chosen_name <- function(name, how, call) {
   )
 }
 
-# settle(pattern) gives the plan under another pattern, so that what is said to be
+# settle(pattern) gives the plan under another pattern of these, so that what is said to be
 # written is known to be free.
-stop_name_taken <- function(names, settle, labels, collisions, call) {
+stop_name_taken <- function(names, settle, patterns, call) {
   name <- names[duplicated(names)][1L]
-  endings <- c(make.names(labels[2L]), "2", "3", "4")
-  patterns <- paste0("{column}_", if (renames_both(collisions)) "{side}_", endings)
   free <- Find(function(pattern) {
     !anyDuplicated(plan_names(settle(pattern)))
   }, patterns)

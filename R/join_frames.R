@@ -198,7 +198,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         expect = NULL, max_rows = NULL,
                         sides = c("left", "right"), take = NULL, omit = NULL,
                         fold = NULL, keys = "one", collisions = "rename_right",
-                        name_pattern = "{column}_{side}", origin = NULL,
+                        name_pattern = "{side}.{column}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
   with_memory_told(verb = environment(), {

@@ -25,7 +25,7 @@
 #'   applied in frame order; or a list of these by column name, with `.other` for
 #'   the rest.
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
-#'   `{column}` and `{side}`, the frame's name.
+#'   `{column}` and `{frame}`, the frame's name.
 #' @param origin `[character(1)]` Name of a text column that says which frames
 #'   hold the row, such as `"sailings+ports"`.
 #' @return `[data.frame]` of the first frame's class: its columns, then each
@@ -51,7 +51,7 @@
 join_many <- function(frames, on, rows = "full", ...,
                       missing_keys = "unmatched", repeats = "all",
                       expect = NULL, max_rows = NULL, collisions = "rename",
-                      name_pattern = "{column}_{side}", origin = NULL) {
+                      name_pattern = "{frame}.{column}", origin = NULL) {
   call <- quote(join_many())
   if (...length()) check_many_dots(..., call = call)
   frames <- named_by_call(frames, substitute(frames))

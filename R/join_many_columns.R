@@ -10,7 +10,7 @@ plan_many <- function(frames, keys, collisions, pattern, origin, call) {
     list(left = unlist(names), right = character()), call, usual = "rename"
   )
   check_many_collisions(collisions, call)
-  check_pattern(pattern, collisions, call)
+  check_pattern(pattern, collisions, call, "{frame}")
   keys <- keys$columns
   own <- own_columns(names, keys)
   shared <- unique(unlist(own)[duplicated(unlist(own))])
@@ -60,7 +60,7 @@ plan_many_column <- function(frame, column, frames, own, keys, shared,
   alone <- structure(column, names = frame)
   meets_key <- !is.null(sources)
   if (!column %in% shared || meets_key) {
-    name <- if (meets_key) pattern_name(pattern, column, frame) else column
+    name <- if (meets_key) pattern_name(pattern, column, frame, "{frame}") else column
     return(list(list(name = name, how = "one", sources = alone)))
   }
   holders <- frames[vapply(own[frames], function(x) column %in% x, NA)]
@@ -76,7 +76,7 @@ plan_many_column <- function(frame, column, frames, own, keys, shared,
     )
   }
   if (identical(how, "rename")) {
-    name <- pattern_name(pattern, column, frame)
+    name <- pattern_name(pattern, column, frame, "{frame}")
     return(list(list(name = name, how = "one", sources = alone)))
   }
   if (frame != holders[1L]) {
@@ -105,7 +105,7 @@ check_many_collisions <- function(collisions, call) {
 check_many_names <- function(plan, settle, origin, call) {
   names <- plan_names(plan)
   if (anyDuplicated(names)) {
-    stop_name_taken(names, settle, c("", "of"), list("rename"), call)
+    stop_name_taken(names, settle, sprintf("{frame}_%d.{column}", 2:4), call)
   }
   if (!is.null(origin) && origin %in% names) {
     stop_argument(

@@ -115,7 +115,7 @@ hand <- list(
     out
   }
 )
-renamed <- function(name) paste0(name, "_right")
+renamed <- function(name) paste0("right.", name)
 
 # with ronda ---------------------------------------------------------------------
 

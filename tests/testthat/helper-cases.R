@@ -203,7 +203,7 @@ make_spec <- function(case) {
       "rename", "rename_left", "rename_right", "left", "right", "fill", "agree", "update",
       "stop", function(left, right) paste(left, right)
     )),
-    name_pattern = maybe(0.3, "{side}.{column}", "{column}_{side}"),
+    name_pattern = maybe(0.3, "{column}_{side}", "{side}.{column}"),
     origin = if (!one_sided) maybe(0.3, "from"),
     partners = maybe(0.3, "n"),
     row_numbers = maybe(0.2, c("left_row", "right_row")),

@@ -130,7 +130,7 @@ test_that("wrong columns are refused", {
     join_frames(left, transform(right, n = Sys.Date()), on = on,
       collisions = list(n = "fill")
     ),
-    join_frames(transform(left, status_right = 1), right, on = on),
+    join_frames(transform(left, right.status = 1), right, on = on),
     join_frames(left, right, on = on, origin = "n"),
     join_frames(left, right, on = on, origin = NA),
     join_frames(left, right, on = on, partners = "origin", origin = "origin"),
@@ -218,7 +218,7 @@ test_that("many frames are checked", {
     join_many(list(a = a, b = b), on = "port", collisions = "rename_left"),
     join_many(list(a = a, b = b), on = "port", collisions = "stop"),
     join_many(list(a = a, b = b), on = "port", collisions = "agree"),
-    join_many(list(a = a, b = b), on = "port", origin = "n_a"),
+    join_many(list(a = a, b = b), on = "port", origin = "a.n"),
     join_many(list(a = a, b = b), on = c(port = "n")),
     row_labels(1),
     row_labels(a, "port")

@@ -103,7 +103,7 @@ test_that("key order of large frames is R's own order", {
     columns <- lapply(unname(x[keys]), function(x) {
       if (is.character(x)) enc2utf8(x) else x
     })
-    expect_identical(joined[[which(names(joined) %in% c("i", "i_left"))]],
+    expect_identical(joined[[which(names(joined) %in% c("i", "left.i"))]],
       x$i[do.call(order, c(columns, list(method = "radix")))]
     )
   }
@@ -192,7 +192,7 @@ test_that("odd numbers keep their meaning", {
   )
   expect_identical(nrow(joined), 11L)
   near <- join_frames(odd, odd, on = nearest("k", look = "either"))
-  expect_identical(near$i_right, c(2L, 2L, NA, NA, 5L, 6L, 7L))
+  expect_identical(near$right.i, c(2L, 2L, NA, NA, 5L, 6L, 7L))
 })
 
 test_that("rows that turn out late not to be in order are searched, not walked", {

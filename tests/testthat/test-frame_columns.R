@@ -12,12 +12,12 @@ test_that("a column name is one name in whichever encoding", {
   a <- stats::setNames(data.frame(1:2, 3:4), c(name, "note"))
   b <- stats::setNames(data.frame(2:1, 5:6), c(latin, "note"))
   joined <- join_frames(a, b, on = name)
-  expect_identical(names(joined), c(name, "note", "note_right"))
+  expect_identical(names(joined), c(name, "note", "right.note"))
   expect_identical(joined[[3]], 6:5)
   names(a)[2] <- "more"
   joined <- join_frames(a, b, on = c(more = "note"))
   expect_identical(names(joined),
-    c(name, "more", paste0(name, "_right"))
+    c(name, "more", paste0("right.", name))
   )
   names(b)[2] <- "other"
   expect_identical(join_frames(a, b, on = name),
@@ -41,10 +41,10 @@ test_that("row names count as such unless they are row numbers", {
 
 test_that("columns come in the order told", {
   expect_identical(names_of(), c(
-    "port", "day", "status", "km", "status_right", "fare", "note"
+    "port", "day", "status", "km", "right.status", "fare", "note"
   ))
   expect_identical(names_of(collisions = "rename"), c(
-    "port", "day", "status_left", "km", "status_right", "fare", "note"
+    "port", "day", "left.status", "km", "right.status", "fare", "note"
   ))
   expect_identical(names_of(take = c("note", cost = "fare")), c(
     "port", "day", "status", "km", "note", "cost"
@@ -64,21 +64,21 @@ test_that("columns come in the order told", {
     take = character()
   ), c(names(left), "n", "from"))
   expect_identical(names_of(keys = "both"), c(
-    "port", "day", "status", "km", "port_right", "status_right", "fare", "note"
+    "port", "day", "status", "km", "right.port", "right.status", "fare", "note"
   ))
   expect_identical(names_of(keys = "both", take = "fare"), c(
-    names(left), "port_right", "fare"
+    names(left), "right.port", "fare"
   ))
   expect_identical(names_of(keys = "both", take = c("fare", harbour = "port")),
     c(names(left), "fare", "harbour")
   )
-  expect_identical(names_of(take = "port"), c(names(left), "port_right"))
+  expect_identical(names_of(take = "port"), c(names(left), "right.port"))
   # the rest stands where it is asked for
   expect_identical(names_of(take = c(cost = "fare", .rest = TRUE)), c(
-    names(left), "cost", "status_right", "note"
+    names(left), "cost", "right.status", "note"
   ))
   expect_identical(names_of(take = c(.rest = TRUE, cost = "fare")), c(
-    names(left), "status_right", "note", "cost"
+    names(left), "right.status", "note", "cost"
   ))
   expect_identical(names_of(take = c(.rest = TRUE)), names_of())
   expect_identical(names_of(take = list(left = c(.rest = TRUE, far = "km"),
@@ -97,10 +97,10 @@ test_that("every value of `collisions` names and fills as it says", {
     join_frames(left, right, on = "port", rows = rows, collisions = how)
   }
   expect_identical(names(merged("rename_left"))[c(3, 5)],
-    c("status_left", "status")
+    c("left.status", "status")
   )
   expect_identical(names(merged("rename_right"))[c(3, 5)],
-    c("status", "status_right")
+    c("status", "right.status")
   )
   expect_identical(merged("left")$status, c("on", NA, NA))
   expect_identical(merged("right")$status, c(NA, NA, "off"))
@@ -118,7 +118,7 @@ test_that("every value of `collisions` names and fills as it says", {
   kept <- join_frames(left, right, on = "port", take = c(status = "note"),
     collisions = "rename_left"
   )
-  expect_named(kept, c("port", "day", "status_left", "km", "status"))
+  expect_named(kept, c("port", "day", "left.status", "km", "status"))
   filled <- join_frames(left, right, on = "port", take = c(status = "note"),
     collisions = "fill", rows = "full"
   )
@@ -168,7 +168,7 @@ test_that("left rule columns keep their names whatever `collisions` says", {
       ),
       ronda_error = function(e) stop(how, conditionMessage(e))
     )
-    expect_named(joined, c("port", "at", "read", "at_right"))
+    expect_named(joined, c("port", "at", "read", "right.at"))
   }
 })
 
@@ -183,7 +183,7 @@ test_that("a third join of one column name says what to write, and that works", 
     chain <- eval(parse(text = sprintf("join_frames(chain, third, on = \"id\", %s)", line)))
     third <- frame
   }
-  expect_named(chain, c("id", "v", "v_right", "v_third", "v_2", "v_3"))
+  expect_named(chain, c("id", "v", "right.v", "third.v", "right_2.v", "right_3.v"))
 })
 
 test_that("if_absent has a value for every other column that it fits", {

@@ -111,7 +111,7 @@ test_that("a quote that is never closed is found", {
     if (!broken) {
       expect_identical(nrow(frame), 6L)
       back <- gsub("\"\"", "\"", sub("^\"(.*)\"$", "\\1", cells))
-      expect_identical(c(frame$u, frame$v), back)
+      expect_identical(c(frame$u, frame$v), replace(back, back == "", NA))
     } else {
       expect_match(frame, "the quote opened in line \\d+ is never closed")
     }
@@ -161,8 +161,8 @@ test_that("thousands of columns are no trouble", {
   )$code, 0L)
   out <- read_frame("out.rds")
   expect_identical(dim(out), c(2L, 2502L))
-  expect_identical(out$c7_narrow, NULL)
-  expect_identical(out$c7_right, 4:3)
+  expect_identical(out$narrow.c7, NULL)
+  expect_identical(out$right.c7, 4:3)
   expect_identical(out$c2500, c("x", "=y"))
 })
 

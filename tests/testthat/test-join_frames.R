@@ -239,7 +239,7 @@ test_that("several rules on one column, and rules on both names", {
   left <- data.frame(a = c("x", "y"), b = c("p", "q"))
   right <- data.frame(c = c("x", "y", "z"), d = c("x", "z", "z"), b = "p")
   joined <- join_frames(left, right, on = c(a = "c", a = "d"), rows = "full")
-  expect_named(joined, c("a", "b", "d", "b_right"))
+  expect_named(joined, c("a", "b", "d", "right.b"))
   expect_identical(joined$a, c("x", "y", "y", "z"))
   both <- join_frames(left, right, on = c(a = "c"), keys = "both",
     rows = "right", take = c(other = "d")

@@ -37,7 +37,7 @@ oracle_many_columns <- function(frames, lines, how) {
     values <- values[has]
     if (length(has) == 1L || how == "rename") {
       labels <- if (length(has) == 1L) name else {
-        paste0(name, "_", names(frames)[has])
+        paste0(names(frames)[has], ".", name)
       }
       out[labels] <- values
     } else if (how == "fill") {
@@ -93,7 +93,7 @@ test_that("values that should agree are named where they do not", {
       on = "k", collisions = "fill"
     ),
     join_many(list(a = frames$a, b = data.frame(k = "x")), on = "k"),
-    join_many(frames, on = "k", origin = "fare_a"),
+    join_many(frames, on = "k", origin = "a.fare"),
     join_many(frames, on = "k", more = 1)
   )
 })
@@ -222,7 +222,7 @@ test_that("frames have their variables' names; what joins of two have is refused
   expect_identical(join_many(list(a, b), on = "k"),
     join_many(list(a = a, b = b), on = "k")
   )
-  expect_named(join_many(list(a, other = b), on = "k"), c("k", "x_a", "x_other"))
+  expect_named(join_many(list(a, other = b), on = "k"), c("k", "a.x", "other.x"))
   expect_identical(join_many(list(a, b), on = "k", collisions = "update")$x,
     c(1L, 9L, NA)
   )

@@ -150,14 +150,14 @@ test_that("a condition with nearest() is asked outward, never of all", {
       left$even != right$even
     }
   )
-  expect_identical(joined$i_right, c(NA, seq_len(n - 1L)))
+  expect_identical(joined$right.i, c(NA, seq_len(n - 1L)))
   expect_lt(asked, 4 * n)
   heavy <- many
   heavy$t <- 0.5
   joined <- join_frames(many, heavy, on = nearest("t"),
     where = ~ left$even == right$even, take = "i"
   )
-  expect_identical(sum(!is.na(joined$i_right)), sum(many$t >= 0.5))
+  expect_identical(sum(!is.na(joined$right.i)), sum(many$t >= 0.5))
 })
 
 test_that("the limit on pairs stops ranges before they are written", {
