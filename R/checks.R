@@ -50,7 +50,7 @@ first_of <- function(...) {
 check_choice <- function(value, choices, arg, call) {
   if (missing(value)) {
     stop_argument(
-      sprintf("`%s` is missing: it must be %s.", arg, any_of(choices)),
+      sprintf("%s is missing: it must be %s.", argument_said(arg), any_of(choices)),
       call = call
     )
   }
@@ -62,7 +62,7 @@ check_choice <- function(value, choices, arg, call) {
     meant_choice(value, choices, arg)
   }
   stop_argument(
-    sprintf("`%s` must be %s, not %s.", arg, any_of(choices), shown(value)),
+    sprintf("%s must be %s, not %s.", argument_said(arg), any_of(choices), shown(value)),
     near,
     call = call, data = list(argument = arg, value = value)
   )
@@ -109,7 +109,7 @@ meant_choice <- function(value, choices, arg) {
 check_flag <- function(value, arg, call) {
   if (!is.logical(value) || length(value) != 1L || is.na(value)) {
     stop_argument(
-      sprintf("`%s` must be TRUE or FALSE, not %s.", arg, shown(value)),
+      sprintf("%s must be TRUE or FALSE, not %s.", argument_said(arg), shown(value)),
       call = call
     )
   }
@@ -121,11 +121,11 @@ is_name <- function(value) {
 
 check_name <- function(value, arg, call) {
   if (missing(value)) {
-    stop_argument(sprintf("`%s` is missing.", arg), call = call)
+    stop_argument(sprintf("%s is missing.", argument_said(arg)), call = call)
   }
   if (!is_name(value)) {
     stop_argument(
-      sprintf("`%s` must be one name, not %s.", arg, shown(value)),
+      sprintf("%s must be one name, not %s.", argument_said(arg), shown(value)),
       call = call
     )
   }
@@ -134,7 +134,7 @@ check_name <- function(value, arg, call) {
 check_text <- function(value, arg, call) {
   if (!is_name(value)) {
     stop_argument(
-      sprintf("`%s` must be one text that is not empty, not %s.", arg, shown(value)),
+      sprintf("%s must be one text that is not empty, not %s.", argument_said(arg), shown(value)),
       call = call
     )
   }
@@ -143,13 +143,13 @@ check_text <- function(value, arg, call) {
 # Anything with sound columns passes; what is wrong is named.
 check_frame <- function(frame, arg, call) {
   if (missing(frame)) {
-    stop_argument(sprintf("`%s` is missing: give a data frame.", arg),
+    stop_argument(sprintf("%s is missing: give a data frame.", argument_said(arg)),
       call = call
     )
   }
   if (!is.data.frame(frame)) {
     stop_argument(
-      sprintf("`%s` must be a data frame, not %s.", arg, shown(frame)),
+      sprintf("%s must be a data frame, not %s.", argument_said(arg), shown(frame)),
       if (is.matrix(frame)) {
         sprintf("Write: as.data.frame(%s)", arg)
       },
@@ -228,9 +228,9 @@ check_sides <- function(sides, call) {
     all(nzchar(sides)) && sides[1L] != sides[2L] && !"paired" %in% sides
   if (!good) {
     stop_argument(
-      "`sides` must be two different names, neither of them \"paired\".",
+      said("`sides` must be two different names, neither of them \"paired\"."),
       sprintf("It is %s.", shortened(paste(deparse(sides), collapse = " "))),
-      "Write, for example: sides = c(\"left\", \"right\")",
+      paste("Write, for example:", setting("sides", c("left", "right"))),
       call = call
     )
   }
@@ -244,9 +244,9 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
     !is.na(max_rows) && max_rows >= 0
   if (!good) {
     stop_argument(
-      sprintf("`%s` must be a number of rows, not %s.", arg, shown(max_rows)),
+      sprintf("%s must be a number of rows, not %s.", argument_said(arg), shown(max_rows)),
       if (arg == "max_rows") {
-        "Write, for example: max_rows = 5e6, or Inf for no limit."
+        said("Write, for example: %s, or Inf for no limit.", setting("max_rows", 5e6))
       } else {
         "Write, for example: options(ronda.max_rows = 5e6)"
       },
@@ -261,7 +261,7 @@ check_how_many <- function(n, arg, call) {
     n >= 1 && n == trunc(n)
   if (!good) {
     stop_argument(
-      sprintf("`%s` must be a whole number from 1 on, not %s.", arg, shown(n)),
+      sprintf("%s must be a whole number from 1 on, not %s.", argument_said(arg), shown(n)),
       call = call
     )
   }

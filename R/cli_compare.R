@@ -10,7 +10,7 @@ cli_compare <- function(files, options) {
   shared <- compared_or_none(pairing, options, given$call)
   if (!is.null(options$out)) cli_write(all_changes(pairing, shared), options$out)
   lines_to_stdout(c(change_lines(pairing, shared), if (!is.null(shared)) {
-    as_cli_words(c(difference_table(shared), difference_notes(shared), difference_lines(shared)))
+    c(difference_table(shared), difference_notes(shared), difference_lines(shared))
   }))
   if (!is.null(options$expect) && !all_same(pairing, shared)) {
     stop_expectation(pairing, sprintf("%s and %s are not the same.", pairing$labels[1L],

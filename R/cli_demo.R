@@ -119,9 +119,9 @@ run_demo <- function(folder) {
     paste("of the sailings only", listed(demo_columns, "and"), "are used.")
   ))
   place <- environment_of_demo()
-  results <- lapply(seq_along(demo_steps), function(k) {
+  results <- in_r(lapply(seq_along(demo_steps), function(k) {
     show_step(k, demo_steps[[k]], place)
-  })
+  }))
   names(results) <- vapply(demo_steps, function(step) {
     if (is.null(step$name)) "" else step$name
   }, "")

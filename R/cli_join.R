@@ -18,7 +18,7 @@ cli_join <- function(files, options) {
 
 cli_receipt <- function(options) {
   if (!isTRUE(options$quiet)) {
-    to_stderr(as_cli_words(c(receipt_line(last_receipt()), last_receipt()$notes)))
+    to_stderr(c(receipt_line(last_receipt()), last_receipt()$notes))
   }
 }
 

@@ -32,7 +32,7 @@ cli_join_files <- function(files, options) {
     ), envir = list2env(stats::setNames(sides, labels), parent = globalenv())))
   })
   if (!isTRUE(options$quiet)) {
-    to_stderr(as_cli_words(c(receipt_line(joined$receipt), joined$receipt$notes)))
+    to_stderr(c(receipt_line(joined$receipt), joined$receipt$notes))
     to_stderr(sprintf("%s: %s, %s", options$out, counted(nrow(joined$files$files), "file"),
       byte_words(sum(joined$files$files$bytes))
     ))

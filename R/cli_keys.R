@@ -8,7 +8,7 @@ cli_keys <- function(files, options) {
     }
     found <- suggest_keys(frames[[1L]], frames[[2L]])
     attr(found, "sides") <- file_labels(files)
-    return(lines_to_stdout(as_cli_words(format(found))))
+    return(lines_to_stdout(format(found)))
   }
   on <- cli_rules(options)
   if (!length(on)) {

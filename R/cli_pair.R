@@ -9,14 +9,14 @@ cli_account <- function(files, options) {
   if (isTRUE(options$json)) {
     lines_to_stdout(receipt_json(receipt(pairing)))
   } else {
-    lines_to_stdout(as_cli_words(format(pairing)))
+    lines_to_stdout(format(pairing))
   }
   if (!wants_misses) {
     return()
   }
   misses <- near_misses(pairing)
   if (is.null(options$out)) {
-    return(lines_to_stdout(c("", as_cli_words(format(misses)))))
+    return(lines_to_stdout(c("", format(misses))))
   }
   cli_write(as_base_frame(unclass_frame(misses), nrow(misses)), options$out)
   say_written(options$out, options)

@@ -43,13 +43,12 @@
 #' ))
 #' @export
 ronda_cli <- function(args = commandArgs(TRUE)) {
-  given <- new.env(parent = emptyenv())
   report_failure <- function(e, code) {
-    to_stderr(paste("ronda:", as_cli_words(conditionMessage(e), given$files)))
+    to_stderr(paste("ronda:", conditionMessage(e)))
     code
   }
-  invisible(in_utf8(withCallingHandlers(
-    tryCatch(run_command(args, given),
+  invisible(in_utf8(in_options(withCallingHandlers(
+    tryCatch(run_command(args),
       cli_reader_gone = function(e) 0L,
       cli_usage = function(e) report_failure(e, 2L),
       ronda_error_argument = function(e) report_failure(e, 2L),
@@ -58,14 +57,13 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
       error = function(e) report_failure(e, 1L)
     ),
     ronda_warning = function(w) {
-      to_stderr(paste("Warning:", as_cli_words(conditionMessage(w), given$files)))
+      to_stderr(paste("Warning:", conditionMessage(w)))
       invokeRestart("muffleWarning")
     }
-  )))
+  ))))
 }
 
-# (`given` holds the files of the command, for messages)
-run_command <- function(args, given) {
+run_command <- function(args) {
   if (!length(args) || args[1L] %in% c("--help", "-h", "help")) {
     lines_to_stdout(general_help())
     return(if (length(args)) 0L else 2L)
@@ -88,8 +86,7 @@ run_command <- function(args, given) {
     return(0L)
   }
   check_file_count(command, parsed$files)
-  given$files <- stats::setNames(parsed$files, file_labels(parsed$files))
-  if (length(parsed$files) == 1L) given$files["frame"] <- parsed$files
+  speech$frame <- parsed$files[1L]
   # (a report says how it was made)
   attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
   run_told(command, parsed)
@@ -110,7 +107,7 @@ run_told <- function(command, given) {
   on.exit(options(old))
   withCallingHandlers(command$run(given$files, given$options),
     ronda_message_note = function(m) {
-      if (!quiet) to_stderr(as_cli_words(sub("\n$", "", conditionMessage(m))))
+      if (!quiet) to_stderr(sub("\n$", "", conditionMessage(m)))
       invokeRestart("muffleMessage")
     }
   )

@@ -108,7 +108,7 @@ stop_no_memory <- function() {
     sprintf("There is not enough memory for this %s.", if (of_file) "file" else "join"),
     if (of_file) "Let go of what is not needed with rm() and gc()." else paste(
       "Let go of what is not needed with rm() and gc(), keep fewer columns with",
-      "`take`, or join a part of the rows at a time."
+      said("`take`, or join a part of the rows at a time.")
     ),
     call = if (!is.null(called)) as.call(list(called[[1L]]))
   )

@@ -44,7 +44,7 @@ differences <- function(pairing, columns = NULL, tolerance = 0) {
     tolerance >= 0
   if (!good) {
     stop_argument(
-      sprintf("`tolerance` must be a number from 0 on, not %s.", shown(tolerance)),
+      said("`tolerance` must be a number from 0 on, not %s.", shown(tolerance)),
       call = call
     )
   }
@@ -59,7 +59,7 @@ compared_columns <- function(pairing, columns, call) {
     names <- shared_columns(pairing)
     if (!length(names)) {
       stop_argument("The frames have no column in common but keys.",
-        "Write, for example: columns = c(seats = \"places\") (left = right)",
+        said("Write, for example: %s (left = right)", setting("columns", c(seats = "places"))),
         call = call
       )
     }
@@ -67,7 +67,7 @@ compared_columns <- function(pairing, columns, call) {
   }
   if (!is.character(columns) || !length(columns) || anyNA(columns)) {
     stop_argument(
-      sprintf("`columns` must be column names, not %s.", shown(columns)),
+      said("`columns` must be column names, not %s.", shown(columns)),
       call = call
     )
   }
@@ -92,7 +92,7 @@ compared_columns <- function(pairing, columns, call) {
   }
   again <- left[duplicated(left)]
   if (length(again)) {
-    stop_argument(sprintf("`columns` names `%s` twice.", again[1L]), call = call)
+    stop_argument(said("`columns` names `%s` twice.", again[1L]), call = call)
   }
   list(left = left, right = unname(columns))
 }

@@ -226,8 +226,8 @@ missing_line <- function(pairing, view, rule) {
     return(NULL)
   }
   if (rule$kind == "same") {
-    sprintf("%s: `%s` is missing, and a missing key equals nothing (missing_keys = \"%s\").",
-      rule_text(rule), blank[1L], pairing$missing_keys
+    sprintf("%s: `%s` is missing, and a missing key equals nothing (%s).",
+      rule_text(rule), blank[1L], setting("missing_keys", pairing$missing_keys)
     )
   } else {
     sprintf("%s: `%s` is missing, and never matches.", rule_text(rule), blank[1L])
@@ -254,11 +254,7 @@ choice_lines <- function(pairing, view, followed, partners) {
     }
   }
   if (length(passed)) {
-    repeats <- pairing$repeats
-    repeats <- if (is.character(repeats)) sprintf("\"%s\"", repeats) else {
-      format(repeats)
-    }
-    sprintf("repeats = %s: of %s, %s stays; %s passed over.", repeats,
+    sprintf("%s: of %s, %s stays; %s passed over.", repeats_said(pairing$repeats),
       counted(length(candidates), "candidate"),
       paste("row", listed(partners, "and")),
       paste(if (length(passed) == 1L) "row" else "rows",
@@ -278,7 +274,7 @@ once_line <- function(pairing, view, passed) {
     )
   }, "")
   more <- length(passed) - length(shown_rows)
-  sprintf("repeats = \"once\", of %s: %s%s.",
+  sprintf("%s, of %s: %s%s.", setting("repeats", "once"),
     counted(length(passed), "other candidate"), paste(words, collapse = "; "),
     if (more > 0L) sprintf("; and %s more", with_commas(more)) else ""
   )

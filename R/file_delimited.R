@@ -87,9 +87,8 @@ say_kept_as_text <- function(found, cells, names, line_of) {
     )
   }, "")
   if (length(lines)) {
-    say_classed("note", c(lines, sprintf(
-      "Where that is right, types = c(%s = \"text\") says so.", name_code(names[kept][1L])
-    )))
+    types <- setting("types", structure("text", names = names[kept[1L]]))
+    say_classed("note", c(lines, sprintf("Where that is right, %s says so.", types)))
   }
 }
 

@@ -40,7 +40,7 @@ frame_files <- function(path, types = NULL, decimal = ".") {
   }
   kind <- kind_of_files(paths, call)
   if (length(types) && kind == "parquet") {
-    stop_argument("`types` is for csv and tsv; parquet files have types of their own.",
+    stop_argument(said("`types` is for csv and tsv; parquet files have types of their own."),
       call = call
     )
   }

@@ -115,15 +115,15 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
 # `out` and how to get there, checked
 checked_settings <- function(settings, out, call) {
   if (is.null(out)) {
-    stop_argument("`out` is missing: name the folder to write.",
-      "Write, for example: out = \"joined\"",
+    stop_argument(said("`out` is missing: name the folder to write."),
+      paste("Write, for example:", setting("out", "joined")),
       call = call
     )
   }
   check_name(out, "out", call)
   out <- sub("/+$", "", out)
   if (file.exists(out)) {
-    stop_file("%s is there already: remove it, or choose another `out`.", out, call)
+    stop_file(said("%s is there already: remove it, or choose another `out`."), out, call)
   }
   if (!dir.exists(dirname(out))) stop_file("There is no folder %s.", dirname(out), call)
   check_choice(settings$way, join_ways, "way", call)
@@ -135,7 +135,7 @@ checked_settings <- function(settings, out, call) {
   settings$room <- settings$memory - worker_bytes
   if (settings$room < 2e7) {
     stop_argument(
-      sprintf("`memory` is %s, and R alone takes %s.", byte_words(settings$memory),
+      said("`memory` is %s, and R alone takes %s.", byte_words(settings$memory),
         byte_words(worker_bytes)
       ),
       "Write 500 MB or more.",
@@ -143,8 +143,8 @@ checked_settings <- function(settings, out, call) {
     )
   }
   need_packages("nanoparquet", "Writing parquet", call, class = "file", least = "0.5.1")
-  need_packages("future", "join_files()", call, class = "file", least = least_future)
-  need_packages("digest", "join_files()", call, class = "file")
+  need_packages("future", said("join_files()"), call, class = "file", least = least_future)
+  need_packages("digest", said("join_files()"), call, class = "file")
   settings$out <- file.path(normalizePath(dirname(out)), basename(out))
   settings
 }
@@ -152,8 +152,10 @@ checked_settings <- function(settings, out, call) {
 check_row_order <- function(settings, call) {
   check_choice(settings$row_order, c("left", "right", "keys"), "row_order", call)
   if (settings$row_order == "keys") {
-    stop_argument("`row_order` can't be \"keys\" for files.",
-      "Write row_order = \"left\" or \"right\", or leave it out for rows part by part.",
+    stop_argument(said("`row_order` can't be \"keys\" for files."),
+      said("Write %s or \"right\", or leave it out for rows part by part.",
+        setting("row_order", "left")
+      ),
       call = call
     )
   }
@@ -207,11 +209,11 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
 stop_no_keys <- function(inputs, call) {
   names <- lapply(inputs, function(x) if (is.data.frame(x)) names(x) else x$columns$name)
   shared <- intersect(names[[1L]], names[[2L]])
-  stop_ronda("key", "`on` is missing: say which columns must be equal.",
+  stop_ronda("key", said("`on` is missing: say which columns must be equal."),
     if (length(shared)) {
       c(
         sprintf("Both sides have: %s", ticked(shared)),
-        sprintf("Write, for example: on = %s", as_code(shared[1L]))
+        paste("Write, for example:", setting("on", shared[1L]))
       )
     } else {
       sprintf("Columns of `%s`: %s", frame_marks, vapply(names, ticked, ""))

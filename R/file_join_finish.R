@@ -61,7 +61,9 @@ check_rows_add_up <- function(job, found, receipt) {
 
 stop_not_whole <- function(what, call) {
   stop_ronda("file", sprintf("The result does not add up and was not published: %s.", what),
-    "This is a fault of ronda or of the disk: call again with resume = FALSE.",
+    sprintf("This is a fault of ronda or of the disk: call again with %s.",
+      setting("resume", FALSE)
+    ),
     call = call
   )
 }

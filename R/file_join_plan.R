@@ -50,7 +50,7 @@ check_carried <- function(side, call) {
       sprintf("Column `%s` of `%s` (%s) can't be written to a parquet file.", odd[1L],
         frame_mark(side$side), type_word(.subset2(side$frame, odd[1L]))
       ),
-      "Leave it out, or join in memory with join_frames().",
+      said("Leave it out, or join in memory with join_frames()."),
       call = call
     )
   }
@@ -79,7 +79,11 @@ needs_together <- function(pairing) {
 choose_way <- function(pairing, asked, sizes, call) {
   hinders <- list(
     parts = if (!length(rules_to_part_by(pairing))) {
-      if (is.null(turns_of(pairing))) "`on` has no key" else "the steps of in_turn() share no key"
+      said(if (is.null(turns_of(pairing))) {
+        "`on` has no key"
+      } else {
+        "the steps of in_turn() share no key"
+      })
     },
     right_whole = whole_hinders(pairing, sizes),
     ranges = range_hinders(pairing)
@@ -90,8 +94,10 @@ choose_way <- function(pairing, asked, sizes, call) {
     }
     possible <- names(hinders)[vapply(join_ways[-1L], function(way) is.null(hinders[[way]]), NA)]
     stop_argument(
-      sprintf("`way` can't be \"%s\": %s.", asked, hinders[[asked]]),
-      if (length(possible)) sprintf("Write way = %s.", any_of(possible)) else {
+      said("`way` can't be \"%s\": %s.", asked, hinders[[asked]]),
+      if (length(possible)) {
+        sprintf("Write %s.", listed(vapply(possible, setting, "", name = "way"), "or"))
+      } else {
         sprintf("No way fits: \"%s\" can't be, for %s.", names(hinders), unlist(hinders))
       },
       call = call
@@ -120,7 +126,7 @@ choose_way <- function(pairing, asked, sizes, call) {
 
 whole_hinders <- function(pairing, sizes) {
   if (sizes$right * task_factor / 2 > sizes$room) {
-    return(sprintf("the right side takes %s in memory, and `memory` has room for %s",
+    return(said("the right side takes %s in memory, and `memory` has room for %s",
       byte_words(sizes$right), byte_words(2 * sizes$room / task_factor)
     ))
   }
@@ -131,7 +137,9 @@ whole_hinders <- function(pairing, sizes) {
 
 together_words <- function(pairing) {
   sprintf("%s needs all left rows of a right row together",
-    if (is_once(pairing$repeats)) "repeats = \"once\"" else "what `expect` says of left keys"
+    if (is_once(pairing$repeats)) setting("repeats", "once") else {
+      said("what `expect` says of left keys")
+    }
   )
 }
 
@@ -140,16 +148,16 @@ range_hinders <- function(pairing) {
     return(together_words(pairing))
   }
   if (!is.null(turns_of(pairing))) {
-    return("in_turn() has several rules")
+    return(said("in_turn() has several rules"))
   }
   if (is.null(span_rule(pairing))) {
     kinds <- kinds_of(pairing$rules)
     if ("nearest" %in% kinds) {
-      "nearest() without `within` beside other rules or `where` may reach any row"
+      said("nearest() without `within` beside other rules or `where` may reach any row")
     } else if ("cross" %in% kinds) {
-      "cross() pairs every row with every row"
+      said("cross() pairs every row with every row")
     } else {
-      "no rule in `on` orders numbers or times"
+      said("no rule in `on` orders numbers or times")
     }
   }
 }
@@ -179,11 +187,11 @@ check_chunks <- function(side, room, call) {
   large <- which.max(bytes)
   if (length(large) && bytes[large] * 3 > room) {
     stop_ronda("argument",
-      sprintf("%s takes %s in memory when it is read, and `memory` has room for %s.",
+      said("%s takes %s in memory when it is read, and `memory` has room for %s.",
         encodeString(basename(side$chunks$path[large]), quote = "'"),
         byte_words(bytes[large]), byte_words(room / 3)
       ),
-      "A file is read whole: write it as several files, or raise `memory`.",
+      said("A file is read whole: write it as several files, or raise `memory`."),
       call = call
     )
   }
@@ -200,7 +208,7 @@ check_disk <- function(job, call) {
       sprintf("The disk of %s has %s free, and about %s are needed.",
         encodeString(dirname(job$work), quote = "'"), byte_words(free), byte_words(needed)
       ),
-      "Choose another place for `out`, or take fewer columns.",
+      said("Choose another place for `out`, or take fewer columns."),
       call = call
     )
   }
@@ -222,7 +230,7 @@ check_by_element <- function(rules, likes, call) {
         part <- apply_via(slice_column(x, at, "", NULL), rule$via, rule, side, call)
         if (!identical(as_plain(part), as_plain(whole[at]))) {
           stop_argument(
-            sprintf("`via` gives other values for some of `%s` of `%s` than for all at once.",
+            said("`via` gives other values for some of `%s` of `%s` than for all at once.",
               rule[[side]], frame_mark(side)
             ),
             "Files are read in pieces: it must look at each value by itself.",

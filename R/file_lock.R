@@ -65,7 +65,7 @@ stop_in_use <- function(work, holder, call) {
     } else {
       sprintf(" (process %s on host %s)", holder[3L], encodeString(holder[2L]))
     }),
-    "Wait for it, or choose another `out`.",
+    said("Wait for it, or choose another `out`."),
     if (!own_host) {
       sprintf("If that run has ended, remove %s: the same call then goes on from there.",
         file.path(work, "lock")

@@ -99,7 +99,7 @@ check_typed_names <- function(types, names, label, call) {
   }
   unknown <- setdiff(names(types), names)
   if (length(unknown)) {
-    stop_argument(sprintf("`types` names a column `%s`, which %s doesn't have.",
+    stop_argument(said("`types` names a column `%s`, which %s doesn't have.",
       unknown[1L], encodeString(label, quote = "'")
     ), closest_name(unknown[1L], names), call = call)
   }
@@ -110,8 +110,8 @@ check_asked <- function(asked, call) {
   check_types(asked$types, call)
   check_choice(asked$decimal, c(".", ","), "decimal", call)
   if (!is.character(asked$missing) || anyNA(asked$missing)) {
-    stop_argument("`missing` must be the texts of cells that mean a missing value.",
-      "Write, for example: missing = c(\"NA\", \"-\")",
+    stop_argument(said("`missing` must be the texts of cells that mean a missing value."),
+      paste("Write, for example:", setting("missing", c("NA", "-"))),
       call = call
     )
   }
@@ -122,8 +122,8 @@ check_types <- function(types, call) {
     return()
   }
   if (!is.character(types) || is.null(names(types))) {
-    stop_argument("`types` must be types by column name.",
-      "Write, for example: types = c(id = \"text\")",
+    stop_argument(said("`types` must be types by column name."),
+      paste("Write, for example:", setting("types", c(id = "text"))),
       call = call
     )
   }

@@ -59,7 +59,7 @@ open_work <- function(work, facts, resume, call) {
     check_own_folder(work, call)
     before <- unless_it_fails(read_facts(facts_file), NULL)
     if (is.null(before) && length(setdiff(list.files(work), c(lock_files, work_folders)))) {
-      stop_file("%s is no work folder of ronda: remove it, or choose another `out`.", work,
+      stop_file(said("%s is no work folder of ronda: remove it, or choose another `out`."), work,
         call
       )
     }
@@ -97,7 +97,7 @@ check_own_folder <- function(work, call) {
   mine <- file.info(tempdir(), extra_cols = TRUE)$uid
   owner <- file.info(work, extra_cols = TRUE)$uid
   if (nzchar(Sys.readlink(work)) || !identical(owner, mine)) {
-    stop_file("%s belongs to another user or is a link: remove it, or choose another `out`.",
+    stop_file(said("%s belongs to another user or is a link: remove it, or choose another `out`."),
       work, call
     )
   }
@@ -174,7 +174,8 @@ as_bytes <- function(size, arg, call) {
     suppressWarnings(as.numeric(sub(pattern, "\\1", size))) * 1000^(unit - 1)
   }
   if (!length(bytes) || is.na(bytes) || bytes <= 0) {
-    stop_argument(sprintf("`%s` must be a size such as \"2 GB\", not %s.", arg, shown(size)),
+    stop_argument(
+      sprintf("%s must be a size such as \"2 GB\", not %s.", argument_said(arg), shown(size)),
       call = call
     )
   }

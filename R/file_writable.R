@@ -124,8 +124,8 @@ say_read_otherwise <- function(x) {
     lost <- sum(texts %in% c("", "NA"))
     c(
       if (!found$type %in% c("text", "empty")) {
-        sprintf("`%s` is text, and is read back as %s; with types = c(%s = \"text\") as text.",
-          name, type_word(found$values), name_code(name)
+        sprintf("`%s` is text, and is read back as %s; with %s as text.", name,
+          type_word(found$values), setting("types", structure("text", names = name))
         )
       },
       if (lost) {

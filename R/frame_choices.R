@@ -13,8 +13,8 @@ check_row_numbers <- function(names, call) {
     all(nzchar(names)) && names[1L] != names[2L]
   if (!good) {
     stop_argument(
-      sprintf("`row_numbers` must be two different names, not %s.", shown(names)),
-      "Write, for example: row_numbers = c(\"left_row\", \"right_row\")",
+      said("`row_numbers` must be two different names, not %s.", shown(names)),
+      paste("Write, for example:", setting("row_numbers", c("left_row", "right_row"))),
       call = call
     )
   }

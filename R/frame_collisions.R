@@ -24,7 +24,7 @@ as_collisions <- function(collisions, names, call, usual = "rename_right") {
   if (length(columns) != length(collisions) || !all(nzchar(columns)) ||
     anyDuplicated(columns)) {
     stop_argument(
-      "A list in `collisions` needs a column name for each item.",
+      said("A list in `collisions` needs a column name for each item."),
       "Write, for example: list(status = \"left\", .other = \"fill\")",
       call = call
     )
@@ -34,7 +34,7 @@ as_collisions <- function(collisions, names, call, usual = "rename_right") {
     if (!column %in% known) {
       near <- closest_name(column, known)
       stop_argument(
-        sprintf("`collisions` names `%s`, which is in neither frame.", column),
+        said("`collisions` names `%s`, which is in neither frame.", column),
         near,
         call = call
       )
@@ -58,8 +58,8 @@ check_collision <- function(value, arg, call) {
       meant_choice(value, names(collision_kinds), "collisions")
     }
     stop_argument(
-      sprintf("`%s` must be %s, or a function(left, right), not %s.", arg,
-        any_of(names(collision_kinds)), shown(value)
+      sprintf("%s must be %s%s, not %s.", argument_said(arg),
+        any_of(names(collision_kinds)), either(", or a function(left, right)", ""), shown(value)
       ),
       near,
       call = call

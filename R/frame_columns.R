@@ -106,9 +106,9 @@ check_common_type <- function(column, pairing, rows, call) {
       type_word(y)
     ),
     if (column$from == "key") {
-      "Write keys = \"both\" to get a column of each side."
+      sprintf("Write %s to get a column of each side.", setting("keys", "both"))
     } else {
-      sprintf("Choose another value of `collisions` for `%s`.", column$name)
+      said("Choose another value of `collisions` for `%s`.", column$name)
     },
     call = call, data = list(column = column$name, types = c(type_word(x), type_word(y)))
   )
@@ -123,13 +123,15 @@ check_pattern <- function(pattern, collisions, call, side = "{side}") {
   if (!holds) {
     needed <- c("{column}", if (both) side)
     stop_argument(
-      sprintf("`name_pattern` must hold %s, not %s.", listed(needed, "and"),
+      said("`name_pattern` must hold %s, not %s.", listed(needed, "and"),
         shown(pattern)
       ),
-      if (both) "Columns of both frames are renamed: collisions = \"rename\".",
-      sprintf("Write, for example: name_pattern = \"%s\"",
+      if (both) {
+        sprintf("Columns of both frames are renamed: %s.", setting("collisions", "rename"))
+      },
+      paste("Write, for example:", setting("name_pattern",
         if (both) paste0(side, ".{column}") else "other_{column}"
-      ),
+      )),
       call = call
     )
   }
@@ -210,18 +212,18 @@ plan_right <- function(right, merged) {
 stop_collision <- function(name, call) {
   stop_ronda("collision",
     sprintf("Both frames have a column `%s` that is not a key.", name),
-    "`collisions` is \"stop\": choose another value, or rename with `take`.",
+    said("`collisions` is \"stop\": choose another value, or rename with `take`."),
     call = call, data = list(column = name)
   )
 }
 
 stop_chosen_name <- function(name, how, call) {
   stop_ronda("collision",
-    sprintf("`take` names a column `%s`, but the other frame has one too.",
+    said("`take` names a column `%s`, but the other frame has one too.",
       name
     ),
-    "A name chosen in `take` is never changed.",
-    "Choose another name, or a value of `collisions` that keeps this one.",
+    said("A name chosen in `take` is never changed."),
+    said("Choose another name, or a value of `collisions` that keeps this one."),
     call = call, data = list(column = name)
   )
 }
@@ -236,9 +238,9 @@ stop_name_taken <- function(names, settle, patterns, call) {
   stop_ronda("collision",
     sprintf("Two columns of the result would be called `%s`.", name),
     if (is.null(free)) {
-      "Rename one of them with `take`, or leave it out with `omit`."
+      said("Rename one of them with `take`, or leave it out with `omit`.")
     } else {
-      sprintf("Write: name_pattern = %s", text_code(free))
+      paste("Write:", setting("name_pattern", free))
     },
     call = call, data = list(column = name)
   )

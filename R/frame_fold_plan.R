@@ -24,8 +24,8 @@ check_fold <- function(fold, call) {
     !anyNA(names) && all(nzchar(names))
   if (!good) {
     stop_argument(
-      sprintf("`fold` must be a list of formulas by column name, not %s.", shown(fold)),
-      "Write, for example: fold = list(rows = ~ nrow(right))",
+      said("`fold` must be a list of formulas by column name, not %s.", shown(fold)),
+      paste("Write, for example:", setting("fold", list(rows = ~ nrow(right)))),
       call = call
     )
   }
@@ -33,18 +33,20 @@ check_fold <- function(fold, call) {
     formula <- fold[[name]]
     if (!inherits(formula, "formula") || length(formula) != 2L) {
       stop_argument(
-        sprintf("`%s` of `fold` must be a one-sided formula, not %s.", name,
+        said("`%s` of `fold` must be a one-sided formula, not %s.", name,
           shown(formula)
         ),
         "`right` stands for the partners of a row, a frame, and `left` for the row itself.",
-        sprintf("Write, for example: fold = list(%s = ~ nrow(right))", name_code(name)),
+        paste("Write, for example:", setting("fold",
+          structure(list(~ nrow(right)), names = name)
+        )),
         call = call
       )
     }
   }
   again <- anyDuplicated(names)
   if (again) {
-    stop_argument(sprintf("`fold` names `%s` twice.", names[again]), call = call)
+    stop_argument(said("`fold` names `%s` twice.", names[again]), call = call)
   }
 }
 
@@ -78,7 +80,7 @@ plan_fold <- function(pairing, rows, choices, call) {
 check_fold_company <- function(rows, choices, call) {
   if (is.null(folded_row_types[[rows]])) {
     stop_argument(
-      sprintf("`rows` must be \"left\" or \"inner\" beside `fold`, not %s.", shown(rows)),
+      said("`rows` must be \"left\" or \"inner\" beside `fold`, not %s.", shown(rows)),
       "A folded frame has one row for each left row, or for each that has partners.",
       call = call
     )
@@ -90,7 +92,7 @@ check_fold_company <- function(rows, choices, call) {
     keeps_order <- name == "row_order" && choices$row_order == "keys"
     if (!identical(choices[[name]], default_choices[[name]]) && !keeps_order) {
       stop_argument(
-        sprintf("`%s` has no meaning beside `fold`.", name),
+        said("%s has no meaning beside `fold`.", argument_said(name)),
         "A folded frame has the left frame's columns and what the formulas make.",
         call = call
       )
@@ -107,7 +109,7 @@ check_fold_absent <- function(values, folds, call) {
   unknown <- setdiff(names(values), known)
   if (length(unknown)) {
     stop_argument(
-      sprintf("`if_absent` names `%s`, which `fold` doesn't make.", unknown[1L]),
+      said("`if_absent` names `%s`, which `fold` doesn't make.", unknown[1L]),
       closest_name(unknown[1L], known),
       call = call
     )

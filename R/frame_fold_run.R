@@ -65,7 +65,7 @@ run_rows <- function(pairing, fold, rows, call) {
         values[[k]] <- list(see$run(row, partners_now(pairing, row)))
       }
     }
-  }, "argument", sprintf("`%s` of `fold` failed for row %s of `%s`", fold$name,
+  }, "argument", said("`%s` of `fold` failed for row %s of `%s`", fold$name,
     with_commas(at), frame_marks[1L]
   ), call)
   lapply(values, `[[`, 1L)

@@ -18,8 +18,8 @@ check_absent_list <- function(values, call) {
   columns <- names(values)
   if (!is.list(values) || length(columns) != length(values) ||
     !all(nzchar(columns)) || anyDuplicated(columns)) {
-    stop_argument("`if_absent` must be a list of values by column name.",
-      "Write, for example: if_absent = list(fare = 0)",
+    stop_argument(said("`if_absent` must be a list of values by column name."),
+      paste("Write, for example:", setting("if_absent", list(fare = 0))),
       call = call
     )
   }
@@ -30,7 +30,7 @@ absent_values <- function(values, plan, pairing, call) {
     column <- plan[[name]]
     if (is.null(column)) {
       stop_argument(
-        sprintf("`if_absent` names `%s`, which the result doesn't have.", name),
+        said("`if_absent` names `%s`, which the result doesn't have.", name),
         closest_name(name, names(plan)),
         call = call
       )
@@ -51,8 +51,8 @@ absent_others <- function(value, plan, pairing, call) {
   }
   if (!is.atomic(value) || length(value) != 1L) {
     stop_argument(
-      sprintf("`.other` of `if_absent` must be one value, not %s.", shown(value)),
-      "Write, for example: if_absent = list(.other = 0)",
+      said("`.other` of `if_absent` must be one value, not %s.", shown(value)),
+      paste("Write, for example:", setting("if_absent", list(.other = 0))),
       call = call
     )
   }
@@ -87,7 +87,7 @@ check_can_be_set <- function(column, call) {
     "merged from both frames"
   )
   stop_argument(
-    sprintf("`if_absent` can't set `%s`: it is %s.", column$name, what),
+    said("`if_absent` can't set `%s`: it is %s.", column$name, what),
     call = call
   )
 }
@@ -137,7 +137,7 @@ fitting_value <- function(value, x) {
 # (`x`: the column that can't hold it)
 stop_absent_value <- function(value, name, x, call) {
   stop_ronda("type",
-    sprintf("`if_absent` can't put %s into `%s` (%s).",
+    said("`if_absent` can't put %s into `%s` (%s).",
       if (is.object(value)) described(value) else shown(value), name, type_word(x)
     ),
     "Give one value of the column's own type.",

@@ -36,7 +36,7 @@ check_int64_range <- function(common, row_map, rule, call,
         ),
         "The key column of the result is a 64-bit integer.",
         if (identical(frames, frame_marks)) {
-          "Write keys = \"both\" to keep each side's own column."
+          sprintf("Write %s to keep each side's own column.", setting("keys", "both"))
         } else {
           "Make the key text or double in all frames first."
         },

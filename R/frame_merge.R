@@ -34,11 +34,11 @@ merge_by_function <- function(pairing, column, row_map, call) {
 
 made_by_function <- function(column, left, right, n, call) {
   value <- run_theirs(column$how(left, right), "collision",
-    sprintf("The `collisions` function failed for `%s`", column$name), call
+    said("The `collisions` function failed for `%s`", column$name), call
   )
   if (is.null(value) || NROW(value) != n) {
     stop_ronda("collision",
-      sprintf(
+      said(
         "The `collisions` function gave %s for `%s`, not one value for each of %s.",
         if (is.null(value)) "NULL" else counted(NROW(value), "value"),
         column$name, counted(n, "row")
@@ -116,7 +116,7 @@ check_all_held <- function(over, from_right, row_map, column, call) {
       sprintf("`%s` holds %s, which a 64-bit integer can't hold.",
         column$name, format(wrong[1L], digits = 15)
       ),
-      "Choose another value of `collisions` for this column.",
+      said("Choose another value of `collisions` for this column."),
       call = call
     )
   }
@@ -165,7 +165,7 @@ stop_differing <- function(name, words, left_rows, right_rows, call) {
       counted(length(left_rows), "row")
     ),
     words,
-    sprintf(
+    said(
       "Write collisions = list(%s = \"rename\") to see both columns.", name_code(name)
     ),
     call = call, data = list(

@@ -36,8 +36,8 @@ order_by_right <- function(rows, right_rows) {
 key_order <- function(pairing, row_map, call) {
   rules <- pairing$key_rules
   if (!length(rules)) {
-    stop_argument("`row_order` can't be \"keys\": `on` has no key.",
-      "Write row_order = \"left\" or \"right\".",
+    stop_argument(said("`row_order` can't be \"keys\": `on` has no key."),
+      sprintf("Write %s or \"right\".", setting("row_order", "left")),
       call = call
     )
   }

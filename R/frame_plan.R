@@ -38,8 +38,8 @@ check_one_sided <- function(rows, choices, call) {
   given <- c(given, row_order = choices$row_order == "right")
   if (any(given)) {
     stop_argument(
-      sprintf("`%s` has no meaning for rows = \"%s\".",
-        names(given)[given][1L], rows
+      sprintf("%s has no meaning for %s.", argument_said(names(given)[given][1L]),
+        setting("rows", rows)
       ),
       "Such a result has the left frame's rows and columns only.",
       call = call

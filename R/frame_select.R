@@ -4,7 +4,7 @@
 # chose these
 choose_columns <- function(pairing, names, take, omit, keys, call) {
   if (!is.null(take) && !is.null(omit)) {
-    stop_argument("`take` and `omit` can't be given both.",
+    stop_argument(said("`take` and `omit` can't be given both."),
       "Name the columns to bring, or those to do without.",
       call = call
     )
@@ -90,8 +90,8 @@ by_side <- function(columns, names, arg, call) {
     all(sides %in% c("left", "right")) && !anyDuplicated(sides)
   if (!good) {
     stop_argument(
-      sprintf(
-        "`%s` must be column names, or list(left = , right = ) of them.", arg
+      sprintf("%s must be column names, or list(left = , right = ) of them.",
+        argument_said(arg)
       ),
       sprintf("Write, for example: %s = %s", arg, if (arg == "take") {
         "c(new = \"old\", .rest = TRUE)"
@@ -117,10 +117,12 @@ by_side <- function(columns, names, arg, call) {
 check_rest <- function(rest, call) {
   if (length(rest) != 1L || !rest[[1L]] %in% c("TRUE", "FALSE")) {
     stop_argument(
-      sprintf("`.rest` in `take` must be TRUE or FALSE, once, not %s.",
+      said("`.rest` in `take` must be TRUE or FALSE, once, not %s.",
         if (length(rest) == 1L) shown(rest[[1L]]) else "several times"
       ),
-      "Write, for example: take = c(new = \"old\", .rest = TRUE)",
+      paste("Write, for example:", either(
+        "take = c(new = \"old\", .rest = TRUE)", "--take new=old,.rest"
+      )),
       call = call
     )
   }
@@ -132,7 +134,7 @@ check_names_known <- function(columns, names, side, arg, call) {
   }
   if (!is.character(columns) || anyNA(columns)) {
     stop_argument(
-      sprintf("`%s` must be column names of `%s`, not %s.", arg, side,
+      sprintf("%s must be column names of `%s`, not %s.", argument_said(arg), side,
         shown(columns)
       ),
       call = call, data = list(no_names = TRUE, argument = arg)
@@ -142,8 +144,8 @@ check_names_known <- function(columns, names, side, arg, call) {
   if (length(unknown)) {
     near <- closest_name(unknown[[1L]], names)
     stop_argument(
-      sprintf("`%s` has no column `%s`, which `%s` names.", side,
-        shortened(unknown[[1L]], 80L), arg
+      sprintf("`%s` has no column `%s`, which %s names.", side,
+        shortened(unknown[[1L]], 80L), argument_said(arg)
       ),
       if (nzchar(near)) near else paste("Its columns:", ticked(names)),
       call = call

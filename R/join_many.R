@@ -110,8 +110,8 @@ many_instead <- c(
 check_many_dots <- function(..., call) {
   known <- intersect(dots_names(...), names(many_instead))
   if (length(known)) {
-    stop_argument(sprintf("`%s` can't be used in join_many().", known[1L]),
-      many_instead[[known[1L]]],
+    stop_argument(said("`%s` can't be used in join_many().", known[1L]),
+      said(many_instead[[known[1L]]]),
       call = call, data = list(argument = known[1L])
     )
   }
@@ -145,9 +145,9 @@ stop_no_shared_on <- function(frames, call) {
   meet <- Filter(function(name) {
     all(vapply(frames[-1L], values_meet, NA, left = frames[[1L]], name = name))
   }, shared)
-  stop_ronda("key", "`on` is missing: say which columns must be equal.",
+  stop_ronda("key", said("`on` is missing: say which columns must be equal."),
     if (length(shared)) sprintf("All frames have: %s", ticked(shared)),
-    if (length(meet)) sprintf("Write: on = %s", as_code(meet[1L])),
+    if (length(meet)) paste("Write:", setting("on", meet[1L])),
     call = call
   )
 }
@@ -159,7 +159,7 @@ as_chain <- function(on, frames, call) {
     !is.null(names(on)) && all(names(on) %in% c(later, names(frames)[1L]))
   if (!by_frame) on <- rep(list(on), length(later))
   if (by_frame && !setequal(names(on), later)) {
-    stop_argument("`on` by frame needs an item for each frame but the first.",
+    stop_argument(said("`on` by frame needs an item for each frame but the first."),
       sprintf("It has %s.", ticked(names(on))),
       sprintf("The frames are %s.", ticked(names(frames))),
       call = call
@@ -177,8 +177,8 @@ as_chain <- function(on, frames, call) {
   for (rules in chain) {
     for (rule in rules) {
       if (!is.null(kind_of(rule)$adds(rule))) {
-        stop_argument("`gap` can't be used in join_many().",
-          "Join that frame with join_frames() first.",
+        stop_argument(said("`gap` can't be used in join_many()."),
+          said("Join that frame with join_frames() first."),
           call = call
         )
       }
@@ -239,14 +239,16 @@ check_many_options <- function(options, frames, chain, call) {
     "missing_keys", call
   )
   if (any(vapply(chain, function(rules) "in_turn" %in% kinds_of(rules), NA))) {
-    stop_argument("in_turn() speaks of two frames and has no meaning here.",
-      "Join those two by join_frames() first.",
+    stop_argument(said("in_turn() speaks of two frames and has no meaning here."),
+      said("Join those two by join_frames() first."),
       call = call
     )
   }
   if (inherits(options$repeats, "ronda_choice") && !is.character(options$repeats$column)) {
-    stop_argument("`repeats` can't be a formula here: it speaks of two frames.",
-      "Write highest(\"column\") or lowest(\"column\").",
+    stop_argument(said("`repeats` can't be a formula here: it speaks of two frames."),
+      either("Write highest(\"column\") or lowest(\"column\").",
+        "Write --repeats highest:COLUMN or lowest:COLUMN."
+      ),
       call = call
     )
   }

@@ -71,7 +71,7 @@ plan_many_column <- function(frame, column, frames, own, keys, shared,
       sprintf("%s have a column `%s` that is not a key.",
         listed(holders, "and"), column
       ),
-      "`collisions` is \"stop\": choose another value.",
+      said("`collisions` is \"stop\": choose another value."),
       call = call
     )
   }
@@ -94,7 +94,7 @@ check_many_collisions <- function(collisions, call) {
     how <- collisions[[name]]
     if (is.character(how) && how %in% c("rename_left", "rename_right")) {
       stop_argument(
-        sprintf("`collisions` can't be \"%s\" for many frames.", how),
+        said("`collisions` can't be \"%s\" for many frames.", how),
         "Write \"rename\": every frame's column is named by the pattern.",
         call = call
       )
@@ -109,7 +109,7 @@ check_many_names <- function(plan, settle, origin, call) {
   }
   if (!is.null(origin) && origin %in% names) {
     stop_argument(
-      sprintf("`origin` can't be called `%s`: the result has that column.",
+      said("`origin` can't be called `%s`: the result has that column.",
         origin
       ),
       "Choose a name that is free.",
@@ -135,7 +135,7 @@ check_many_types <- function(frames, plan, call) {
             column$sources[1L], names(columns)[1L], type_word(columns[[1L]]),
             column$sources[k], names(columns)[k], type_word(columns[[k]])
           ),
-          "Write collisions = \"rename\" to keep them apart.",
+          sprintf("Write %s to keep them apart.", setting("collisions", "rename")),
           call = call
         )
       }

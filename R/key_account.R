@@ -80,22 +80,23 @@ repeated_rows <- function(keys) {
 # first other one that it meets
 key_groups <- function(frame, on, no_on, call) {
   check_frame(frame, "frame", call)
+  label <- frame_said()
   if (no_on) {
-    stop_ronda("key", "`on` is missing: name the columns of the key.",
+    stop_ronda("key", said("`on` is missing: name the columns of the key."),
       sprintf("Columns of `frame`: %s", ticked(names(frame))),
       call = call
     )
   }
   if (is.list(on) && !is.data.frame(on)) {
-    return(rule_groups(frame, on, call))
+    return(rule_groups(frame, on, label, call))
   }
   if (!is.character(on) || !length(on) || anyNA(on)) {
     stop_argument(
-      sprintf("`on` must be column names or rules, not %s.", shown(on)),
+      said("`on` must be column names or rules, not %s.", shown(on)),
       call = call
     )
   }
-  for (name in on) check_column(name, frame, "frame", call)
+  for (name in on) check_column(name, frame, label, call)
   first <- first_of_key(frame, on, call)
   rows <- .row_names_info(frame, 2L)
   list(
@@ -105,17 +106,17 @@ key_groups <- function(frame, on, no_on, call) {
 }
 
 # The rows of a frame that rules pair with each other
-rule_groups <- function(frame, on, call) {
+rule_groups <- function(frame, on, label, call) {
   for (rule in list_rules(on, call)) {
-    for (name in c(rule$left, rule$right)) check_column(name, frame, "frame", call)
+    for (name in c(rule$left, rule$right)) check_column(name, frame, label, call)
   }
-  labels <- c("frame", "frame")
+  labels <- c(label, label)
   call <- call_with_frames(call, labels, labels)
   rules <- as_rules(on, frame, frame, call)
   refused <- intersect(kinds_of(rules), c("nearest", "cross", "in_turn"))
   if (length(refused)) {
     stop_argument(sprintf("`%s()` can't be asked of one frame.", refused[1L]),
-      if (refused[1L] == "nearest") "Use around() for values that are close to each other.",
+      if (refused[1L] == "nearest") said("Use around() for values that are close to each other."),
       call = call
     )
   }

@@ -87,7 +87,9 @@ difference_notes <- function(x) {
       )
     },
     if (pairing$counts$most_left > 1L || pairing$counts$most_right > 1L) {
-      "Some rows are in several pairs: repeats = \"once\" compares each once."
+      sprintf("Some rows are in several pairs: %s compares each once.",
+        setting("repeats", "once")
+      )
     }
   )
 }
@@ -117,6 +119,8 @@ difference_lines <- function(x) {
   )
   more <- total - nrow(cells)
   c(folded(lines), if (more) {
-    folded(sprintf("and %s more: as.data.frame() has them all.", counted(more, "cell")))
+    folded(sprintf("and %s more: %s has them all.", counted(more, "cell"),
+      either("as.data.frame()", "--out FILE")
+    ))
   })
 }

@@ -45,8 +45,8 @@ check_many_keys <- function(chain, call) {
   other <- setdiff(kinds, "same")
   if (length(other)) {
     stop_argument(
-      sprintf("`on` must be of same() rules alone here, not %s().", other[1L]),
-      "Write, for example: on = \"port\"",
+      said("`on` must be of same() rules alone here, not %s().", other[1L]),
+      paste("Write, for example:", setting("on", "port")),
       call = call
     )
   }

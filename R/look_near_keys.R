@@ -94,7 +94,7 @@ text_misses <- function(look, texts) {
       text
     }, texts, look$group[side_names])
     found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
-      reason$reason, cleaning_code(reason$words), rank
+      reason$reason, cleaning_said(reason$words), rank
     )
   }
   with_slips(look, texts, do.call(rbind, found))
@@ -170,7 +170,7 @@ number_misses <- function(look, values, call) {
     sureness = rep(0.9, length(keep))
   )
   rounded <- misses_from(look, likely, "rounding",
-    rounding_code(digits[keep]), 8
+    either(rounding_code(digits[keep]), NA_character_), 8
   )
   # (of the left keys those alone are looked at)
   wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))

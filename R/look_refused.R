@@ -61,7 +61,7 @@ refused_misses <- function(pairing, call) {
   for (part in parts) {
     fails <- equal > 0L & pair_by(part, if (is.null(part)) pairing$where) == 0L
     reason[fails & is.na(reason)] <- sprintf("equal keys, refused by %s",
-      if (is.null(part)) "`where`" else rule_text(part[[1L]])
+      if (is.null(part)) said("`where`") else rule_text(part[[1L]])
     )
   }
   at <- which(!is.na(reason))

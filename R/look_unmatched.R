@@ -77,11 +77,7 @@ side_reasons <- function(pairing, side, found) {
   list(row = row, kind = kind, reason = reason)
 }
 
-passed_words <- function(pairing) {
-  sprintf("passed over by repeats = %s",
-    if (is.character(pairing$repeats)) text_code(pairing$repeats) else format(pairing$repeats)
-  )
-}
+passed_words <- function(pairing) paste("passed over by", repeats_said(pairing$repeats))
 
 # rows with a missing value where a rule takes none
 rows_without_value <- function(pairing, side) {

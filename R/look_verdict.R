@@ -36,7 +36,7 @@ held_words <- function(pairing) {
     if (length(said)) {
       sprintf("Expected, and held: %s.", listed(said, "and", 12L))
     } else {
-      "Nothing was expected: `expect` was not given."
+      said("Nothing was expected: `expect` was not given.")
     },
     shape
   )
@@ -200,7 +200,7 @@ wider_step <- function(pairing, far) {
     if (rule$kind == "nearest") rule$within <- within
     rule
   })
-  tried_step(pairing, rules, sprintf("within = %s", distance_text(within)),
+  tried_step(pairing, rules, setting("within", within),
     pairing_code(pairing, rules = rules)
   )
 }
@@ -239,7 +239,7 @@ expect_step <- function(pairing) {
     return(NULL)
   }
   list(
-    text = sprintf("%s hold%s now: written as `expect`, a change of the data that breaks it stops.",
+    text = said("%s hold%s now: written as `expect`, a change of the data that breaks it stops.",
       listed(text_code(expect), "and"), if (length(expect) == 1L) "s" else ""
     ),
     code = pairing_code(pairing, expect = expect)

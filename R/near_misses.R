@@ -165,7 +165,7 @@ combined_via <- function(pairing, table) {
     }
     words <- words_of_reasons(unique(lines$reason))
     alike <- clean_texts(lines$from, words) == clean_texts(lines$to, words)
-    if (isTRUE(all(alike))) list(column = rule$left, via = cleaning_code(words))
+    if (isTRUE(all(alike))) list(column = rule$left, via = cleaning_said(words))
   })
   compact(found)
 }
@@ -235,16 +235,20 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
     if (nrow(x) > most) sprintf("... %s more", with_commas(nrow(x) - most)),
     more,
     if (nrow(fixes)) c("", "To match them all the same:"),
-    sprintf("  %s: via = %s", fixes$reason, fixes$via),
+    sprintf("  %s: %s %s", fixes$reason, either("via =", "--clean"), fixes$via),
     unlist(lapply(combined, function(one) {
-      sprintf("  all of these%s: via = %s",
-        if (length(combined) > 1L) sprintf(" in `%s`", one$column) else "", one$via
+      sprintf("  all of these%s: %s %s",
+        if (length(combined) > 1L) sprintf(" in `%s`", one$column) else "",
+        either("via =", "--clean"), one$via
       )
     })),
     if (any(is.na(top$via) & top$from != top$to & !is_outside, na.rm = TRUE)) {
       c("", paste(
         "To match those that you find right:",
-        "via = list(left = corrections(<these lines>))"
+        either("via = list(left = corrections(<these lines>))", paste(
+          "write them with --out FILE, keep the right lines, and match with --corrections",
+          "FILE"
+        ))
       ))
     }
   )

@@ -101,8 +101,12 @@ repeated_keys_line <- function(pairing, side) {
   }
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
-    sprintf("repeated_keys(%s, %s) shows the rows.",
-      name_code(pairing$code[side_number(side)]), as_code(columns)
+    frame <- pairing$code[side_number(side)]
+    either(
+      sprintf("repeated_keys(%s, %s) shows the rows.", name_code(frame), as_code(columns)),
+      sprintf("ronda keys %s %s --repeated shows the rows.", shell_word(frame),
+        setting("on", columns)
+      )
     )
   }
 }

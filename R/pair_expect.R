@@ -47,7 +47,7 @@ failed_functions <- function(pairing, call) {
   }
   account <- structure(account_of(pairing), class = "ronda_receipt")
   compact(lapply(functions, function(fun) {
-    said <- run_theirs(fun(account), "argument", "A function in `expect` failed", call)
+    said <- run_theirs(fun(account), "argument", said("A function in `expect` failed"), call)
     if (isTRUE(said)) {
       return(NULL)
     }
@@ -57,7 +57,7 @@ failed_functions <- function(pairing, call) {
     }
     if (!is.character(said) || !length(said) || anyNA(said)) {
       stop_argument(
-        sprintf(
+        said(
           "A function in `expect` must return TRUE or the text of what is wrong, not %s.",
           shown(said)
         ),
@@ -100,7 +100,9 @@ missing_keys_failure <- function(pairing, rows) {
   }, side_names, pairing$labels)
   failure("Some keys are missing.", as.character(unlist(facts)), c(
     if (pairing$missing_keys == "stop") {
-      "Write missing_keys = \"unmatched\" to let such rows stay without partner."
+      sprintf("Write %s to let such rows stay without partner.",
+        setting("missing_keys", "unmatched")
+      )
     }
   ), rows$left$rows, rows$right$rows)
 }
@@ -115,9 +117,11 @@ key_shape_failure <- function(pairing, rows, words) {
       several_words(rows$left, pairing$labels[1L]), several_words(rows$right, pairing$labels[2L])
     ),
       if (is.null(pairing$whole)) {
-        "explain_row() of the pairing without `expect` shows why."
+        either("explain_row() of the pairing without `expect` shows why.",
+          "ronda pair ... without --expect says more."
+        )
       } else {
-        "partners = \"n\" without `expect` adds a column that counts them."
+        said("%s without `expect` adds a column that counts them.", setting("partners", "n"))
       },
       left_rows = rows$left_rows, right_rows = rows$right_rows
     ))
@@ -179,9 +183,11 @@ incomplete <- function(pairing, side, alone, text) {
   failed <- failure(text,
     sprintf("%s: %s", pairing$labels[side_number(side)], keys_at_fault(alone)),
     if (is.null(pairing$whole)) {
-      "near_misses() of the pairing shows likely partners, explain_row() why not."
+      either("near_misses() of the pairing shows likely partners, explain_row() why not.",
+        "ronda pair ... --near-misses shows likely partners."
+      )
     } else {
-      "rows = \"unmatched\" without `expect` writes all of them."
+      said("%s without `expect` writes all of them.", setting("rows", "unmatched"))
     }
   )
   failed[[paste0(side, "_rows")]] <- alone$rows
@@ -190,13 +196,15 @@ incomplete <- function(pairing, side, alone, text) {
 
 repeats_failure <- function(pairing, many) {
   failure(
-    sprintf(
+    said(
       "%s of `%s` %s more than one partner, and `repeats` is \"stop\".",
       counted(length(many$rows), "row"), pairing$labels[1L],
       if (length(many$rows) == 1L) "has" else "have"
     ),
     sprintf("%s: %s", pairing$labels[1L], keys_at_fault(many)),
-    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+    either("Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
+      "Write --repeats first, last or highest:COLUMN to keep one."
+    ),
     left_rows = many$rows, right_rows = many$right_rows
   )
 }
@@ -210,7 +218,9 @@ tied_failure <- function(pairing, tied) {
       if (rule$n == 1) "nearest" else "last"
     ),
     sprintf("%s: %s", pairing$labels[1L], tied$words),
-    "Write ties = \"last\" or \"first\" to take one, \"all\" to take each.",
+    sprintf("Write %s or \"first\" to take one, \"all\" to take each.",
+      setting("ties", "last")
+    ),
     left_rows = tied$rows
   )
 }
@@ -226,8 +236,8 @@ warn_rows_multiply <- function(pairing, call) {
     "Keys repeat on both sides, so rows multiply.",
     heavy_words(pairing),
     paste(
-      "Write expect = \"rows-multiply\" if that is right;",
-      "else choose with `repeats` or add a key."
+      sprintf("Write %s if that is right;", setting("expect", "rows-multiply")),
+      said("else choose with `repeats` or add a key.")
     ),
     repeated_keys_line(pairing, "right"),
     call = call, data = list(keys = heavy_keys(pairing, 10L))

@@ -39,7 +39,7 @@ check_expect <- function(expect, rules, call) {
   if (!takes || length(parts$unknown) || !is.function(expect) && !length(expect)) {
     value <- if (length(parts$unknown)) parts$unknown[[1L]] else expect
     stop_argument(
-      sprintf("`expect` must be any of %s, not %s.", any_of(expected_words),
+      said("`expect` must be any of %s, not %s.", any_of(expected_words),
         shown(value)
       ),
       paste(
@@ -55,7 +55,7 @@ check_expect <- function(expect, rules, call) {
   }
   if (sum(unique(parts$words) %in% expected_shapes) > 1L) {
     stop_argument(
-      sprintf("`expect` names more than one shape of the keys: %s.",
+      said("`expect` names more than one shape of the keys: %s.",
         listed(paste0("\"", intersect(parts$words, expected_shapes), "\""), "and")
       ),
       "Name the strictest one that must hold.",
@@ -69,10 +69,10 @@ check_share <- function(share, name, call) {
     share >= 0 && share <= 1
   if (!good) {
     stop_argument(
-      sprintf("`%s` in `expect` must be a share from 0 to 1, not %s.", name,
+      said("`%s` in `expect` must be a share from 0 to 1, not %s.", name,
         shown(share)
       ),
-      sprintf("Write, for example: expect = list(%s = 0.99)", name),
+      paste("Write, for example:", setting("expect", structure(list(0.99), names = name))),
       call = call
     )
   }

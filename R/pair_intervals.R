@@ -132,11 +132,11 @@ interval_words <- function(note) {
       if (one) "ends" else "end", if (one) "it starts" else "they start",
       if (one) "matches" else "match"
     ),
-    empty = sprintf("%s %s empty with ends = \"%s\", and %s nothing.", intervals,
-      if (one) "is" else "are", note$ends, if (one) "matches" else "match"
+    empty = sprintf("%s %s empty with %s, and %s nothing.", intervals,
+      if (one) "is" else "are", setting("ends", note$ends), if (one) "matches" else "match"
     ),
-    missing = sprintf("%s %s a bound (open_ended = TRUE takes that as no bound).",
-      intervals, if (one) "lacks" else "lack"
+    missing = sprintf("%s %s a bound (%s takes that as no bound).",
+      intervals, if (one) "lacks" else "lack", setting("open_ended", TRUE)
     )
   )
 }
@@ -177,8 +177,9 @@ end_words <- function(note) {
   } else {
     if (one) "has a value exactly" else "have a value exactly"
   }
-  sprintf("%s of %s %s on an excluded end: ends = \"[]\" would match %s.",
-    counted(note$count, "row"), note$label, words, if (one) "it" else "them"
+  sprintf("%s of %s %s on an excluded end: %s would match %s.",
+    counted(note$count, "row"), note$label, words, setting("ends", "[]"),
+    if (one) "it" else "them"
   )
 }
 
@@ -186,8 +187,8 @@ end_words <- function(note) {
 # or for its missing bound; else the closest
 closest_interval <- function(pairing, view, rule) {
   but <- list(
-    list(ends = "[]", words = "but for the end that is left out: `ends = \"[]\"`"),
-    list(open_ended = TRUE, words = "but for its missing bound: `open_ended = TRUE`")
+    list(ends = "[]", words = "but for the end that is left out:"),
+    list(open_ended = TRUE, words = "but for its missing bound:")
   )
   for (one in but) {
     wider <- rule
@@ -196,8 +197,9 @@ closest_interval <- function(pairing, view, rule) {
     wider[[change]] <- one[[change]]
     rows <- rows_in_range(pairing, view, wider)
     if (length(rows)) {
-      return(sprintf("  Row %d (%s) pairs with it %s would match it.", rows[1L],
-        key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words
+      return(sprintf("  Row %d (%s) pairs with it %s %s would match it.", rows[1L],
+        key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words,
+        setting(change, one[[change]])
       ))
     }
   }

@@ -46,10 +46,10 @@ apply_via <- function(x, via, rule, side, call) {
       x <- cleaned_column(x, step$words, "via", call)
       next
     }
-    value <- run_theirs(step(x), "argument", sprintf("`via` failed on %s", place), call)
+    value <- run_theirs(step(x), "argument", said("`via` failed on %s", place), call)
     if (!is.null(dim(value)) || length(value) != length(x)) {
       stop_ronda("argument",
-        sprintf(
+        said(
           "`via` must return a vector of %s for %s, not %s.",
           counted(length(x), "value"), place, described(value)
         ),

@@ -30,7 +30,9 @@ check_row_limit <- function(pairing, rows, call) {
       counted(total, "row")
     ),
     heavy_words(pairing),
-    "Choose with `repeats`, add a key, or use rows = \"semi\" or \"anti\".",
+    said("Choose with `repeats`, add a key, or use %s or %s.", setting("rows", "semi"),
+      setting("rows", "anti")
+    ),
     call = call,
     data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
   )
@@ -39,16 +41,16 @@ check_row_limit <- function(pairing, rows, call) {
 # `total`: how many rows the result would have
 stop_pairs <- function(pairing, pairs, limit, call, total = 0) {
   stop_ronda("too_many_rows",
-    sprintf("The frames make %s, more than `max_rows` allows (%s).",
+    said("The frames make %s, more than `max_rows` allows (%s).",
       counted(pairs, "pair"), with_commas(limit)
     ),
     heavy_words(pairing),
     paste(
-      "Choose with `repeats`, add a key,",
+      said("Choose with `repeats`, add a key,"),
       if (total <= largest_frame) {
-        sprintf("or write max_rows = %s.", format(pairs, scientific = FALSE))
+        sprintf("or write %s.", setting("max_rows", pairs))
       } else {
-        "or use rows = \"semi\" or \"anti\"."
+        sprintf("or use %s or %s.", setting("rows", "semi"), setting("rows", "anti"))
       }
     ),
     call = call,
@@ -65,12 +67,12 @@ candidate_limit <- function(pairing) {
 
 stop_candidates <- function(pairing, total, limit, call) {
   stop_ronda("too_many_rows",
-    sprintf(
+    said(
       "The rules and `where` let more pairs through than %s (%s).",
-      "`max_rows` allows", with_commas(limit)
+      said("`max_rows` allows"), with_commas(limit)
     ),
     "Counting stopped there: the condition has to be run to be counted.",
-    "Add a key, make `where` narrower, or raise `max_rows`.",
+    said("Add a key, make `where` narrower, or raise `max_rows`."),
     call = call, data = list(pairs = total, limit = limit)
   )
 }

@@ -5,8 +5,10 @@ check_once <- function(rules, call) {
   if (identical(kinds_of(rules), "in_turn") &&
     "nearest" %in% unlist(lapply(rules[[1L]]$rules, kinds_of))) {
     stop_argument(
-      "repeats = \"once\" can't choose among what nearest() finds inside in_turn().",
-      "Join by nearest() alone, or leave out `repeats`.",
+      said("%s can't choose among what nearest() finds inside in_turn().",
+        setting("repeats", "once")
+      ),
+      said("Join by nearest() alone, or leave out `repeats`."),
       call = call
     )
   }
@@ -14,9 +16,11 @@ check_once <- function(rules, call) {
     told <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
     if (length(told)) {
       stop_argument(
-        sprintf("`%s` of nearest() has no meaning beside repeats = \"once\".", told[1L]),
+        said("%s of nearest() has no meaning beside %s.", argument_said(told[1L]),
+          setting("repeats", "once")
+        ),
         "Each row is in one pair at the most, the closest pairs first.",
-        sprintf("Leave out `%s`.", told[1L]),
+        sprintf("Leave out %s.", argument_said(told[1L])),
         call = call
       )
     }

@@ -72,14 +72,26 @@ check_repeats <- function(repeats, left, right, call) {
   if (is.factor(column)) check_factor(column, repeats$column, frame_marks[2L], call)
   if (is.na(key_family(column))) {
     stop_ronda("type",
-      sprintf(
-        "`%s` of `%s` is %s, which has no order: `repeats = %s` can't choose.",
-        repeats$column, frame_marks[2L], type_word(column), format(repeats)
+      sprintf("`%s` of `%s` is %s, which has no order: %s can't choose.",
+        repeats$column, frame_marks[2L], type_word(column), repeats_said(repeats)
       ),
       lines_for_unknown(column, place_code(frame_marks[2L], repeats$column)),
       call = call
     )
   }
+}
+
+# `repeats` with what it is
+repeats_said <- function(repeats) {
+  if (is.character(repeats)) {
+    return(setting("repeats", repeats))
+  }
+  column <- repeats$column
+  if (speaks_options() && is.character(column)) {
+    word <- if (repeats$highest) "highest" else "lowest"
+    return(setting("repeats", paste(word, column, sep = ":")))
+  }
+  paste("repeats =", format(repeats))
 }
 
 check_repeats_word <- function(repeats, call) {
@@ -88,9 +100,10 @@ check_repeats_word <- function(repeats, call) {
     return()
   }
   stop_argument(
-    sprintf(
-      "`repeats` must be %s, highest(\"column\") or lowest(\"column\"), not %s.",
-      paste0("\"", words, "\"", collapse = ", "), shown(repeats)
+    said(
+      "`repeats` must be %s, %s, not %s.", paste0("\"", words, "\"", collapse = ", "),
+      either("highest(\"column\") or lowest(\"column\")", "highest:COLUMN or lowest:COLUMN"),
+      shown(repeats)
     ),
     if (is_name(repeats)) meant_choice(repeats, words, "repeats"),
     call = call
@@ -165,8 +178,8 @@ best_of_pairs <- function(pairing, pairs, part, choice, call) {
   if (is.factor(value)) check_factor(value, "repeats", frame_marks[2L], call)
   if (!is.null(dim(value)) || is.na(key_family(value)) || !length(value) %in% c(1L, n)) {
     stop_argument(
-      sprintf("`repeats = %s` must give one value that has an order for each of %s, not %s.",
-        format(choice), counted(n, "pair"), described(value)
+      sprintf("%s must give one value that has an order for each of %s, not %s.",
+        repeats_said(choice), counted(n, "pair"), described(value)
       ),
       unknown_columns(part, pairing),
       call = call

@@ -38,7 +38,7 @@ pair_rows <- function(left, right, on, ..., where = NULL,
 
 stop_no_frame <- function(no_left, call) {
   stop_argument(
-    sprintf("`%s` is missing: give two data frames and `on`.",
+    said("`%s` is missing: give two data frames and `on`.",
       if (no_left) "left" else "right"
     ),
     call = call

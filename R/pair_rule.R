@@ -167,11 +167,11 @@ new_rule <- function(kind, ...) {
 
 check_rule_column <- function(column, arg, call) {
   if (missing(column)) {
-    stop_argument(sprintf("`%s` is missing: name a column.", arg), call = call)
+    stop_argument(sprintf("%s is missing: name a column.", argument_said(arg)), call = call)
   }
   if (!is_name(column)) {
     stop_argument(
-      sprintf("`%s` must be one column name, not %s.", arg, shown(column)),
+      sprintf("%s must be one column name, not %s.", argument_said(arg), shown(column)),
       if (is.character(column) && length(column) > 1L) {
         "Write one rule for each column."
       },
@@ -191,7 +191,58 @@ format.ronda_rule <- function(x, ...) {
   vapply(x, rule_text, "", USE.NAMES = FALSE)
 }
 
-rule_text <- function(rule) kind_of(rule)$text(rule)
+rule_text <- function(rule) {
+  if (speaks_options()) rule_in_options(rule) else kind_of(rule)$text(rule)
+}
+
+# A rule as its options: --nearest departs=read_at --within '15 mins'
+rule_in_options <- function(rule) {
+  kind <- rule$kind
+  if (kind == "in_turn") {
+    steps <- vapply(rule$rules, function(rules) {
+      columns <- lapply(rules, function(one) {
+        structure(one$right, names = if (one$left != one$right) one$left else "")
+      })
+      paste("--in-turn", value_option(unlist(columns)))
+    }, "")
+    return(paste(c(steps, if (!is.null(rule$step)) setting("step", rule$step)), collapse = " "))
+  }
+  if (kind == "same") {
+    steps <- unlist(rule$via, recursive = FALSE)
+    words <- unique(unlist(lapply(Filter(is.list, steps), `[[`, "words")))
+    pair <- rule$right
+    if (rule$left != pair) names(pair) <- rule$left
+    pair <- setting("on", pair)
+    return(paste(c(pair, if (length(words)) setting("via", paste(words, collapse = ","))),
+      collapse = " "
+    ))
+  }
+  form <- kind_of(rule)$option
+  if (kind == "cross") {
+    return(rule_option_name(kind))
+  }
+  sides <- vapply(list(rule$left, rule$right), paste, "", collapse = "..")
+  columns <- paste(sides, collapse = if (kind == "relate") rule$op else "=")
+  details <- unlist(lapply(names(form$details), rule_detail_said, form, rule))
+  paste(c(rule_option_name(kind), shell_word(columns), details), collapse = " ")
+}
+
+# what of a rule is not as it usually is
+rule_detail_said <- function(name, form, rule) {
+  detail <- form$details[[name]]
+  if (is.null(detail$value)) {
+    given <- if (name == "not-equal") !rule$equal else isTRUE(rule[[gsub("-", "_", name)]])
+    return(if (given) paste0("--", name))
+  }
+  value <- rule[[gsub("-", "_", name)]]
+  if (is.null(value) || identical(value, detail$usual)) {
+    return(NULL)
+  }
+  if (inherits(value, "difftime")) value <- paste(as.numeric(value), attr(value, "units"))
+  setting(gsub("-", "_", name), value)
+}
+
+rule_option_name <- function(kind) paste0("--", gsub("_", "-", kind))
 
 rule_code <- function(rule) kind_of(rule)$code(rule)
 
@@ -203,7 +254,7 @@ columns_text <- function(rule) {
 as_rules <- function(on, left, right, call) {
   rules <- if (is.character(on)) name_rules(on, call) else list_rules(on, call)
   if (!length(rules)) {
-    stop_ronda("key", "`on` is empty.", how_to_write_on(left, right),
+    stop_ronda("key", said("`on` is empty."), how_to_write_on(left, right),
       call = call
     )
   }
@@ -225,14 +276,20 @@ check_company <- function(rules, call) {
   for (kind in unique(kinds)) {
     record <- rule_kinds[[kind]]
     if (!is.null(record$alone) && length(rules) > 1L) {
-      stop_argument(sprintf("`%s()` must stand alone in `on`.", kind),
+      stop_argument(either(
+        sprintf("`%s()` must stand alone in `on`.", kind),
+        sprintf("%s must stand alone, without --on and other rules.", rule_option_name(kind))
+      ),
         record$alone,
         call = call
       )
     }
     if (!is.null(record$once) && sum(kinds == kind) > 1L) {
-      stop_argument(sprintf("`on` has more than one `%s()`.", kind),
-        record$once,
+      stop_argument(either(
+        sprintf("`on` has more than one `%s()`.", kind),
+        sprintf("%s is given more than once.", rule_option_name(kind))
+      ),
+        said(record$once),
         call = call
       )
     }
@@ -241,7 +298,7 @@ check_company <- function(rules, call) {
 
 name_rules <- function(on, call) {
   if (anyNA(on) || !all(nzchar(on))) {
-    stop_argument("`on` has a missing or empty column name.", call = call)
+    stop_argument(said("`on` has a missing or empty column name."), call = call)
   }
   left <- names(on)
   right <- if (is.null(attributes(on))) on else as.vector(on)
@@ -259,8 +316,10 @@ name_rules <- function(on, call) {
 list_rules <- function(on, call) {
   if (!is.list(on) || is.data.frame(on)) {
     stop_argument(
-      sprintf("`on` must be column names or rules, not %s.", shown(on)),
-      "Write, for example: on = \"port\", or on = c(vessel = \"code\")",
+      said("`on` must be column names or rules, not %s.", shown(on)),
+      sprintf("Write, for example: %s, or %s", setting("on", "port"),
+        setting("on", c(vessel = "code"))
+      ),
       call = call, data = list(no_names = TRUE)
     )
   }
@@ -279,7 +338,7 @@ list_rules <- function(on, call) {
     }
     if (!is.character(item)) {
       stop_argument(
-        sprintf("Item %d of `on` must be a column name or a rule, not %s.",
+        said("Item %d of `on` must be a column name or a rule, not %s.",
           k, shown(item)
         ),
         call = call, data = list(no_names = TRUE)
@@ -306,7 +365,7 @@ rules_of <- function(rules, kind) {
 
 stop_no_on <- function(left, right, call) {
   stop_ronda("key",
-    "`on` is missing: say which columns must be equal.",
+    said("`on` is missing: say which columns must be equal."),
     how_to_write_on(left, right),
     call = call
   )
@@ -327,7 +386,7 @@ how_to_write_on <- function(left, right) {
   c(
     sprintf("Both frames have: %s", ticked(shared)),
     if (length(meet)) {
-      sprintf("Write: on = %s", as_code(meet))
+      paste("Write:", setting("on", meet))
     } else {
       c(
         sprintf("But they have no value of %s in common.",
@@ -339,9 +398,11 @@ how_to_write_on <- function(left, right) {
   )
 }
 
-other_keys_line <- function() sprintf("suggest_keys(%s, %s) compares the values of all columns.",
-  frame_marks[1L], frame_marks[2L]
-)
+other_keys_line <- function() {
+  sprintf(either("suggest_keys(%s, %s) compares the values of all columns.",
+    "ronda keys %s %s compares the values of all columns."
+  ), frame_marks[1L], frame_marks[2L])
+}
 
 # whether some value of a column that both frames have is in both
 values_meet <- function(left, right, name) {

@@ -26,7 +26,7 @@ in_turn <- function(..., step = NULL) {
   call <- quote(in_turn())
   ons <- unname(list(...))
   if (length(ons) < 2L) {
-    stop_argument("in_turn() takes two keys or more, to be tried one after the other.",
+    stop_argument(said("in_turn() takes two keys or more, to be tried one after the other."),
       "Write, for example: in_turn(\"card\", \"name\")",
       call = call
     )
@@ -37,10 +37,10 @@ in_turn <- function(..., step = NULL) {
   })
   for (rule in do.call(c, rules)) {
     if (rule$kind == "in_turn") {
-      stop_argument("in_turn() can't hold another in_turn().", call = call)
+      stop_argument(said("in_turn() can't hold another in_turn()."), call = call)
     }
     if (!is.null(rule$gap)) {
-      stop_argument("`gap` of nearest() has no meaning inside in_turn().",
+      stop_argument(said("`gap` of nearest() has no meaning inside in_turn()."),
         "Leave it out: rows paired by another step have no such distance.",
         call = call
       )
@@ -58,7 +58,7 @@ in_turn_text <- function(rule, each = rule_text) {
     if (length(text) == 1L) text else sprintf("list(%s)", paste(text, collapse = ", "))
   }, "")
   sprintf("in_turn(%s%s)", paste(steps, collapse = ", "),
-    if (is.null(rule$step)) "" else sprintf(", step = %s", text_code(rule$step))
+    if (is.null(rule$step)) "" else said(", step = %s", text_code(rule$step))
   )
 }
 

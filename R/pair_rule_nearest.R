@@ -59,7 +59,7 @@ plan_nearest <- function(pairing, rule, call) {
 
 nearest_text <- function(rule) {
   paste0(
-    sprintf("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
+    said("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
     if (!is_unlimited(rule$within)) paste0(", within = ", distance_text(rule$within)),
     if (rule$n > 1) paste0(", n = ", format(rule$n, scientific = FALSE)),
     ")"
@@ -70,7 +70,7 @@ nearest_code <- function(rule) {
   choices <- c(
     if (!rule$equal) "equal = FALSE",
     if (rule$ties != "last") sprintf("ties = \"%s\"", rule$ties),
-    if (!is.null(rule$gap)) sprintf("gap = %s", text_code(rule$gap))
+    if (!is.null(rule$gap)) said("gap = %s", text_code(rule$gap))
   )
   paste(c(sub("[)]$", "", nearest_text(rule)), choices), collapse = ", ") |> paste0(")")
 }
@@ -267,15 +267,15 @@ nearest_choice_lines <- function(pairing, view, rule, partners, passed,
   c(
     if (length(nearer)) {
       closest <- closest_first(distance, nearer)[1L]
-      sprintf("Nearer, but refused by `where`: %s, the nearest row %d (%s).",
+      said("Nearer, but refused by `where`: %s, the nearest row %d (%s).",
         counted(length(nearer), "row"), closest,
         key_words(pairing$right, rule$right, closest)
       )
     },
     chosen_lines(pairing, rule, partners, distance),
     if (length(tied)) {
-      sprintf("At the same point: row %s (ties = \"%s\").", listed(tied, "and"),
-        rule$ties
+      sprintf("At the same point: row %s (%s).", listed(tied, "and"),
+        setting("ties", rule$ties)
       )
     },
     if (length(next_best)) {

@@ -45,14 +45,14 @@ check_via <- function(via, call) {
 stop_no_via <- function(via, call) {
   unknown <- if (is.character(via)) setdiff(via, names(cleaning_steps))
   if (length(unknown)) {
-    stop_argument(sprintf("`via` has no word %s.", shown(unknown[1L])),
+    stop_argument(said("`via` has no word %s.", shown(unknown[1L])),
       sprintf("Its words: %s.", listed(sprintf("\"%s\"", names(cleaning_steps)), "and")),
       call = call
     )
   }
   stop_argument(
     paste0(
-      "`via` must be words such as \"trim\", a function, a frame of corrections, or ",
+      said("`via` must be words such as \"trim\", a function, a frame of corrections, or "),
       "list(left = , right = ) of these, not ", shown(via), "."
     ),
     call = call

@@ -11,10 +11,10 @@ check_where <- function(where, left, right, call) {
   if (!inherits(where, "formula") || length(where) != 2L) {
     stop_argument(
       paste0(
-        "`where` must be a one-sided formula or a function(left, right), not ",
+        said("`where` must be a one-sided formula or a function(left, right), not "),
         shown(where), "."
       ),
-      "Write, for example: where = ~ left$length <= right$max_length",
+      paste("Write, for example:", setting("where", ~ left$length <= right$max_length)),
       call = call
     )
   }
@@ -186,7 +186,7 @@ part_flags <- function(part, pairing, rows, n, call) {
   value <- run_on_pairs(part, pairing, rows, "where", call)
   if (!is.logical(value) || !length(value) %in% c(1L, n)) {
     stop_argument(
-      sprintf(
+      said(
         "`where` must give TRUE or FALSE for each of %s, not %s.",
         counted(n, "pair"), described(value)
       ),

@@ -158,7 +158,7 @@ where_lines <- function(pairing) {
   }
   if (length(taken)) {
     c(
-      sprintf("Of `where` the engine took over: %s.", in_words(taken)),
+      said("Of `where` the engine took over: %s.", in_words(taken)),
       if (length(rest)) {
         sprintf("Run on the pairs that this leaves: %s.", in_words(rest))
       }

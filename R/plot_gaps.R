@@ -147,7 +147,7 @@ register_figure("gaps",
   data = gap_data, draw = draw_gaps, title = gap_title, subtitle = gap_subtitle,
   lacks = function(pairing) {
     if (is.null(nearest_of(pairing))) {
-      "A figure of gaps needs nearest() in `on`."
+      either("A figure of gaps needs nearest() in `on`.", "A figure of gaps needs --nearest.")
     } else if (pairing$counts$pairs > 1e8) {
       sprintf("%s are too many for a figure of gaps.", counted(pairing$counts$pairs, "pair"))
     }

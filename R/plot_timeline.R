@@ -391,7 +391,9 @@ register_figure("timeline",
     if (is.null(timeline_rule(pairing))) {
       c(
         "A timeline needs an ordered rule on times or numbers.",
-        "Such as nearest(\"departs\", \"read_at\") in `on`."
+        either("Such as nearest(\"departs\", \"read_at\") in `on`.",
+          "Such as --nearest departs=read_at."
+        )
       )
     }
   }

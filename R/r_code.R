@@ -18,7 +18,7 @@ name_code <- function(name) {
 
 # A column of a frame as R code: ports$`tide level`
 place_code <- function(frame, column) {
-  paste0(name_code(frame), "$", name_code(column))
+  structure(paste0(name_code(frame), "$", name_code(column)), names = column)
 }
 
 escaped <- function(text, quote) {

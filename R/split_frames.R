@@ -23,7 +23,7 @@ split_frames <- function(pairing, ...) {
   check_pairing(pairing, call)
   call <- call_with_frames(call, pairing$labels, pairing$code)
   if ("rows" %in% names(list(...))) {
-    stop_argument("`rows` can't be chosen: split_frames() gives all three.",
+    stop_argument(said("`rows` can't be chosen: split_frames() gives all three."),
       call = call
     )
   }
@@ -51,10 +51,10 @@ rows_alone <- function(pairing, side, number, call) {
   }
   if (number %in% names(frame)) {
     stop_ronda("collision",
-      sprintf("`%s` has a column `%s`, the name that `row_numbers` gives.",
+      said("`%s` has a column `%s`, the name that `row_numbers` gives.",
         frame_mark(side), number
       ),
-      "Choose another name in `row_numbers`.",
+      said("Choose another name in `row_numbers`."),
       call = call, data = list(column = number)
     )
   }

@@ -286,6 +286,15 @@ candidate_table <- function(found) {
 
 # Rules as they are written after `on =`
 rules_as_code <- function(rules) {
+  if (speaks_options()) {
+    words <- unique(unlist(lapply(rules, `[[`, "words")))
+    same <- vapply(rules, function(rule) rule$left == rule$right, NA)
+    columns <- vapply(rules, `[[`, "", "right")
+    names(columns) <- ifelse(same, "", vapply(rules, `[[`, "", "left"))
+    return(paste(c(value_option(columns), if (length(words)) {
+      setting("via", cleaning_said(words))
+    }), collapse = " "))
+  }
   cleaned <- vapply(rules, function(rule) !is.null(rule$words), NA)
   if (!any(cleaned)) {
     words <- vapply(rules, function(rule) {
@@ -332,7 +341,7 @@ format.ronda_key_suggestions <- function(x, ...) {
     whole <- ifelse(share < 1, pmin(99, round(100 * share)), 100)
     sprintf("%3.0f%%", whole)
   }
-  rows <- sprintf("%d. on = %s", seq_len(nrow(x)), x$on)
+  rows <- sprintf("%d. %s %s", seq_len(nrow(x)), either("on =", "--on"), x$on)
   rows_left <- attr(x, "rows_left")
   several <- if (is.null(rows_left)) rep("", nrow(x)) else {
     n <- round(x$several * rows_left)

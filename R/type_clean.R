@@ -54,3 +54,8 @@ cleaned_column <- function(x, words, what, call) {
 
 # words in the order of their steps, as code
 cleaning_code <- function(words) as_code(in_cleaning_order(words))
+
+# the value of `via`, or of --clean
+cleaning_said <- function(words) {
+  either(cleaning_code(words), paste(in_cleaning_order(words), collapse = ","))
+}

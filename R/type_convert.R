@@ -40,8 +40,12 @@ conversion_lines <- function(x, y, places) {
   convert(values[[1L]], values[[2L]], places[1L], places[2L])
 }
 
-write_line <- function(place, code, ...) {
-  sprintf("Write: %s <- %s", place, sprintf(code, place, ...))
+# (a file can be read with the column as a type, where there is one for it)
+write_line <- function(place, code, ..., type = NULL) {
+  if (speaks_options() && !is.null(type)) {
+    return(paste("Write:", setting("types", structure(type, names = names(place)))))
+  }
+  sprintf("%s: %s <- %s", either("Write", "In R"), place, sprintf(code, place, ...))
 }
 
 # each takes two columns and their places, in the order of the name
@@ -65,7 +69,7 @@ conversions <- list(
     if (reads_as_flags(text)) {
       return(write_line(text_place, "as.logical(as.character(%s))"))
     }
-    write_line(flag_place, "as.character(%s)")
+    write_line(flag_place, "as.character(%s)", type = "text")
   },
   "POSIXct and number" = function(time, number, time_place, number_place) {
     number_to_time_lines(number, number_place, time)
@@ -111,10 +115,14 @@ lines_for_unknown <- function(x, place) {
   if (!is.null(attr(x, "units"))) {
     return(c(
       "Its numbers have a unit: see to it first that both columns have the same.",
-      write_line(place, "as.numeric(%s)")
+      write_line(place, "as.numeric(%s)", type = "number")
     ))
   }
-  write_line(place, if (is.numeric(x)) "as.numeric(%s)" else "as.character(%s)")
+  if (is.numeric(x)) {
+    write_line(place, "as.numeric(%s)", type = "number")
+  } else {
+    write_line(place, "as.character(%s)", type = "text")
+  }
 }
 
 # Text and numbers -----------------------------------------------------------------
@@ -161,7 +169,7 @@ text_and_number_lines <- function(text, number, text_place, number_place) {
       "as.numeric(as.character(%s))"
     } else {
       "as.numeric(%s)"
-    }),
+    }, type = if (large || is_int64(number)) "integer" else "number"),
     if (length(padded)) {
       sprintf("Leading zeros get lost by that: \"%s\" becomes %s.", padded[1L],
         sub("^[[:space:]]*0+(?=.)", "", padded[1L], perl = TRUE)
@@ -174,7 +182,7 @@ text_and_number_lines <- function(text, number, text_place, number_place) {
 # missing, and padded with zeros where the texts are
 number_to_text_line <- function(number, text, place) {
   if (is_int64(number)) {
-    return(write_line(place, "bit64::as.character.integer64(%s)"))
+    return(write_line(place, "bit64::as.character.integer64(%s)", type = "text"))
   }
   plain <- strip_class(number)
   width <- padded_width(as_text(text))
@@ -186,9 +194,9 @@ number_to_text_line <- function(number, text, place) {
     "%.15g"
   }
   c(
-    sprintf("Write: %s <- ifelse(is.na(%s), NA, sprintf(\"%s\", %s))", place, place,
-      code, place
-    ),
+    write_line(place, sprintf("ifelse(is.na(%%s), NA, sprintf(\"%s\", %%1$s))",
+      gsub("%", "%%", code, fixed = TRUE)
+    ), type = "text"),
     if (width) sprintf("That pads with zeros to %d digits, as the texts are.", width)
   )
 }
@@ -314,7 +322,7 @@ text_to_time_lines <- function(text, place, other = NULL) {
   own <- if (is.factor(text)) "as.character(%s)" else "%s"
   if (if (is.null(other)) !form$has_time else inherits(other, "Date")) {
     return(write_line(place, paste0("as.Date(", own, ", format = %s)"),
-      text_code(form$format)
+      text_code(form$format), type = paste0("date:", form$format)
     ))
   }
   zone <- if (endsWith(form$format, "Z") || is.null(other)) "UTC" else zone_of(other)

@@ -7,7 +7,7 @@ check_distance <- function(distance, arg, call) {
     length(seconds) == 1L && !is.na(seconds) && as.numeric(seconds) >= 0
   if (!good) {
     stop_argument(
-      sprintf("`%s` must be one distance of 0 or more, not %s.", arg,
+      sprintf("%s must be one distance of 0 or more, not %s.", argument_said(arg),
         shown(distance)
       ),
       paste(
@@ -82,7 +82,7 @@ distance_number <- function(distance, scale, arg, call) {
   }
   if (!is_time) {
     stop_argument(
-      sprintf("`%s` is %s, but the columns are plain numbers.", arg,
+      sprintf("%s is %s, but the columns are plain numbers.", argument_said(arg),
         distance_text(distance)
       ),
       "Write a number in their own units.",

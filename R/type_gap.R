@@ -33,7 +33,7 @@ gap_of_long <- function(x, y, call) {
           value_words(gather_(x, over[1L])),
           value_words(gather_(y, over[1L]))
         ),
-        "Leave out `gap`, or look no farther than a distance: `within`.",
+        said("Leave out `gap`, or look no farther than a distance: `within`."),
         call = call
       )
     }

@@ -5,59 +5,83 @@ shell_words <- function(line) {
   system2("bash", c("-c", shQuote(paste("printf '%s\\n'", line))), stdout = TRUE)
 }
 
-test_that("code in messages becomes options that mean the same", {
+# rules as the command line writes them
+on_in_options <- function(on) {
+  rules <- if (is.list(on)) list_rules(on, NULL) else name_rules(on, NULL)
+  in_options(paste(vapply(rules, rule_text, ""), collapse = " "))
+}
+
+test_that("rules are told as options that mean the same", {
   in_demo_folder()
   skip_on_os("windows")
   rules <- list(
-    c("sailings", "vessels", "on = c(vessel = \"code\")"),
-    c("sailings", "vessels", "on = list(c(vessel = \"code\"), \"status\")"),
-    c("sailings", "tide_readings",
-      paste("on = list(\"port\", nearest(\"departs\", \"read_at\", look = \"either\",",
-        "within = \"15 mins\"))"
-      )
+    list("sailings", "vessels", c(vessel = "code")),
+    list("sailings", "vessels", list(c(vessel = "code"), "status")),
+    list("sailings", "tide_readings",
+      list("port", nearest("departs", "read_at", look = "either", within = "15 mins"))
     ),
-    c("sailings", "tide_readings",
-      "on = list(\"port\", around(\"departs\", \"read_at\", before = \"1 hour\", after = 600))"
+    list("sailings", "tide_readings",
+      list("port", nearest("departs", "read_at", look = "ahead", equal = FALSE, ties = "all", n = 2))
     ),
-    c("sailings", "tide_readings", "on = list(\"port\", relate(\"departs\", \"<=\", \"read_at\"))"),
-    c("sailings", "fare_bands", "on = inside(\"km\", \"from_km\", \"to_km\", open_ended = TRUE)"),
-    c("crew_shifts", "sailings",
-      "on = list(\"vessel\", covers(\"starts\", \"ends\", \"departs\", ends = \"[]\"))"
+    list("sailings", "tide_readings",
+      list("port", around("departs", "read_at", before = "1 hour", after = 600))
     ),
-    c("vessels", "ports", "on = cross()"),
-    c("sailings", "vessels",
-      "on = same(\"vessel\", \"code\", via = c(\"trim\", \"lower\"))"
-    )
+    list("sailings", "tide_readings", list("port", relate("departs", "<=", "read_at"))),
+    list("sailings", "fare_bands", inside("km", "from_km", "to_km", open_ended = TRUE)),
+    list("crew_shifts", "sailings",
+      list("vessel", covers("starts", "ends", "departs", ends = "[]"))
+    ),
+    list("vessels", "ports", cross()), list("boardings", "card_holders", in_turn("card", "name")),
+    list("sailings", "vessels", same("vessel", "code", via = c("trim", "lower")))
   )
   for (one in rules) {
-    line <- as_cli_words(one[3L])
+    line <- on_in_options(one[[3L]])
     expect_no_match(line, "[(] | = ")
-    run <- run_cli("pair", paste0(one[1:2], ".csv"), shell_words(line), "--json")
+    files <- paste0(one[1:2], ".csv")
+    run <- run_cli("pair", files, shell_words(line), "--json", "--expect", "rows-multiply")
     expect_identical(run$code, 0L, label = line)
-    frames <- list(read_frame(paste0(one[1L], ".csv")), read_frame(paste0(one[2L], ".csv")))
-    on <- eval(parse(text = sub("^on = ", "", one[3L])))
-    counts <- receipt(pair_rows(frames[[1L]], frames[[2L]], on, expect = "rows-multiply"))
+    counts <- receipt(pair_rows(read_frame(files[1L]), read_frame(files[2L]), one[[3L]],
+      expect = "rows-multiply"
+    ))
     told <- jsonlite::fromJSON(run$out)
     expect_equal(told$pairs, counts$pairs, label = line)
     expect_equal(told$matched_left, counts$matched_left, label = line)
   }
-  expect_identical(as_cli_words(c(
-    "Write expect = \"rows-multiply\" if that is right;", "or write max_rows = 500000.",
-    "Write repeats = \"first\", \"last\" or highest(\"column\") to keep one.",
-    "Write, for example: take = c(new = \"old\", .rest = TRUE)",
-    "Write, for example: where = ~ left$length <= right$max_length",
-    "Write, for example: fold = list(rows = ~ nrow(right))",
-    "`on` has more than one `nearest()`.", "Write collisions = list(status = \"rename\") to see",
-    "1 lies on an excluded end: ends = \"[]\" would match it."
-  )), c(
-    "Write --expect rows-multiply if that is right;", "or write --max-rows 500000.",
-    "Write --repeats first, last or highest:COLUMN to keep one.",
-    "Write, for example: --take new=old,.rest",
-    "Write, for example: --where 'left.length <= right.max_length'",
-    "Write, for example: --fold 'rows=nrow()'", "--nearest is given more than once.",
-    "Write --collisions status=rename to see",
-    "1 lies on an excluded end: --ends '[]' would match it."
+})
+
+test_that("arguments and their values are told in R, or as options", {
+  settings <- function() {
+    c(
+      setting("expect", "rows-multiply"), setting("max_rows", 5e5),
+      setting("where", ~ left$length <= right$max_length),
+      setting("fold", list(rows = ~ nrow(right), km = ~ sum(right$km))),
+      setting("collisions", list(`max status` = "rename")), setting("ends", "[]"),
+      setting("open_ended", TRUE), setting("sides", c("left", "right")), setting("on", "port"),
+      said("`on` has %s beside nearest(), `take` none: join_many()", "`rows`"),
+      argument_said(c("row_order", "port"))
+    )
+  }
+  expect_identical(settings(), c(
+    "expect = \"rows-multiply\"", "max_rows = 500000",
+    "where = ~ left$length <= right$max_length",
+    "fold = list(rows = ~ nrow(right), km = ~ sum(right$km))",
+    "collisions = list(`max status` = \"rename\")", "ends = \"[]\"", "open_ended = TRUE",
+    "sides = c(\"left\", \"right\")", "on = \"port\"",
+    "`on` has `rows` beside nearest(), `take` none: join_many()", "`row_order`", "`port`"
   ))
+  # (a name in backticks that comes with the data stays a name)
+  expect_identical(in_options(settings()), c(
+    "--expect rows-multiply", "--max-rows 500000", "--where 'left.length <= right.max_length'",
+    "--fold 'rows=nrow(),km=sum(km)'", "--collisions 'max status=rename'", "--ends '[]'",
+    "--open-ended", "--sides left,right", "--on port",
+    "--on has `rows` beside --nearest, --take none: ronda many", "--row-order", "`port`"
+  ))
+  # what stands for an argument is an option of some command
+  known <- unlist(lapply(commands, function(command) {
+    vapply(command$options(), `[[`, "", "name")
+  }))
+  expect_identical(setdiff(sub("^--", "", argument_options), known), character())
+  expect_false(speaks_options())
 })
 
 test_that("what keys and near misses advise can be typed", {
@@ -82,12 +106,6 @@ test_that("what keys and near misses advise can be typed", {
     "--corrections", "misses.csv", "--out", "joined.csv"
   )
   expect_match(run$err, "60 sailings, 9 vessels .* 60 rows: 56 paired")
-  words <- names(cleaning_steps)
-  for (k in seq_along(words)) {
-    code <- sprintf("via = %s", cleaning_code(words[seq_len(k)]))
-    option <- paste("--clean", paste(words[seq_len(k)], collapse = ","))
-    expect_identical(option_for_code(code), option)
-  }
   write_frame(data.frame(id = c("A-1", "\u00e9b", "007", "O1"), n = 1:4), "a.csv")
   write_frame(data.frame(id = c("a1", "EB", "7", "0L"), m = 1:4), "b.csv")
   pairs <- function(...) {

@@ -245,8 +245,8 @@ test_that("repeated keys of any number and order pair alike on every path", {
       x <- join_frames(frames[[1L]], frames[[2L]], on = "k", rows = "inner",
         expect = "rows-multiply", collisions = "rename"
       )
-      expect_identical(x$row_left, rep.int(frames[[1L]]$row, sizes))
-      expect_identical(x$row_right, unlist(partners, use.names = FALSE))
+      expect_identical(x$left.row, rep.int(frames[[1L]]$row, sizes))
+      expect_identical(x$right.row, unlist(partners, use.names = FALSE))
     }
   }
 })

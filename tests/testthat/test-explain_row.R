@@ -126,8 +126,8 @@ test_that("the interval that nearly holds a value is named, whichever the rule",
         said(bands, points, covers("from", "to", "km", ...), structure(row, names = "right"))
       }
     }
-    expect_match(answer(1L), "Row 1 .* but for the end .* `ends = \"\\[\\]\"`")
-    expect_match(answer(2L), "Row 2 .* but for its missing\\s+bound: +`open_ended = TRUE`")
+    expect_match(answer(1L), "Row 1 .* but for the end .* ends = \"\\[\\]\"")
+    expect_match(answer(2L), "Row 2 .* but for its missing\\s+bound: +open_ended = TRUE")
     expect_match(answer(3L), "The closest is row 3")
   }
   touching <- said(data.frame(a = 1, b = 5), data.frame(c = 5, d = 9),

@@ -1,0 +1,126 @@
+# What messages say to write: arguments, their values, rules and verbs as data, rendered in R,
+# or as options while the command line speaks.
+
+# whether options are spoken, and what the one frame of a call is called
+speech <- list2env(list(options = FALSE, frame = "frame"), parent = emptyenv())
+
+speaks_options <- function() speech$options
+
+# Evaluates `expr` with what it says in options, or in R (a report is for both)
+in_options <- function(expr) speaking(TRUE, expr)
+
+in_r <- function(expr) speaking(FALSE, expr)
+
+speaking <- function(options, expr) {
+  before <- speech$options
+  on.exit(speech$options <- before)
+  speech$options <- options
+  expr
+}
+
+frame_said <- function() either("frame", speech$frame)
+
+# what has another name, or none, on the command line
+argument_options <- c(
+  via = "--clean", resume = "--no-resume", equal = "--not-equal",
+  vapply(c(
+    "on", "rows", "missing_keys", "row_order", "name_pattern", "max_rows", "take", "omit",
+    "keys", "collisions", "sides", "origin", "partners", "row_numbers", "if_absent", "fold",
+    "expect", "repeats", "types", "decimal", "step", "columns", "tolerance", "look",
+    "within", "ties", "gap", "before", "after", "ends", "open_ended", "where", "out", "way",
+    "parts", "memory", "tries", "view", "title", "note", "n"
+  ), function(name) paste0("--", gsub("_", "-", name)), "")
+)
+
+verb_options <- c(
+  join_many = "ronda many", join_frames = "ronda join", join_files = "ronda join-files"
+)
+
+spoken_rules <- c(
+  "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross", "in_turn"
+)
+
+# `rows`, or --rows
+argument_said <- function(name) {
+  option <- unname(argument_options[name])
+  ifelse(speaks_options() & !is.na(option), option, paste0("`", name, "`"))
+}
+
+# A text of ours with names of arguments in backticks, nearest() and join_many(), and values
+# as in sprintf()
+said <- function(text, ...) {
+  if (speaks_options()) {
+    for (name in names(argument_options)) {
+      text <- gsub(sprintf("`%s`", name), argument_options[[name]], text, fixed = TRUE)
+    }
+    for (rule in spoken_rules) {
+      text <- gsub(sprintf("`?\\b%s\\(\\)`?", rule), paste0("--", gsub("_", "-", rule)), text)
+    }
+    for (verb in names(verb_options)) {
+      text <- gsub(paste0(verb, "()"), verb_options[[verb]], text, fixed = TRUE)
+    }
+  }
+  if (...length()) sprintf(text, ...) else text
+}
+
+# What differs by more than the names in it
+either <- function(r, shell) if (speaks_options()) shell else r
+
+# An argument with a value: rows = "semi", or --rows semi. Values are texts (with names),
+# numbers, TRUE, formulas and lists of these.
+setting <- function(name, value) {
+  if (!speaks_options()) {
+    return(sprintf("%s = %s", name, value_code(value)))
+  }
+  option <- argument_options[[name]]
+  if (isTRUE(value) || isFALSE(value)) option else paste(option, value_option(value))
+}
+
+value_code <- function(value) {
+  if (inherits(value, "formula")) {
+    return(paste("~", formula_code(value)))
+  }
+  parts <- vapply(value, function(part) {
+    if (is.character(part)) text_code(part) else if (inherits(part, "formula")) {
+      value_code(part)
+    } else {
+      number_said(part)
+    }
+  }, "")
+  named <- nzchar(names(value))
+  if (any(named)) parts[named] <- paste(name_code(names(value)[named]), "=", parts[named])
+  if (is.list(value)) {
+    sprintf("list(%s)", paste(parts, collapse = ", "))
+  } else if (length(parts) == 1L && !any(named)) {
+    unname(parts)
+  } else {
+    sprintf("c(%s)", paste(parts, collapse = ", "))
+  }
+}
+
+number_said <- function(x) {
+  if (is.logical(x)) as.character(x) else format(x, digits = 15L, scientific = FALSE)
+}
+
+# conditions: left$km as left.km; folds: nrow(right) as nrow(), right$km as km
+value_option <- function(value) {
+  if (inherits(value, "formula")) {
+    return(shQuote(gsub("\\b(left|right)[$]", "\\1.", formula_code(value))))
+  }
+  parts <- vapply(value, function(part) {
+    if (inherits(part, "formula")) {
+      gsub("right", "", gsub("right$", "", formula_code(part), fixed = TRUE))
+    } else if (is.character(part)) part else number_said(part)
+  }, "")
+  names <- names(value)
+  named <- nzchar(names)
+  parts[named] <- paste0(names[named], "=", parts[named])
+  parts[names == ".rest"] <- ".rest"
+  shell_word(paste(parts, collapse = ","))
+}
+
+formula_code <- function(formula) paste(deparse(formula[[2L]], 500L), collapse = " ")
+
+shell_word <- function(word) {
+  if (grepl("^[[:alnum:]_.,=:/-]+$", word)) word else shQuote(word)
+}
