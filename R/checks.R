@@ -68,6 +68,23 @@ check_choice <- function(value, choices, arg, call) {
   )
 }
 
+# The words of arguments that take one of a few, the usual one first. (Those of `rows`,
+# `collisions` and `expect` mean more: row_types, collision_kinds, expected_words.)
+argument_words <- list(
+  row_order = c("left", "right", "keys"), missing_keys = c("unmatched", "match", "stop"),
+  keys = c("one", "both"), repeats = c("all", "first", "last", "once", "stop"),
+  look = c("back", "ahead", "either"), ties = c("last", "first", "all", "stop"),
+  ends = c("[)", "[]", "(]", "()"), many_rows = c("full", "left", "inner")
+)
+
+check_word <- function(value, arg, call) check_choice(value, argument_words[[arg]], arg, call)
+
+# "left (default), right or keys"
+words_help <- function(words, usual = words[1L]) {
+  words[words == usual] <- paste(usual, "(default)")
+  paste(paste(words[-length(words)], collapse = ", "), "or", words[length(words)])
+}
+
 # What is asked for in other words: value = one of ours, by argument
 known_words <- list(
   rows = c(

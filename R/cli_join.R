@@ -24,7 +24,7 @@ cli_receipt <- function(options) {
 
 register_command("join", cli_join, two_files, "Join two files.",
   options = function() {
-    c(matching_options(), rule_options(), row_options(), column_options, fold_options,
+    c(matching_options(), rule_options(), row_options(), column_options(), fold_options,
       output_options()
     )
   },

@@ -70,7 +70,7 @@ register_command("join-files", cli_join_files, two_files,
           "WORD", c("left", "right")
         )
       )),
-      column_options, fold_options,
+      column_options(), fold_options,
       in_group("Work", list(
         cli_option("workers", "Processes on this machine (default: this one)", "NUMBER"),
         cli_option("memory", "What one process may take (default: \"2 GB\")", "SIZE"),

@@ -43,14 +43,11 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
       in_group("Matching", list(
         cli_option("on", "Key columns that all files have", "KEYS"), missing_option
       )),
-      in_group("Rows", list(cli_option("rows", "full (default), left or inner", "WORD",
-        c("full", "left", "inner")
-      ))),
+      in_group("Rows", list(
+        word_option("rows", "Which rows stay", argument_words$many_rows)
+      )),
       in_group("Columns", list(
-        cli_option("collisions", paste(
-          "rename (default), left, right, fill, update, agree or stop; or by column:",
-          "note=fill,.other=rename"
-        ), "WORDS", c("rename", "left", "right", "fill", "update", "agree", "stop")),
+        collisions_option(many_collisions, "rename"),
         pattern_option("{frame}.{column}"),
         cli_option("origin", "Add a column with the files that hold a row", "NAME")
       )),

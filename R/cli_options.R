@@ -10,10 +10,14 @@ cli_option <- function(name, help, value = NULL, choices = NULL, is_file = FALSE
 # options under a heading of the help
 in_group <- function(group, options) lapply(options, function(option) c(option, group = group))
 
-missing_option <- cli_option("missing-keys", paste(
-  "What a missing key does: unmatched (default, it equals nothing), match (missing equals",
-  "missing) or stop"
-), "WORD", c("unmatched", "match", "stop"))
+# an option for an argument that takes one of a few words
+word_option <- function(name, help, words = argument_words[[gsub("-", "_", name)]]) {
+  cli_option(name, paste0(help, ": ", words_help(words)), "WORD", words)
+}
+
+missing_option <- word_option("missing-keys",
+  "Missing keys (unmatched: they equal nothing; match: they equal each other)"
+)
 
 types_option <- cli_option("types", paste(
   "Types of columns when reading: id=text,day=date",
@@ -44,15 +48,13 @@ matching_options <- function() c(in_group("Matching", list(
   ), "FILE", is_file = TRUE),
   cli_option("where", where_grammar, "CONDITION"),
   missing_option,
-  cli_option("repeats", paste(
-    "Of several partners: all (default), first, last, stop, highest:COLUMN or",
-    "lowest:COLUMN; once: each row of either file in one pair at the most"
-  ), "WORD", c("all", "first", "last", "stop", "once", "highest:", "lowest:")),
-  cli_option("expect", paste(
-    "What must hold: one-to-one, one-to-many, many-to-one, rows-multiply,",
-    "left-complete, right-complete, no-missing-keys, left_matched=0.99,",
-    "right_matched=0.99; several with commas"
-  ), "WORDS", c(expected_words, "left_matched=", "right_matched=")),
+  cli_option("repeats", sprintf(
+    "Of several partners: %s (once: each row of either file is in one pair at most)",
+    words_help(c(argument_words$repeats, "highest:COLUMN", "lowest:COLUMN"))
+  ), "WORD", c(argument_words$repeats, "highest:", "lowest:")),
+  cli_option("expect", sprintf("What must hold: %s; several with commas", listed(
+    c(expected_words, paste0(expected_shares, "=0.99")), "and", 20L
+  )), "WORDS", c(expected_words, paste0(expected_shares, "="))),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
   cli_option("sides", "Names of the two sides (default: left,right)", "NAMES")
 )), reading_options)
@@ -85,31 +87,30 @@ rules_with_detail <- function(name) {
 }
 
 row_options <- function() in_group("Rows", list(
-  cli_option("rows", paste("Which rows stay:",
-    paste(sub("^left$", "left (default)", names(row_types)), collapse = ", ")
-  ), "WORD", names(row_types)),
-  cli_option("row-order", "Row order: left (default), right or keys", "WORD",
-    c("left", "right", "keys")
-  )
+  cli_option("rows", paste("Which rows stay:", words_help(names(row_types), "left")), "WORD",
+    names(row_types)
+  ),
+  word_option("row-order", "Row order")
 ))
 
 pattern_option <- function(usual) {
   cli_option("name-pattern", sprintf("Names of renamed columns (default: %s)", usual), "PATTERN")
 }
 
-column_options <- in_group("Columns", list(
+collisions_option <- function(words, usual) {
+  cli_option("collisions", sprintf("Columns of one name: %s; or by column: status=left,.other=fill",
+    words_help(words, usual)
+  ), "WORDS", words)
+}
+
+column_options <- function() in_group("Columns", list(
   cli_option("take", paste(
     "Right columns to bring, in this order; new=old renames; .rest brings the",
     "others too; nothing (--take=) brings none"
   ), "COLUMNS"),
   cli_option("omit", "Right columns to do without", "COLUMNS"),
-  cli_option("keys", "one (default) column for each key, or both", "WORD", c("one", "both")),
-  cli_option("collisions", paste(
-    "Columns of one name: rename_right (default), rename_left, rename, left,",
-    "right, fill, update, agree, stop; or by column: status=left,.other=fill"
-  ), "WORDS", c("rename_right", "rename_left", "rename", "left", "right", "fill", "update",
-    "agree", "stop"
-  )),
+  word_option("keys", "Columns for each key"),
+  collisions_option(names(collision_kinds), "rename_right"),
   pattern_option("{side}.{column}"),
   cli_option("origin", "Add a column that tells where a row comes from",
     "NAME"

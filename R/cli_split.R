@@ -21,7 +21,7 @@ cli_split <- function(files, options) {
 register_command("split", cli_split, two_files,
   "Write matched rows and those of each side alone to three files.",
   options = function() {
-    c(matching_options(), rule_options(), column_options, in_group("Output", list(
+    c(matching_options(), rule_options(), column_options(), in_group("Output", list(
       cli_option("out", "The folder to write to (default: this one)", "FOLDER", is_file = TRUE),
       cli_option("format", "csv (default), tsv, rds, parquet or jsonl", "WORD",
         unique(file_formats)

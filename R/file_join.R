@@ -150,7 +150,7 @@ checked_settings <- function(settings, out, call) {
 }
 
 check_row_order <- function(settings, call) {
-  check_choice(settings$row_order, c("left", "right", "keys"), "row_order", call)
+  check_word(settings$row_order, "row_order", call)
   if (settings$row_order == "keys") {
     stop_argument(said("`row_order` can't be \"keys\" for files."),
       said("Write %s or \"right\", or leave it out for rows part by part.",

@@ -7,7 +7,7 @@
 
 plan_columns <- function(pairing, rows, choices, call) {
   keys <- choices$keys
-  check_choice(keys, c("one", "both"), "keys", call)
+  check_word(keys, "keys", call)
   names <- list(left = names(pairing$left), right = names(pairing$right))
   collisions <- as_collisions(choices$collisions, names, call)
   check_pattern(choices$name_pattern, collisions, call)

@@ -85,7 +85,7 @@ check_fold_company <- function(rows, choices, call) {
       call = call
     )
   }
-  check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
+  check_word(choices$row_order, "row_order", call)
   if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
   if (!is.null(choices$row_numbers)) check_row_numbers(choices$row_numbers, call)
   for (name in c("take", "omit", "partners", "keys", "collisions", "row_order")) {

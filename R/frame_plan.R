@@ -26,7 +26,7 @@ plan_frame <- function(pairing, rows, choices, call) {
 }
 
 check_choices <- function(rows, choices, call) {
-  check_choice(choices$row_order, c("left", "right", "keys"), "row_order", call)
+  check_word(choices$row_order, "row_order", call)
   if (!is.null(choices$origin)) check_name(choices$origin, "origin", call)
   if (!is.null(choices$partners)) check_name(choices$partners, "partners", call)
   if (!is.null(choices$row_numbers)) check_row_numbers(choices$row_numbers, call)

@@ -57,7 +57,7 @@ join_many <- function(frames, on, rows = "full", ...,
   frames <- named_by_call(frames, substitute(frames))
   check_frames(frames, call)
   if (missing(on)) stop_no_shared_on(frames, call)
-  check_choice(rows, c("inner", "left", "full"), "rows", call)
+  check_choice(rows, argument_words$many_rows, "rows", call)
   clock <- c(start = now_())
   chain <- as_chain(on, frames, call)
   keys <- chain_keys(chain, frames, call)
@@ -235,9 +235,7 @@ key_that_holds <- function(columns, frame, column) {
 }
 
 check_many_options <- function(options, frames, chain, call) {
-  check_choice(options$missing_keys, c("unmatched", "match", "stop"),
-    "missing_keys", call
-  )
+  check_word(options$missing_keys, "missing_keys", call)
   if (any(vapply(chain, function(rules) "in_turn" %in% kinds_of(rules), NA))) {
     stop_argument(said("in_turn() speaks of two frames and has no meaning here."),
       said("Join those two by join_frames() first."),

@@ -89,10 +89,13 @@ plan_many_column <- function(frame, column, frames, own, keys, shared,
   list(list(name = column, how = how, sources = all))
 }
 
+# (both sides are renamed, or none)
+many_collisions <- setdiff(names(collision_kinds), c("rename_left", "rename_right"))
+
 check_many_collisions <- function(collisions, call) {
   for (name in names(collisions)) {
     how <- collisions[[name]]
-    if (is.character(how) && how %in% c("rename_left", "rename_right")) {
+    if (is.character(how) && !how %in% many_collisions) {
       stop_argument(
         said("`collisions` can't be \"%s\" for many frames.", how),
         "Write \"rename\": every frame's column is named by the pattern.",

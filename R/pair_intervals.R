@@ -3,7 +3,7 @@
 check_interval <- function(from, to, ends, open_ended, args, call) {
   check_rule_column(from, args[1L], call)
   check_rule_column(to, args[2L], call)
-  check_choice(ends, c("[)", "[]", "(]", "()"), "ends", call)
+  check_word(ends, "ends", call)
   check_flag(open_ended, "open_ended", call)
 }
 
@@ -15,8 +15,8 @@ interval_text <- function(rule) {
 
 # their further options on the command line
 interval_details <- function() list(
-  ends = rule_detail("which ends belong: \"[)\" (default), \"[]\", \"(]\", \"()\"",
-    "ENDS", "[)"
+  ends = rule_detail(paste("which ends belong:", words_help(argument_words$ends)), "ENDS",
+    "[)", argument_words$ends
   ),
   "open-ended" = rule_detail("a missing bound is no bound")
 )

@@ -95,7 +95,7 @@ repeats_said <- function(repeats) {
 }
 
 check_repeats_word <- function(repeats, call) {
-  words <- c("all", "first", "last", "once", "stop")
+  words <- argument_words$repeats
   if (is_name(repeats) && repeats %in% words) {
     return()
   }

@@ -157,6 +157,11 @@ rule_detail <- function(help, value = NULL, usual = NULL, choices = NULL) {
   list(help = help, value = value, usual = usual, choices = choices)
 }
 
+word_detail <- function(name) {
+  words <- argument_words[[name]]
+  rule_detail(words_help(words), "WORD", words[1L], words)
+}
+
 new_rule <- function(kind, ...) {
   record <- list(kind = kind, ...)
   class(record) <- "ronda_rule_record"

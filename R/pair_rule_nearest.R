@@ -28,16 +28,12 @@ is_plain_nearest <- function(left, right, look, within, equal, ties, n, gap) {
     !is.na(within) && within == Inf && is.null(gap)
 }
 
-nearest_looks <- c("back", "ahead", "either")
-
-nearest_ties <- c("last", "first", "all", "stop")
-
 check_nearest <- function(left, right, look, within, equal, ties, n, gap, call) {
   check_rule_column(left, "left", call)
   check_rule_column(right, "right", call)
-  check_choice(look, nearest_looks, "look", call)
+  check_word(look, "look", call)
   check_flag(equal, "equal", call)
-  check_choice(ties, nearest_ties, "ties", call)
+  check_word(ties, "ties", call)
   check_how_many(n, "n", call)
   if (!is.null(gap)) check_name(gap, "gap", call)
   check_distance(within, "within", call)
@@ -337,13 +333,9 @@ register_rule("nearest",
       )
     },
     details = list(
-      look = rule_detail("back (default), ahead or either", "WORD", "back",
-        c("back", "ahead", "either")
-      ),
+      look = word_detail("look"),
       within = rule_detail("no farther than 15 or \"15 mins\"", "DISTANCE", Inf),
-      ties = rule_detail("last (default), first, all or stop", "WORD", "last",
-        c("last", "first", "all", "stop")
-      ),
+      ties = word_detail("ties"),
       n = rule_detail("up to so many right rows, the closest ones (default: 1)",
         "NUMBER", 1
       ),

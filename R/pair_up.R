@@ -165,9 +165,7 @@ signed_rows <- function(frame) {
 }
 
 check_pairing_choices <- function(pairing, rules, call) {
-  check_choice(pairing$missing_keys, c("unmatched", "match", "stop"),
-    "missing_keys", call
-  )
+  check_word(pairing$missing_keys, "missing_keys", call)
   check_repeats(pairing$repeats, pairing$left, pairing$right, call)
   if (is_once(pairing$repeats)) check_once(rules, call)
   check_expect(pairing$expect, rules, call)

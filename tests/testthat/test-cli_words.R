@@ -84,6 +84,25 @@ test_that("arguments and their values are told in R, or as options", {
   expect_false(speaks_options())
 })
 
+test_that("help pages and options name every word that an argument takes", {
+  pages <- testthat::test_path("..", "..", "man")
+  skip_if_not(dir.exists(pages))
+  page_of <- c(look = "rules", ties = "rules", ends = "rules", many_rows = "join_many")
+  words <- c(argument_words, list(
+    rows = names(row_types), collisions = names(collision_kinds), expect = expected_words
+  ))
+  for (name in names(words)) {
+    page <- if (name %in% names(page_of)) page_of[[name]] else "join_frames"
+    text <- paste(readLines(file.path(pages, paste0(page, ".Rd"))), collapse = " ")
+    for (word in words[[name]]) expect_match(text, sprintf("\"%s\"", word), fixed = TRUE)
+  }
+  options <- commands$join$options()
+  names(options) <- gsub("-", "_", vapply(options, `[[`, "", "name"))
+  for (name in setdiff(names(words), "many_rows")) {
+    expect_identical(setdiff(words[[name]], options[[name]]$choices), character(), label = name)
+  }
+})
+
 test_that("what keys and near misses advise can be typed", {
   in_demo_folder()
   told <- run_cli("keys", "sailings.csv", "vessels.csv")$out
