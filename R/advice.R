@@ -64,7 +64,7 @@ said <- function(text, ...) {
 }
 
 # What differs by more than the names in it
-either <- function(r, shell) if (speaks_options()) shell else r
+either <- function(r, options) if (speaks_options()) options else r
 
 # An argument with a value: rows = "semi", or --rows semi. Values are texts (with names),
 # numbers, TRUE, formulas and lists of these.

@@ -171,7 +171,8 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   job <- list(
     work = work_folder(settings$out), call = call, tries = settings$tries,
     room = settings$room, version = as.character(utils::packageVersion("ronda")),
-    packages = unique(c("ronda", theirs$packages)), theirs = theirs$values
+    packages = unique(c("ronda", theirs$packages)), theirs = theirs$values,
+    speaks_options = speaks_options()
   )
   opened <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
     settings$resume, call

@@ -224,7 +224,7 @@ progress_of <- function(steps, label) {
 # of the one that failed
 run_file_tasks <- function(job, tasks) {
   for (task in tasks) {
-    error <- run_file_task(job, task)
+    error <- speaking(job$speaks_options, run_file_task(job, task))
     if (!is.null(error)) {
       return(list(error = error, id = task$id))
     }

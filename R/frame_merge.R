@@ -165,8 +165,8 @@ stop_differing <- function(name, words, left_rows, right_rows, call) {
       counted(length(left_rows), "row")
     ),
     words,
-    said(
-      "Write collisions = list(%s = \"rename\") to see both columns.", name_code(name)
+    sprintf("Write %s to see both columns.",
+      setting("collisions", structure(list("rename"), names = name))
     ),
     call = call, data = list(
       column = name, words = words, left_rows = left_rows, right_rows = right_rows

@@ -36,11 +36,6 @@ words_of_reasons <- function(reasons) {
 # Numbers that differ by rounding: what makes them alike, as a function and as code
 rounding_code <- function(digits) sprintf("function(x) round(x, %d)", digits)
 
-rounding_of_code <- function(code) {
-  digits <- as.integer(gsub("[^0-9]", "", code))
-  function(x) round(x, digits)
-}
-
 # Positions of texts that are equal, and equal in their groups, by the engine
 equal_pairs <- function(x, y, groups = list(left = NULL, right = NULL)) {
   engine_pairs(compact(list(groups$left, utf8_text_(x))),

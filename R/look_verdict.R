@@ -142,9 +142,15 @@ via_steps <- function(pairing, misses) {
       return(NULL)
     }
     reasons <- unique(lines$reason)
-    words <- words_of_reasons(reasons)
-    code <- c(lines$via[lines$reason == "rounding"], cleaning_code(words))[1L]
-    via <- if ("rounding" %in% reasons) rounding_of_code(code) else words
+    rounded <- lines[lines$reason == "rounding", ]
+    if (nrow(rounded)) {
+      digits <- rounding_digits(as.numeric(rounded$from[1L]), as.numeric(rounded$to[1L]))
+      via <- function(x) round(x, digits)
+      code <- rounding_code(digits)
+    } else {
+      via <- words_of_reasons(reasons)
+      code <- cleaning_code(via)
+    }
     rules <- with_rule(pairing$rules, rule$left, function(one) {
       one$via <- check_via(via, NULL)
       one

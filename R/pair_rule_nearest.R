@@ -4,28 +4,11 @@
 #' @export
 nearest <- function(left, right = left, look = "back", within = Inf,
                     equal = TRUE, ties = "last", n = 1, gap = NULL) {
-  if (missing(left) || !is_plain_nearest(left, right, look, within, equal, ties, n, gap)) {
-    check_nearest(left, right, look, within, equal, ties, n, gap, quote(nearest()))
-  }
+  check_nearest(left, right, look, within, equal, ties, n, gap, quote(nearest()))
   new_rule("nearest",
     left = left, right = right, look = look, within = within, equal = equal,
     ties = ties, n = n, gap = gap
   )
-}
-
-# Whether there is nothing to look at closer, in the operators that R is quick at: rules
-# are made in loops, too
-is_plain_nearest <- function(left, right, look, within, equal, ties, n, gap) {
-  is.character(left) && length(left) == 1L && !is.na(left) && nzchar(left) &&
-    is.character(right) && length(right) == 1L && !is.na(right) && nzchar(right) &&
-    is.character(look) && length(look) == 1L && !is.na(look) &&
-    (look == "back" || look == "ahead" || look == "either") &&
-    is.character(ties) && length(ties) == 1L && !is.na(ties) &&
-    (ties == "last" || ties == "first") &&
-    is.logical(equal) && length(equal) == 1L && !is.na(equal) &&
-    is.double(n) && !is.object(n) && length(n) == 1L && !is.na(n) && n == 1 &&
-    is.double(within) && !is.object(within) && length(within) == 1L &&
-    !is.na(within) && within == Inf && is.null(gap)
 }
 
 check_nearest <- function(left, right, look, within, equal, ties, n, gap, call) {

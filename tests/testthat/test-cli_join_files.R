@@ -56,6 +56,12 @@ test_that("conditions, folds and types know the columns of files", {
   expect_identical(run$code, 2L)
   expect_match(run$err, "--types names a column `seat`", all = FALSE)
   expect_match(run$err, "Did you mean `seats`", all = FALSE)
+  # (workers speak as the command does)
+  write_frame(transform(vessels, port = "none"), "ports.csv")
+  run <- run_cli("join-files", "sailings", "ports.csv", "--on", "vessel=code",
+    "--collisions", "status=left,port=agree", "--out", "agreed"
+  )
+  expect_match(run$err, "Write --collisions port=rename to see both", all = FALSE)
 })
 
 test_that("exit codes are those of every command, and nothing is left behind", {

@@ -21,7 +21,7 @@ test_that("rules are told as options that mean the same", {
       list("port", nearest("departs", "read_at", look = "either", within = "15 mins"))
     ),
     list("sailings", "tide_readings",
-      list("port", nearest("departs", "read_at", look = "ahead", equal = FALSE, ties = "all", n = 2))
+      list("port", nearest("departs", "read_at", look = "ahead", equal = FALSE, n = 2, gap = "d"))
     ),
     list("sailings", "tide_readings",
       list("port", around("departs", "read_at", before = "1 hour", after = 600))
