@@ -13,8 +13,8 @@ see_rows_ <- function(bytes, delimiter, line_end, blank_is_row, is_end, most) {
     .Call(`_ronda_see_rows_`, bytes, delimiter, line_end, blank_is_row, is_end, most)
 }
 
-values_of_texts_ <- function(text, decimal) {
-    .Call(`_ronda_values_of_texts_`, text, decimal)
+values_of_texts_ <- function(text, decimal, above) {
+    .Call(`_ronda_values_of_texts_`, text, decimal, above)
 }
 
 settle_type_ <- function(seen) {

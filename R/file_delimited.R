@@ -3,6 +3,10 @@
 
 read_delimited <- function(path, delimiter, asked, label, call) {
   check_first_line(path, delimiter)
+  if (is_gz(path)) {
+    path <- unpacked(path)
+    on.exit(unlink(path))
+  }
   head <- text_head(path, delimiter)
   names <- head$names
   check_typed_names(asked$types, names, label, call)
@@ -13,77 +17,74 @@ read_delimited <- function(path, delimiter, asked, label, call) {
     delimiter = delimiter, columns = length(names), missing = asked$missing,
     blank = head$above + sum(pieces$blank) > 0
   )
-  cells <- read_cells(path, head, form, rows, line_of)
-  check_texts(cells, names, pieces$ascii, line_of)
-  columns <- typed_columns(cells, names, asked, line_of)
+  # (a row of names above; of one column blank lines, too)
+  above <- if (head$blank_is_row) head$above + 1 else 1
+  cells <- read_cells(path, form, rows, above, function(row) {
+    if (row <= above) head$lines else line_of(row - above)
+  })
+  found <- vector("list", length(names))
+  for (k in seq_along(names)) {
+    # (each column of texts is let go of when its values are there)
+    text <- cells[[k]]
+    cells[k] <- list(NULL)
+    check_texts(text, names[k], pieces$ascii, function(row) line_of(row - above))
+    found[[k]] <- typed_column(text, names[k], asked, above, line_of)
+  }
+  say_kept_as_text(found, names, line_of)
+  columns <- lapply(found, `[[`, "values")
   names(columns) <- names
   as_base_frame(columns, rows)
 }
 
-# The texts of a whole file below its names, as many rows of them as its bytes have
-read_cells <- function(path, head, form, rows, line_of) {
-  above <- if (head$blank_is_row) head$above + 1 else 1
+# The texts of a whole file, as many rows of them below those `above` as its bytes have
+read_cells <- function(path, form, rows, above, line_of) {
   few <- are_few(rows, form)
-  texts <- cells_of(path, if (few) file_bytes(path), form, few, function(row) {
-    if (row <= above) head$lines else line_of(row - above)
-  })
-  texts <- lapply(texts, function(text) text[-seq_len(above)])
-  check_row_count(texts, rows)
+  texts <- cells_of(path, if (few) file_bytes(path), form, few, line_of)
+  check_row_count(texts, rows + above)
   texts
 }
 
-check_texts <- function(cells, names, ascii, line_of) {
-  if (all(ascii)) {
-    return()
-  }
-  for (k in seq_along(cells)) {
-    wrong <- which(!validUTF8(cells[[k]]))
-    if (length(wrong)) {
-      stop(sprintf("column `%s` has text in line %.0f that is not UTF-8; save it as UTF-8",
-        names[k], line_of(wrong[1L])
-      ))
-    }
+check_texts <- function(text, name, ascii, line_of) {
+  wrong <- if (!all(ascii)) which(!validUTF8(text))
+  if (length(wrong)) {
+    stop(sprintf("column `%s` has text in line %.0f that is not UTF-8; save it as UTF-8",
+      name, line_of(wrong[1L])
+    ))
   }
 }
 
-# Columns of texts, each of the type that was asked for, else of the one that it has
-typed_columns <- function(cells, names, asked, line_of) {
-  is_asked <- nzchar(names) & names %in% names(asked$types)
-  found <- lapply(seq_along(cells), function(k) {
-    if (!is_asked[k]) values_of_texts_(cells[[k]], asked$decimal)
-  })
-  say_kept_as_text(found, cells, names, line_of)
-  lapply(seq_along(cells), function(k) {
-    if (is_asked[k]) {
-      parse_as(cells[[k]], asked$types[[names[k]]], names[k], asked$decimal, line_of)
-    } else {
-      as_typed_column(found[[k]], cells[[k]])
-    }
-  })
-}
-
-# (64-bit integers are texts where the package is missing that gives them a meaning)
-as_typed_column <- function(found, text) {
-  switch(found$type,
-    empty = rep(NA, length(text)),
-    text = text,
-    int64 = if (requireNamespace("bit64", quietly = TRUE)) found$values else text,
+# A column of texts, without those `above`, as the type that was asked for, else as the one
+# that it has: values_of_texts_() with `values`
+typed_column <- function(text, name, asked, above, line_of) {
+  below <- function() if (above) text[-seq_len(above)] else text
+  if (nzchar(name) && name %in% names(asked$types)) {
+    values <- parse_as(below(), asked$types[[name]], name, asked$decimal, line_of)
+    return(list(type = "asked", others = 0, values = values))
+  }
+  found <- values_of_texts_(text, asked$decimal, above)
+  if (found$odd) found$odd_text <- text[above + found$odd]
+  found["values"] <- list(switch(found$type,
+    empty = rep(NA, length(text) - above),
+    text = below(),
+    # (64-bit integers are texts where the package is missing that gives them a meaning)
+    int64 = if (requireNamespace("bit64", quietly = TRUE)) found$values else below(),
     found$values
-  )
+  ))
+  found
 }
 
 # What is text for the sake of a few cells is said, once.
-say_kept_as_text <- function(found, cells, names, line_of) {
+say_kept_as_text <- function(found, names, line_of) {
   kept <- which(vapply(found, function(column) {
-    !is.null(column) && column$type == "text" && column$most != "text" &&
-      column$others > 0 && column$others <= max(1, column$there / 10)
+    column$type == "text" && column$others > 0 && column$most != "text" &&
+      column$others <= max(1, column$there / 10)
   }, NA))
   lines <- vapply(kept, function(k) {
     column <- found[[k]]
     sprintf("Column `%s` is kept as text: %s of %s %s no %s; line %.0f has %s.",
       names[k], with_commas(column$others), counted(column$there, "cell"),
       if (column$others == 1) "is" else "are", cell_words[[column$most]],
-      line_of(column$odd), shown(cells[[k]][column$odd])
+      line_of(column$odd), shown(column$odd_text)
     )
   }, "")
   if (length(lines)) {

@@ -36,14 +36,14 @@ cells_of_piece <- function(side, piece) {
   )
   cells <- cells_of(bytes, bytes, form, are_few(piece$rows, form), line_of)
   check_row_count(cells, piece$rows)
-  check_texts(cells, side$names, piece$ascii, line_of)
+  Map(check_texts, cells, side$names, piece$ascii, list(line_of))
   list(cells = cells, line_of = line_of)
 }
 
 # What was seen of the columns of a piece
 look_at_piece <- function(side, piece) {
   cells <- cells_of_piece(side, piece)$cells
-  lapply(cells, function(text) values_of_texts_(text, side$decimal)$seen)
+  lapply(cells, function(text) values_of_texts_(text, side$decimal, 0)$seen)
 }
 
 # The columns `wanted` of a piece, in types that were settled (zero-length columns)
@@ -51,12 +51,8 @@ read_piece <- function(side, piece, wanted) {
   found <- cells_of_piece(side, piece)
   is_wanted <- side$names %in% wanted
   columns <- Map(function(text, like, name) {
-    x <- if (name %in% names(side$types)) {
-      parse_as(text, side$types[[name]], name, side$decimal, found$line_of)
-    } else if (is.character(like)) {
-      text
-    } else {
-      as_typed_column(values_of_texts_(text, side$decimal), text)
+    x <- if (is.character(like) && !name %in% names(side$types)) text else {
+      typed_column(text, name, side, 0, found$line_of)$values
     }
     as_settled(x, like, name, basename(piece$path))
   }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted])

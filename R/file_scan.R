@@ -82,6 +82,21 @@ for_bytes <- function(path, action) {
   while (length(bytes <- readBin(con, raw(), 1e7))) action(bytes)
 }
 
+# What a compressed file holds, as a file
+unpacked <- function(path) {
+  limit <- most_file_bytes()
+  plain <- tempfile()
+  con <- file(plain, "wb")
+  on.exit(close(con))
+  taken <- 0
+  for_bytes(path, function(bytes) {
+    taken <<- taken + length(bytes)
+    if (taken > limit) stop_too_large(limit)
+    writeBin(bytes, con)
+  })
+  plain
+}
+
 # Stops at a byte 0, which no text has
 check_bytes <- function(path) {
   before <- 0

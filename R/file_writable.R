@@ -120,7 +120,7 @@ say_read_otherwise <- function(x) {
   is_text <- vapply(x, function(column) is.character(column) || is.factor(column), NA)
   lines <- unlist(Map(function(column, name) {
     texts <- as.character(column)
-    found <- values_of_texts_(texts, ".")
+    found <- values_of_texts_(texts, ".", 0)
     lost <- sum(texts %in% c("", "NA"))
     c(
       if (!found$type %in% c("text", "empty")) {

@@ -78,11 +78,13 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   pieces.threads = 1 + ((first >> 2) & 3);
   pieces.chunk_rows = 1 + ((first >> 4) & 15);
   std::vector<double> values(texts.size()), other(texts.size());
-  const TypeFound a =
-      settle_type(see_texts(whole, column, decimal, values.data()));
-  const TypeFound b =
-      settle_type(see_texts(pieces, column, decimal, other.data()));
+  const TypeFound a = settle_type(see_texts(whole, column, decimal));
+  const TypeFound b = settle_type(see_texts(pieces, column, decimal));
   require(a.type == b.type && a.others == b.others && a.odd_row == b.odd_row);
+  put_values(pieces, column, decimal,
+             [&](std::size_t i, const CellValue& v) { other[i] = v.value; });
+  for (std::size_t i = 0; i < texts.size(); ++i)
+    values[i] = value_at(column, i, decimal).value;
   require(!std::memcmp(values.data(), other.data(),
                        values.size() * sizeof(double)));
   return 0;

@@ -44,13 +44,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // values_of_texts_
-List values_of_texts_(CharacterVector text, std::string decimal);
-RcppExport SEXP _ronda_values_of_texts_(SEXP textSEXP, SEXP decimalSEXP) {
+List values_of_texts_(CharacterVector text, std::string decimal, double above);
+RcppExport SEXP _ronda_values_of_texts_(SEXP textSEXP, SEXP decimalSEXP, SEXP aboveSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< CharacterVector >::type text(textSEXP);
     Rcpp::traits::input_parameter< std::string >::type decimal(decimalSEXP);
-    rcpp_result_gen = Rcpp::wrap(values_of_texts_(text, decimal));
+    Rcpp::traits::input_parameter< double >::type above(aboveSEXP);
+    rcpp_result_gen = Rcpp::wrap(values_of_texts_(text, decimal, above));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -911,7 +912,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_see_rows_", (DL_FUNC) &_ronda_see_rows_, 6},
-    {"_ronda_values_of_texts_", (DL_FUNC) &_ronda_values_of_texts_, 2},
+    {"_ronda_values_of_texts_", (DL_FUNC) &_ronda_values_of_texts_, 3},
     {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 1},
     {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
     {"_ronda_times_", (DL_FUNC) &_ronda_times_, 1},

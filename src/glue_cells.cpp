@@ -28,52 +28,72 @@ const char* word_of(core::CellKind kind) {
   return words[static_cast<std::size_t>(kind)];
 }
 
-core::TextColumn as_texts(const CharacterVector& text) {
-  const SEXP* texts = STRING_PTR_RO(text);
+core::TextColumn as_texts(const CharacterVector& text, double above) {
+  glue::require(above >= 0 && above <= static_cast<double>(text.size()),
+                "a number of rows");
+  const auto first = static_cast<std::size_t>(above);
+  const SEXP* texts = STRING_PTR_RO(text) + first;
   return {reinterpret_cast<const void* const*>(texts),
-          static_cast<std::size_t>(text.size()), NA_STRING,
+          static_cast<std::size_t>(text.size()) - first, NA_STRING,
           glue::text_characters()};
 }
 
-// doubles as R's integers or flags
-template <class Vector>
-Vector as_whole(const core::Context& context, const double* values,
-                std::size_t n) {
-  Vector out(no_init(static_cast<R_xlen_t>(n)));
-  if (n == 0) return out;
-  int* to = &out[0];
-  core::for_rows(context, n, [&](std::size_t i) {
-    to[i] = values[i] != values[i] ? NA_INTEGER : static_cast<int>(values[i]);
-  });
-  return out;
+// integers or flags
+SEXP whole_values(const core::Context& context, const core::TextColumn& texts,
+                  char decimal, SEXPTYPE type) {
+  SEXP values = glue::new_vector(type, texts.size);
+  int* to = type == LGLSXP ? LOGICAL(values) : INTEGER(values);
+  core::put_values(context, texts, decimal,
+                   [&](std::size_t i, const core::CellValue& value) {
+                     to[i] = value.kind == core::CellKind::missing
+                                 ? NA_INTEGER
+                                 : static_cast<int>(value.value);
+                   });
+  return values;
 }
 
-// The values that were seen, of the type that they have; NULL of texts
-SEXP as_vector(const core::Context& context, core::ColumnType type,
-               const core::TextColumn& texts, RObject values) {
+// numbers, days or seconds
+SEXP double_values(const core::Context& context, const core::TextColumn& texts,
+                   char decimal) {
+  SEXP values = glue::new_vector(REALSXP, texts.size);
+  double* to = REAL(values);
+  const double missing = NA_REAL;
+  core::put_values(
+      context, texts, decimal,
+      [&](std::size_t i, const core::CellValue& value) {
+        to[i] = value.kind == core::CellKind::missing ? missing : value.value;
+      });
+  return values;
+}
+
+// The values of texts that all are of a type; NULL of texts
+RObject values_of(const core::Context& context, const core::TextColumn& texts,
+                  char decimal, core::ColumnType type) {
+  RObject values;
   switch (type) {
-    case core::ColumnType::flag:
-      return as_whole<LogicalVector>(context, REAL(values), texts.size);
-    case core::ColumnType::integer:
-      return as_whole<IntegerVector>(context, REAL(values), texts.size);
     case core::ColumnType::text:
     case core::ColumnType::empty:
-      return R_NilValue;
+      break;
+    case core::ColumnType::flag:
+      values = whole_values(context, texts, decimal, LGLSXP);
+      break;
+    case core::ColumnType::integer:
+      values = whole_values(context, texts, decimal, INTSXP);
+      break;
     case core::ColumnType::int64:
+      values = glue::new_vector(REALSXP, texts.size);
       core::read_int64s(context, texts,
                         reinterpret_cast<std::int64_t*>(REAL(values)));
       values.attr("class") = "integer64";
-      return values;
-    case core::ColumnType::date:
-      values.attr("class") = "Date";
-      return values;
-    case core::ColumnType::time:
+      break;
+    default:
+      values = double_values(context, texts, decimal);
+      if (type == core::ColumnType::date) values.attr("class") = "Date";
+      if (type != core::ColumnType::time) break;
       values.attr("tzone") = "UTC";
       values.attr("class") = CharacterVector::create("POSIXct", "POSIXt");
-      return values;
-    default:
-      return values;
   }
+  return values;
 }
 
 // What was seen of a column, so that it can be added up over the pieces of a
@@ -128,30 +148,22 @@ List see_rows_(RawVector bytes, std::string delimiter, std::string line_end,
   });
 }
 
-// Texts as values: the type that all of them have where none would change by
-// it, the values (none of texts), what most of them are, how many there are and
-// how many of these are something else, the first of these, and what was seen.
+// Texts as values, the first `above` left out: the type that all of them have
+// where none would change by it, the values (none of texts), what most of them
+// are, how many there are and how many of these are something else, the first
+// of these, and what was seen.
 // [[Rcpp::export(rng = false)]]
-List values_of_texts_(CharacterVector text, std::string decimal) {
+List values_of_texts_(CharacterVector text, std::string decimal, double above) {
   return glue::guarded([&]() -> List {
     const core::Context context = glue::current_context();
     const char mark = as_sign(decimal);
-    const core::TextColumn texts = as_texts(text);
-    // (a column whose first cells are texts needs no room for values)
-    core::TextColumn first = texts;
-    first.size = std::min<std::size_t>(texts.size, 1000);
-    constexpr auto text_kind = static_cast<std::size_t>(core::CellKind::text);
-    const bool is_text =
-        core::see_texts(context, first, mark, nullptr).count[text_kind] > 0;
-    RObject values;
-    if (!is_text) values = glue::new_vector(REALSXP, texts.size);
-    const core::TextsSeen seen =
-        core::see_texts(context, texts, mark, is_text ? nullptr : REAL(values));
+    const core::TextColumn texts = as_texts(text, above);
+    const core::TextsSeen seen = core::see_texts(context, texts, mark);
     const core::TypeFound found = core::settle_type(seen);
     auto number = [](std::size_t n) { return static_cast<double>(n); };
     return List::create(
         _["type"] = word_of(found.type),
-        _["values"] = as_vector(context, found.type, texts, values),
+        _["values"] = values_of(context, texts, mark, found.type),
         _["most"] = word_of(found.most), _["there"] = number(seen.there()),
         _["others"] = number(found.others), _["odd"] = number(found.odd_row),
         _["seen"] = as_seen(seen));

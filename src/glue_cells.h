@@ -10,7 +10,8 @@ Rcpp::List see_rows_(Rcpp::RawVector bytes, std::string delimiter,
                      double most);
 
 // Columns of texts as values of other types
-Rcpp::List values_of_texts_(Rcpp::CharacterVector text, std::string decimal);
+Rcpp::List values_of_texts_(Rcpp::CharacterVector text, std::string decimal,
+                            double above);
 std::string settle_type_(Rcpp::List seen);
 Rcpp::NumericVector numbers_(Rcpp::CharacterVector text, std::string decimal);
 Rcpp::List times_(Rcpp::CharacterVector text);

@@ -5,7 +5,6 @@
 #include <cstring>
 #include <vector>
 
-#include "missing.h"
 #include "parallel.h"
 
 namespace ronda::core {
@@ -41,19 +40,12 @@ void see_number(const Text& text, const CellValue& value, std::size_t row,
 }
 
 void see_text(const TextColumn& column, std::size_t i, char decimal,
-              double* values, TextsSeen& seen) {
-  CellValue value;
-  value.kind = CellKind::missing;
-  if (column.texts[i] != column.missing) {
-    const Text text = text_at(column, i);
-    value = read_cell(text.at, text.size, decimal);
-    if (value.kind == CellKind::number) see_number(text, value, i + 1, seen);
-  }
+              TextsSeen& seen) {
+  const CellValue value = value_at(column, i, decimal);
+  if (value.kind == CellKind::number)
+    see_number(text_at(column, i), value, i + 1, seen);
   const auto kind = static_cast<std::size_t>(value.kind);
   if (seen.count[kind]++ == 0) seen.first[kind] = i + 1;
-  if (values)
-    values[i] =
-        value.kind == CellKind::missing ? missing_double() : value.value;
 }
 
 ColumnType number_type(const TextsSeen& seen) {
@@ -82,14 +74,22 @@ void TextsSeen::add(const TextsSeen& later) {
   largest = std::max(largest, later.largest);
 }
 
+CellValue value_at(const TextColumn& column, std::size_t row, char decimal) {
+  CellValue value;
+  value.kind = CellKind::missing;
+  if (column.texts[row] == column.missing) return value;
+  const Text text = text_at(column, row);
+  return read_cell(text.at, text.size, decimal);
+}
+
 TextsSeen see_texts(const Context& context, const TextColumn& column,
-                    char decimal, double* values) {
+                    char decimal) {
   std::vector<TextsSeen> parts(chunk_count(context, column.size));
   for_chunks(context, column.size,
              [&](std::size_t chunk, std::size_t begin, std::size_t end) {
                TextsSeen seen;
                for (std::size_t i = begin; i < end; ++i)
-                 see_text(column, i, decimal, values, seen);
+                 see_text(column, i, decimal, seen);
                parts[chunk] = seen;
              });
   TextsSeen all;

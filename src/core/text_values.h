@@ -5,6 +5,7 @@
 
 #include "cell_value.h"
 #include "context.h"
+#include "parallel.h"
 #include "text_characters.h"
 
 namespace ronda::core {
@@ -39,10 +40,20 @@ struct TextsSeen {
   void add(const TextsSeen& later);
 };
 
-// Looks at every text; `values`, where it isn't null, gets their values as
-// doubles (days, seconds in UTC, 1 for TRUE; missing where there is none).
+// Looks at every text.
 TextsSeen see_texts(const Context& context, const TextColumn& column,
-                    char decimal, double* values);
+                    char decimal);
+
+// one text as a value, of kind `missing` where there is none
+CellValue value_at(const TextColumn& column, std::size_t row, char decimal);
+
+// put(row, value) for every text
+template <class Put>
+void put_values(const Context& context, const TextColumn& column, char decimal,
+                Put&& put) {
+  for_rows(context, column.size,
+           [&](std::size_t i) { put(i, value_at(column, i, decimal)); });
+}
 
 // The values as 64-bit integers, the least of them where there is none. All
 // texts must be such numbers.

@@ -95,7 +95,7 @@ sound_calls <- list(
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
   see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\n", FALSE, TRUE, Inf),
-  values_of_texts_ = list(c("1", NA, "9007199254740993"), "."),
+  values_of_texts_ = list(c("1", NA, "9007199254740993"), ".", 1),
   numbers_ = list(c("+1,5", NA, "x"), ","),
   shortest_texts_ = list(c(1, NA)), times_ = list(c("2031-05-01", NA)),
   time_texts_ = list(c(0.5, NA, 1e300), TRUE)
