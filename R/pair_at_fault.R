@@ -101,10 +101,9 @@ repeated_keys_line <- function(pairing, side) {
   }
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
-    frame <- pairing$code[side_number(side)]
     either(
-      sprintf("repeated_keys(%s, %s) shows the rows.", name_code(frame), as_code(columns)),
-      sprintf("ronda keys %s %s --repeated shows the rows.", shell_word(frame),
+      sprintf("repeated_keys(%s, %s) shows the rows.", frame_mark(side), as_code(columns)),
+      sprintf("ronda keys %s %s --repeated shows the rows.", frame_mark(side),
         setting("on", columns)
       )
     )

@@ -58,7 +58,7 @@ with_frame_names <- function(text, frames) {
     text <- gsub(paste0("`", frame_marks[k], "`"), sprintf(in_words, label), text,
       fixed = TRUE
     )
-    text <- gsub(frame_marks[k], name_code(code), text, fixed = TRUE)
+    text <- gsub(frame_marks[k], either(name_code(code), shell_word(label)), text, fixed = TRUE)
   }
   text
 }
