@@ -15,7 +15,7 @@ read_delimited <- function(path, delimiter, asked, label, call) {
   line_of <- function(row) line_of_row(path, head, pieces, row)
   form <- list(
     delimiter = delimiter, columns = length(names), missing = asked$missing,
-    blank = head$above + sum(pieces$blank) > 0
+    blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
   )
   # (a row of names above; of one column blank lines, too)
   above <- if (head$blank_is_row) head$above + 1 else 1

@@ -32,7 +32,8 @@ cells_of_piece <- function(side, piece) {
     return(list(cells = rep(list(character()), columns), line_of = line_of))
   }
   form <- list(
-    delimiter = head$delimiter, columns = columns, blank = piece$blank > 0, missing = "NA"
+    delimiter = head$delimiter, columns = columns, missing = "NA", size = length(bytes),
+    blank = piece$blank > 0
   )
   cells <- cells_of(bytes, bytes, form, are_few(piece$rows, form), line_of)
   check_row_count(cells, piece$rows)

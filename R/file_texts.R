@@ -13,11 +13,15 @@ few_cells <- 1e5
 
 # (where it leaves out blank lines, readr leaves out rows of tabs alone, too)
 are_few <- function(rows, form) {
-  rows * form$columns <= few_cells_option(few_cells) || form$blank && form$delimiter == "\t"
+  few <- rows * form$columns <= few_cells_option(few_cells)
+  (few || form$blank && form$delimiter == "\t") && form$size <= few_bytes
 }
 
+few_bytes <- 1e8
+
 # The cells of `file` (its path, or bytes) as texts, column by column. `form`:
-# list(delimiter, columns, missing, blank: whether there are blank lines). A row of another
+# list(delimiter, columns, missing, size (bytes), blank: whether there are blank lines). A row
+# of another
 # number of cells is an error that names its line.
 cells_of <- function(file, bytes, form, few, line_of) {
   if (few && is_plain_text(bytes, form$delimiter)) {
