@@ -50,7 +50,12 @@ as_cells <- function(frame, delimiter) {
 quoted_texts <- function(texts, delimiter, is_name = FALSE) {
   texts <- enc2utf8(texts)
   needed <- grepl(sprintf("[%s\"\r\n]", delimiter), texts, useBytes = TRUE)
-  if (!is_name) needed <- needed | texts %in% c("", "NA")
+  needed <- needed | if (is_name) {
+    # (a line of blanks is no header, and what begins a file may be a byte-order mark)
+    grepl("^[ \t]*$", texts) | startsWith(texts, "\ufeff")
+  } else {
+    texts %in% c("", "NA")
+  }
   quoted <- gsub("\"", "\"\"", texts[needed], fixed = TRUE, useBytes = TRUE)
   texts[needed] <- paste0("\"", quoted, "\"")
   Encoding(texts) <- "UTF-8"

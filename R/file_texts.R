@@ -40,9 +40,13 @@ cells_of_row <- function(bytes, delimiter) {
   vapply(read_many_texts(bytes, FALSE, form), `[[`, "", 1L)
 }
 
-# Whether all readers read it alike: no carriage returns alone or beside quotes, quotes only
-# around whole cells and doubled inside, and no line of blanks
+# Whether all readers read it alike: no second byte-order mark, no carriage returns alone or
+# beside quotes, quotes only around whole cells and doubled inside, and no line of blanks
 is_plain_text <- function(bytes, delimiter) {
+  # (scan() takes a mark out of the first cell, too)
+  if (length(grepRaw(byte_mark, without_mark(bytes)[1:4], fixed = TRUE))) {
+    return(FALSE)
+  }
   blanks <- if (delimiter == "\t") " " else "[ \t]"
   if (length(grepRaw(sprintf("(^|\n)%s+\r?(\n|$)|\r[^\n]", blanks), bytes))) {
     return(FALSE)

@@ -181,7 +181,7 @@ looked_at_words <- function(misses) {
   left_out <- attr(misses, "left_out")
   c(
     if (isTRUE(attr(misses, "sampled"))) {
-      sprintf("Of the unmatched keys %s were looked at.", with_commas(most_keys))
+      sprintf("Checked a sample of %s unmatched keys.", with_commas(most_keys))
     },
     if (any(attr(misses, "far") > most_keys)) {
       sprintf("%s are too far: the nearest %s are told.",
@@ -189,7 +189,7 @@ looked_at_words <- function(misses) {
       )
     },
     if (any(attr(misses, "crowded"))) {
-      "Slips were not looked for: the keys lie close together, and each has many neighbours."
+      "Typing errors were not searched: the keys are too much alike."
     },
     if (length(left_out) && left_out > 0) {
       sprintf("%s more with a key nearby %s left out: no surer than chance.",
@@ -217,7 +217,7 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
   quoted <- function(text) ifelse(is_outside, text, encodeString(text, quote = "\""))
   cells <- data.frame(quoted(keys$x), quoted(keys$y),
     sprintf("%.2f", top$sureness),
-    paste0(top$reason, ifelse(top$taken, " (has a partner already)", ""))
+    paste0(top$reason, ifelse(top$taken, sprintf(" (%s is matched already)", quoted(keys$y)), ""))
   )
   heads <- c(shortened(labels, 28L), "sure", "reason")
   if (!all(is.na(top$group))) {
@@ -234,7 +234,7 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
     lines,
     if (nrow(x) > most) sprintf("... %s more", with_commas(nrow(x) - most)),
     more,
-    if (nrow(fixes)) c("", "To match them all the same:"),
+    if (nrow(fixes)) c("", "To match them anyway:"),
     sprintf("  %s: %s %s", fixes$reason, either("via =", "--clean"), fixes$via),
     unlist(lapply(combined, function(one) {
       sprintf("  all of these%s: %s %s",
@@ -244,7 +244,7 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
     })),
     if (any(is.na(top$via) & top$from != top$to & !is_outside, na.rm = TRUE)) {
       c("", paste(
-        "To match those that you find right:",
+        "To accept the corrections that you trust:",
         either("via = list(left = corrections(<these lines>))", paste(
           "write them with --out FILE, keep the right lines, and match with --corrections",
           "FILE"

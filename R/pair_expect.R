@@ -100,9 +100,7 @@ missing_keys_failure <- function(pairing, rows) {
   }, side_names, pairing$labels)
   failure("Some keys are missing.", as.character(unlist(facts)), c(
     if (pairing$missing_keys == "stop") {
-      sprintf("Write %s to let such rows stay without partner.",
-        setting("missing_keys", "unmatched")
-      )
+      sprintf("Write %s to leave them unmatched.", setting("missing_keys", "unmatched"))
     }
   ), rows$left$rows, rows$right$rows)
 }
@@ -183,7 +181,8 @@ incomplete <- function(pairing, side, alone, text) {
   failed <- failure(text,
     sprintf("%s: %s", pairing$labels[side_number(side)], keys_at_fault(alone)),
     if (is.null(pairing$whole)) {
-      either("near_misses() of the pairing shows likely partners, explain_row() why not.",
+      either(
+        "near_misses(pairing) lists likely partners, explain_row() says why a row found none.",
         "ronda pair ... --near-misses shows likely partners."
       )
     } else {

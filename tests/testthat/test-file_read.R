@@ -39,7 +39,9 @@ test_that("frames go through every kind of file and come back as they were", {
       frame <- as.data.frame(columns[seq_len(sample(c(1L, 2L, length(columns)), 1L))])
       frame <- frame[rep(seq_len(nrow(frame)), if (seed == 1) 500 else 1), , drop = FALSE]
       rownames(frame) <- NULL
-      names(frame)[1L] <- sample(c("a,b", "q\"q", "two words", "\u00e9", "NA", "1", " x"), 1L)
+      names(frame)[1L] <- sample(
+        c("a,b", "q\"q", "two words", "\u00e9", "NA", "1", " x", "  ", "\ufeffx"), 1L
+      )
       path <- file.path(folder, paste0("frame.", kind))
       # (few cells are read and written by R's own functions, many by readr's)
       withr::local_options(ronda.few_cells = if (seed %% 2) 0 else 1e5)

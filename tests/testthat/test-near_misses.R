@@ -211,7 +211,7 @@ test_that("partners that are free come first, taken ones say so", {
   expect_false(found$taken[found$from == "lantern"])
   only <- near_misses(pair_rows(left, right[1L, , drop = FALSE], on = "k"))
   expect_true(all(only$taken))
-  expect_match(format(only), "has a partner already", all = FALSE)
+  expect_match(format(only), "is matched already", all = FALSE)
 })
 
 test_that("corrections match what was misspelt, after a file and a second look", {
@@ -262,7 +262,7 @@ test_that("of many unmatched keys a sample is looked at, of none nothing", {
   many <- data.frame(k = sprintf("x%06d", 1:30000))
   found <- near_misses(pair_rows(many, transform(many, k = toupper(k)), on = "k"))
   expect_identical(nrow(found), 20000L)
-  expect_match(format(found), "Of the unmatched keys 20,000 were looked at", all = FALSE)
+  expect_match(format(found), "Checked a sample of 20,000 unmatched keys", all = FALSE)
 })
 
 test_that("long keys are shortened so that they never look alike", {
