@@ -124,3 +124,23 @@ formula_code <- function(formula) paste(deparse(formula[[2L]], 500L), collapse =
 shell_word <- function(word) {
   if (grepl("^[[:alnum:]_.,=:/-]+$", word)) word else shQuote(word)
 }
+
+# Frames in a message (r_code.R) by their names, in code, or as the files that they are
+with_frame_names <- function(text, frames) {
+  if (!validEnc(text)) text <- readable(text)
+  for (k in 1:2) {
+    side <- c("left", "right")[k]
+    label <- if (is.null(frames)) side else frames$labels[k]
+    code <- if (is.null(frames)) side else frames$code[k]
+    in_words <- if (label == side) "`%s`" else if (make.names(label) == label) {
+      sprintf("`%%s` (%s)", side)
+    } else {
+      sprintf("%%s (%s)", side)
+    }
+    text <- gsub(paste0("`", frame_marks[k], "`"), sprintf(in_words, label), text,
+      fixed = TRUE
+    )
+    text <- gsub(frame_marks[k], either(name_code(code), shell_word(label)), text, fixed = TRUE)
+  }
+  text
+}

@@ -44,26 +44,6 @@ call_with_frames <- function(call, labels, code) {
   call
 }
 
-with_frame_names <- function(text, frames) {
-  if (!validEnc(text)) text <- readable(text)
-  for (k in 1:2) {
-    side <- c("left", "right")[k]
-    label <- if (is.null(frames)) side else frames$labels[k]
-    code <- if (is.null(frames)) side else frames$code[k]
-    in_words <- if (label == side) "`%s`" else if (make.names(label) == label) {
-      sprintf("`%%s` (%s)", side)
-    } else {
-      sprintf("%%s (%s)", side)
-    }
-    text <- gsub(paste0("`", frame_marks[k], "`"), sprintf(in_words, label), text,
-      fixed = TRUE
-    )
-    text <- gsub(frame_marks[k], either(name_code(code), shell_word(label)), text, fixed = TRUE)
-  }
-  text
-}
-
-
 # The caller's own names of the two frames, where they are plain names
 frame_code <- function(left, right) {
   code <- c(
