@@ -69,10 +69,11 @@ either <- function(r, options) if (speaks_options()) options else r
 # An argument with a value: rows = "semi", or --rows semi. Values are texts (with names),
 # numbers, TRUE, formulas and lists of these.
 setting <- function(name, value) {
-  if (!speaks_options()) {
+  option <- argument_options[name]
+  if (!speaks_options() || is.na(option)) {
     return(sprintf("%s = %s", name, value_code(value)))
   }
-  option <- argument_options[[name]]
+  option <- unname(option)
   if (isTRUE(value) || isFALSE(value)) option else paste(option, value_option(value))
 }
 
