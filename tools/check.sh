@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # R CMD check --as-cran of the tarball that the files under version control make.
-# Without a network the checks that ask CRAN are left out; without LaTeX the
-# manual is. The library is built without debug symbols, which R adds by default
+# Without a network the checks that ask CRAN are left out; without LaTeX, or without
+# the font that R's manuals are set in, the manual is. The library is built without debug symbols, which R adds by default
 # and which alone make its size worth a note. CHECK_OPTIONS adds options; CHECK_CXX=clang++
 # is another compiler, CHECK_FLAGS others of its flags (-D_GLIBCXX_ASSERTIONS).
 set -euo pipefail
@@ -24,7 +24,8 @@ if ! command -v qpdf >/dev/null; then
     exit 1
   fi
 fi
-command -v pdflatex >/dev/null || options+=(--no-manual)
+command -v pdflatex >/dev/null && kpsewhich inconsolata.sty >/dev/null ||
+  options+=(--no-manual)
 export _R_CHECK_FORCE_SUGGESTS_=false
 if ! Rscript -e 'readRDS(url(paste0(
   "https://cloud.r-project.org/web/packages/packages.rds"), "rb"))' \
