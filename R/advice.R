@@ -20,7 +20,12 @@ speaking <- function(options, expr) {
 
 frame_said <- function() either("frame", speech$frame)
 
-# what has another name, or none, on the command line
+# missing_keys as --missing-keys, and missing-keys as missing_keys
+option_of <- function(name) paste0("--", gsub("_", "-", name))
+
+argument_of <- function(option) gsub("-", "_", option)
+
+# what arguments are called on the command line
 argument_options <- c(
   via = "--clean", resume = "--no-resume", equal = "--not-equal",
   vapply(c(
@@ -29,14 +34,15 @@ argument_options <- c(
     "expect", "repeats", "types", "decimal", "step", "columns", "tolerance", "look",
     "within", "ties", "gap", "before", "after", "ends", "open_ended", "where", "out", "way",
     "parts", "memory", "tries", "view", "title", "note", "n"
-  ), function(name) paste0("--", gsub("_", "-", name)), "")
+  ), option_of, "")
 )
 
 verb_options <- c(
   join_many = "ronda many", join_frames = "ronda join", join_files = "ronda join-files"
 )
 
-spoken_rules <- c(
+# The kinds of rules, in the order in which they are told
+rule_order <- c(
   "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross", "in_turn"
 )
 
@@ -53,8 +59,8 @@ said <- function(text, ...) {
     for (name in names(argument_options)) {
       text <- gsub(sprintf("`%s`", name), argument_options[[name]], text, fixed = TRUE)
     }
-    for (rule in spoken_rules) {
-      text <- gsub(sprintf("`?\\b%s\\(\\)`?", rule), paste0("--", gsub("_", "-", rule)), text)
+    for (rule in rule_order) {
+      text <- gsub(sprintf("`?\\b%s\\(\\)`?", rule), option_of(rule), text)
     }
     for (verb in names(verb_options)) {
       text <- gsub(paste0(verb, "()"), verb_options[[verb]], text, fixed = TRUE)
@@ -77,16 +83,18 @@ setting <- function(name, value) {
   if (isTRUE(value) || isFALSE(value)) option else paste(option, value_option(value))
 }
 
+# a value as R code, or as that of an option
+value_said <- function(value) either(value_code(value), value_option(value))
+
+# texts without their names as R code: "port", c("port", "day")
+as_code <- function(texts) value_code(unname(texts))
+
 value_code <- function(value) {
   if (inherits(value, "formula")) {
     return(paste("~", formula_code(value)))
   }
-  parts <- vapply(value, function(part) {
-    if (is.character(part)) text_code(part) else if (inherits(part, "formula")) {
-      value_code(part)
-    } else {
-      number_said(part)
-    }
+  parts <- if (is.character(value)) text_code(value) else vapply(value, function(part) {
+    if (is.character(part) || inherits(part, "formula")) value_code(part) else number_said(part)
   }, "")
   named <- nzchar(names(value))
   if (any(named)) parts[named] <- paste(name_code(names(value)[named]), "=", parts[named])
@@ -117,13 +125,15 @@ value_option <- function(value) {
   named <- nzchar(names)
   parts[named] <- paste0(names[named], "=", parts[named])
   parts[names == ".rest"] <- ".rest"
-  shell_word(paste(parts, collapse = ","))
+  shell_words(paste(parts, collapse = ","))
 }
 
 formula_code <- function(formula) paste(deparse(formula[[2L]], 500L), collapse = " ")
 
-shell_word <- function(word) {
-  if (grepl("^[[:alnum:]_.,=:/-]+$", word)) word else shQuote(word)
+# as they are typed in a shell
+shell_words <- function(words) {
+  plain <- grepl("^[A-Za-z0-9_./=,:+@%-]+$", words)
+  ifelse(plain, words, shQuote(words))
 }
 
 # Frames in a message (r_code.R) by their names, in code, or as the files that they are
@@ -141,7 +151,7 @@ with_frame_names <- function(text, frames) {
     text <- gsub(paste0("`", frame_marks[k], "`"), sprintf(in_words, label), text,
       fixed = TRUE
     )
-    text <- gsub(frame_marks[k], either(name_code(code), shell_word(label)), text, fixed = TRUE)
+    text <- gsub(frame_marks[k], either(name_code(code), shell_words(label)), text, fixed = TRUE)
   }
   text
 }

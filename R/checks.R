@@ -263,7 +263,7 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
     stop_argument(
       sprintf("%s must be a number of rows, not %s.", argument_said(arg), shown(max_rows)),
       if (arg == "max_rows") {
-        said("Write, for example: %s, or Inf for no limit.", setting("max_rows", 5e6))
+        sprintf("Write, for example: %s, or Inf for no limit.", setting("max_rows", 5e6))
       } else {
         "Write, for example: options(ronda.max_rows = 5e6)"
       },

@@ -54,10 +54,8 @@ read_corrections <- function(file) {
     return(NULL)
   }
   if (!nzchar(file)) stop_usage("--corrections must name a file.")
-  types <- c(from = "text", to = "text")
-  fixes <- read_file(file, list(types = types, decimal = ".", missing = "NA"),
-    quote(read_frame()), TRUE
-  )
+  asked <- reading_asked(c(from = "text", to = "text"))
+  fixes <- read_file(file, asked, quote(read_frame()), TRUE)
   lacking <- setdiff(c("from", "to"), names(fixes))
   if (length(lacking)) {
     stop_usage(sprintf("%s has no column `%s`, which --corrections needs beside `%s`.", file,

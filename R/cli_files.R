@@ -37,8 +37,7 @@ check_types_used <- function(types, columns) {
 cli_read <- function(file, types, decimal) {
   if (file != "-") {
     tell_reading(file)
-    asked <- list(types = types, decimal = decimal, missing = "NA")
-    return(read_file(file, asked, quote(read_frame()), TRUE))
+    return(read_file(file, reading_asked(types, decimal), quote(read_frame()), TRUE))
   }
   copy <- kept_stream(file("stdin", "rb"), "")
   on.exit(unlink(copy))

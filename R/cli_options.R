@@ -11,7 +11,7 @@ cli_option <- function(name, help, value = NULL, choices = NULL, is_file = FALSE
 in_group <- function(group, options) lapply(options, function(option) c(option, group = group))
 
 # an option for an argument that takes one of a few words
-word_option <- function(name, help, words = argument_words[[gsub("-", "_", name)]]) {
+word_option <- function(name, help, words = argument_words[[argument_of(name)]]) {
   cli_option(name, paste0(help, ": ", words_help(words)), "WORD", words)
 }
 

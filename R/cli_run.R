@@ -93,12 +93,6 @@ run_command <- function(args) {
   0L
 }
 
-# as they are typed in a shell
-shell_words <- function(words) {
-  plain <- grepl("^[A-Za-z0-9_./=,:+@%-]+$", words)
-  ifelse(plain, words, shQuote(words))
-}
-
 # What is going on is told on stderr: notes always, stages where it is a terminal; but
 # for --quiet
 run_told <- function(command, given) {

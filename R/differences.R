@@ -59,7 +59,7 @@ compared_columns <- function(pairing, columns, call) {
     names <- shared_columns(pairing)
     if (!length(names)) {
       stop_argument("The frames have no column in common but keys.",
-        said("Write, for example: %s (left = right)", setting("columns", c(seats = "places"))),
+        sprintf("Write, for example: %s (left = right)", setting("columns", c(seats = "places"))),
         call = call
       )
     }

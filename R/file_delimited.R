@@ -4,8 +4,10 @@
 read_delimited <- function(path, delimiter, asked, label, call) {
   check_first_line(path, delimiter)
   if (is_gz(path)) {
-    path <- unpacked(path)
-    on.exit(unlink(path))
+    plain <- tempfile()
+    on.exit(unlink(plain))
+    unpack(path, plain)
+    path <- plain
   }
   head <- text_head(path, delimiter)
   names <- head$names
@@ -13,13 +15,14 @@ read_delimited <- function(path, delimiter, asked, label, call) {
   pieces <- text_rows(path, head, limit = most_file_bytes())
   rows <- sum(pieces$rows)
   line_of <- function(row) line_of_row(path, head, pieces, row)
-  form <- list(
-    delimiter = delimiter, columns = length(names), missing = asked$missing,
-    blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
-  )
   # (a row of names above; of one column blank lines, too)
   above <- if (head$blank_is_row) head$above + 1 else 1
-  cells <- read_cells(path, form, rows, above, function(row) {
+  form <- list(
+    delimiter = delimiter, columns = length(names), rows = rows + above,
+    missing = asked$missing, blank = head$above + sum(pieces$blank) > 0,
+    size = pieces$to[nrow(pieces)]
+  )
+  cells <- cells_of(path, file_bytes(path), form, function(row) {
     if (row <= above) head$lines else line_of(row - above)
   })
   found <- vector("list", length(names))
@@ -34,14 +37,6 @@ read_delimited <- function(path, delimiter, asked, label, call) {
   columns <- lapply(found, `[[`, "values")
   names(columns) <- names
   as_base_frame(columns, rows)
-}
-
-# The texts of a whole file, as many rows of them below those `above` as its bytes have
-read_cells <- function(path, form, rows, above, line_of) {
-  few <- are_few(rows, form)
-  texts <- cells_of(path, if (few) file_bytes(path), form, few, line_of)
-  check_row_count(texts, rows + above)
-  texts
 }
 
 check_texts <- function(text, name, ascii, line_of) {

@@ -32,8 +32,7 @@ frame_files <- function(path, types = NULL, decimal = ".") {
   if (missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
     stop_argument("`path` must be a folder, or the paths of files.", call = call)
   }
-  check_types(types, call)
-  check_choice(decimal, c(".", ","), "decimal", call)
+  check_asked(reading_asked(types, decimal), call)
   paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
   for (one in paths) {
     if (!file.exists(one)) stop_file("There is no file %s.", one, call)

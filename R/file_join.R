@@ -153,7 +153,7 @@ check_row_order <- function(settings, call) {
   check_word(settings$row_order, "row_order", call)
   if (settings$row_order == "keys") {
     stop_argument(said("`row_order` can't be \"keys\" for files."),
-      said("Write %s or \"right\", or leave it out for rows part by part.",
+      sprintf("Write %s or \"right\", or leave it out for rows part by part.",
         setting("row_order", "left")
       ),
       call = call

@@ -105,7 +105,11 @@ check_typed_names <- function(types, names, label, call) {
   }
 }
 
-# how cells are read: list(types, decimal, missing)
+# How cells are read
+reading_asked <- function(types = NULL, decimal = ".", missing = "NA") {
+  list(types = types, decimal = decimal, missing = missing)
+}
+
 check_asked <- function(asked, call) {
   check_types(asked$types, call)
   check_choice(asked$decimal, c(".", ","), "decimal", call)

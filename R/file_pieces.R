@@ -7,36 +7,30 @@ delimiter_of <- function(kind) c(csv = ",", tsv = "\t")[[kind]]
 # rows they have: of what is compressed there is one, to be read whole
 cut_into_pieces <- function(path, kind, size) {
   head <- text_head(path, delimiter_of(kind))
-  pieces <- text_rows(path, head, if (is_gz(path)) text_piece else size)
   if (!is_gz(path)) {
-    return(pieces)
+    return(text_rows(path, head, size))
   }
+  pieces <- text_rows(path, head)
   data.frame(
-    from = head$size, to = Inf, line = head$lines + 1, rows = sum(pieces$rows),
-    blank = sum(pieces$blank), ascii = all(pieces$ascii)
+    from = head$size, to = pieces$to[nrow(pieces)], line = head$lines + 1,
+    rows = sum(pieces$rows), blank = sum(pieces$blank), ascii = all(pieces$ascii)
   )
 }
 
 # The cells of a piece as texts, and what tells the line of a row: list(cells, line_of)
 cells_of_piece <- function(side, piece) {
   head <- text_head(piece$path, delimiter_of(side$kind))
-  bytes <- if (is.finite(piece$to)) bytes_of_piece(piece$path, piece) else {
-    bytes <- file_bytes(piece$path)
-    bytes[-seq_len(head$size)]
-  }
-  columns <- length(side$names)
+  bytes <- bytes_of_piece(piece$path, piece)
   line_of <- function(row) {
     piece$line - 1 + see_text(bytes, head, TRUE, most = row)$last
   }
-  if (!piece$rows) {
-    return(list(cells = rep(list(character()), columns), line_of = line_of))
-  }
   form <- list(
-    delimiter = head$delimiter, columns = columns, missing = "NA", size = length(bytes),
-    blank = piece$blank > 0
+    delimiter = head$delimiter, columns = length(side$names), missing = "NA",
+    rows = piece$rows, blank = piece$blank > 0, size = length(bytes)
   )
-  cells <- cells_of(bytes, bytes, form, are_few(piece$rows, form), line_of)
-  check_row_count(cells, piece$rows)
+  cells <- if (piece$rows) cells_of(bytes, bytes, form, line_of) else {
+    rep(list(character()), form$columns)
+  }
   Map(check_texts, cells, side$names, piece$ascii, list(line_of))
   list(cells = cells, line_of = line_of)
 }

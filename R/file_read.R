@@ -68,11 +68,11 @@
 #' identical(read_frame(copy), vessels)
 #' @export
 read_frame <- function(path, types = NULL, decimal = ".", missing = "NA") {
-  asked <- list(types = types, decimal = decimal, missing = missing)
+  asked <- reading_asked(types, decimal, missing)
   with_memory_told(read_file(path, asked, quote(read_frame())))
 }
 
-# `asked`: how cells are read, list(types, decimal, missing); `spare`: types of columns that
+# `asked`: how cells are read, as of reading_asked(); `spare`: types of columns that
 # the file doesn't have, or has types of its own for, are passed over
 read_file <- function(path, asked, call, spare = FALSE) {
   check_name(path, "path", call)

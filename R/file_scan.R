@@ -1,20 +1,9 @@
 # The bytes of files.
 
-# All bytes of a file; of a compressed one, those of what it holds. (R reads 2^31 bytes at
-# once at the most.)
+# All bytes of a file (R reads 2^31 bytes at once at the most)
 file_bytes <- function(path, piece = 1e9) {
-  limit <- most_file_bytes()
-  if (is_gz(path)) {
-    parts <- list()
-    taken <- 0
-    for_bytes(path, function(bytes) {
-      taken <<- taken + length(bytes)
-      if (taken > limit) stop_too_large(limit)
-      parts[[length(parts) + 1L]] <<- bytes
-    })
-    return(do.call(c, c(list(raw()), parts)))
-  }
   size <- file.size(path)
+  limit <- most_file_bytes()
   if (size > limit) stop_too_large(limit)
   if (size <= piece) {
     return(readBin(path, raw(), size))
@@ -74,42 +63,41 @@ check_first_line <- function(path, delimiter) {
   }
 }
 
-# action(bytes) for a file, in pieces
-for_bytes <- function(path, action) {
+# action(bytes, before) for a file, in pieces, `before` being how many bytes are above; more
+# than `limit` of them are refused
+for_bytes <- function(path, action, limit = Inf) {
   # (what is compressed is read as what it holds)
   con <- gzfile(path, "rb")
   on.exit(close(con))
-  while (length(bytes <- readBin(con, raw(), 1e7))) action(bytes)
+  before <- 0
+  while (length(bytes <- readBin(con, raw(), 1e7))) {
+    if (before + length(bytes) > limit) stop_too_large(limit)
+    action(bytes, before)
+    before <- before + length(bytes)
+  }
 }
 
-# What a compressed file holds, as a file
-unpacked <- function(path) {
-  limit <- most_file_bytes()
-  plain <- tempfile()
+# Writes what a compressed file holds into another
+unpack <- function(path, plain) {
   con <- file(plain, "wb")
   on.exit(close(con))
-  taken <- 0
-  for_bytes(path, function(bytes) {
-    taken <<- taken + length(bytes)
-    if (taken > limit) stop_too_large(limit)
-    writeBin(bytes, con)
-  })
-  plain
+  for_bytes(path, function(bytes, before) writeBin(bytes, con), most_file_bytes())
 }
 
 # Stops at a byte 0, which no text has
 check_bytes <- function(path) {
-  before <- 0
-  limit <- most_file_bytes()
-  for_bytes(path, function(bytes) {
-    if (before + length(bytes) > limit) stop_too_large(limit)
-    if (before == 0 && identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
-      stop("it is in UTF-16; save it as UTF-8")
-    }
+  for_bytes(path, function(bytes, before) {
+    if (before == 0) check_mark(bytes)
     zero <- grepRaw(as.raw(0L), bytes, fixed = TRUE)
     if (length(zero)) stop_zero_byte(before + zero)
-    before <<- before + length(bytes)
-  })
+  }, most_file_bytes())
+}
+
+# UTF-16 has a mark of its own
+check_mark <- function(bytes) {
+  if (identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
+    stop("it is in UTF-16; save it as UTF-8")
+  }
 }
 
 stop_zero_byte <- function(at) {

@@ -46,13 +46,6 @@ first_bytes <- function(path, size) {
   readBin(con, raw(), size)
 }
 
-# UTF-16 has a mark of its own
-check_mark <- function(bytes) {
-  if (identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
-    stop("it is in UTF-16; save it as UTF-8")
-  }
-}
-
 see_text <- function(bytes, form, is_end, most = Inf) {
   see_rows_(bytes, form$delimiter, form$line_end, form$blank_is_row, is_end, most)
 }
@@ -103,11 +96,17 @@ text_rows <- function(path, head, piece = text_piece, limit = Inf) {
   do.call(rbind, found)
 }
 
-# The bytes of a piece
+# The bytes of a piece. (What is compressed may hold more here than where it was cut.)
 bytes_of_piece <- function(path, piece) {
   con <- if (is_gz(path)) gzfile(path, "rb") else file(path, "rb")
   on.exit(close(con))
-  if (is_gz(path)) readBin(con, raw(), piece$from) else seek(con, piece$from)
+  if (is_gz(path)) {
+    limit <- most_file_bytes()
+    if (piece$to > limit) stop_too_large(limit)
+    readBin(con, raw(), piece$from)
+  } else {
+    seek(con, piece$from)
+  }
   readBin(con, raw(), piece$to - piece$from)
 }
 

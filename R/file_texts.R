@@ -1,34 +1,29 @@
 # The cells of csv and tsv as texts: from R's own scan() where there are few of them (loading
 # readr takes longer than reading a small file), from readr where there are many.
 
-check_row_count <- function(texts, rows) {
-  found <- unique(lengths(texts))
-  if (!identical(as.double(found), rows)) {
-    stop(sprintf("%.0f rows were found, and %s read", rows, listed(found, "and")))
-  }
-}
-
-# up to so many cells are read and written by R's own functions
+# up to so many cells, in as many bytes, are read by R's own functions
 few_cells <- 1e5
-
-# (where it leaves out blank lines, readr leaves out rows of tabs alone, too)
-are_few <- function(rows, form) {
-  few <- rows * form$columns <= few_cells_option(few_cells)
-  (few || form$blank && form$delimiter == "\t") && form$size <= few_bytes
-}
 
 few_bytes <- 1e8
 
-# The cells of `file` (its path, or bytes) as texts, column by column. `form`:
-# list(delimiter, columns, missing, size (bytes), blank: whether there are blank lines). A row
-# of another
-# number of cells is an error that names its line.
-cells_of <- function(file, bytes, form, few, line_of) {
-  if (few && is_plain_text(bytes, form$delimiter)) {
-    scan_cells(bytes, form, line_of)
-  } else {
-    read_many_cells(file, form, line_of)
+# (where it leaves out blank lines, readr leaves out rows of tabs alone, too)
+are_few <- function(form) {
+  few <- form$rows * form$columns <= few_cells_option(few_cells)
+  (few || form$blank && form$delimiter == "\t") && form$size <= few_bytes
+}
+
+# The cells of `file` (its path, or bytes) as texts, column by column; `bytes` is only looked
+# at where they are few. `form`: list(delimiter, columns, rows, missing, size (bytes), blank:
+# whether there are blank lines). A row of another number of cells is an error that names its
+# line, and so is another number of rows.
+cells_of <- function(file, bytes, form, line_of) {
+  few <- are_few(form) && is_plain_text(bytes, form$delimiter)
+  texts <- if (few) scan_cells(bytes, form, line_of) else read_many_cells(file, form, line_of)
+  rows <- unique(lengths(texts))
+  if (!identical(as.double(rows), as.double(form$rows))) {
+    stop(sprintf("%.0f rows were found, and %s read", form$rows, listed(rows, "and")))
   }
+  texts
 }
 
 # the cells of one row, however many they are

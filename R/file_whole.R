@@ -94,7 +94,7 @@ check_compressed <- function(path) {
 # One line for each row: JSON has no line breaks inside its texts.
 check_lines <- function(path, rows) {
   lines <- 0
-  for_bytes(path, function(bytes) {
+  for_bytes(path, function(bytes, before) {
     lines <<- lines + sum(bytes == as.raw(10L))
   })
   if (lines != rows) stop_cut_short()

@@ -94,12 +94,7 @@
 #' @name rules
 NULL
 
-# The kinds in the order in which they are told; each registers itself.
-rule_order <- c(
-  "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross",
-  "in_turn"
-)
-
+# The kinds, each registers itself (in rule_order)
 rule_kinds <- new.env(parent = emptyenv())
 
 register_rule <- function(
@@ -107,6 +102,8 @@ register_rule <- function(
     # function(rule): the rule as it is written in `on`; and with every choice, as code
     # that makes it again
     text, code = text,
+    # the same as options of the command line
+    in_options = rule_in_options,
     # function(pairing, rule, call): what the engine is given (pair_plan.R); NULL for
     # rules that are matched as keys, or by nothing
     plan = NULL,
@@ -130,9 +127,9 @@ register_rule <- function(
     # its form on the command line, see rule_option()
     option = NULL) {
   rule_kinds[[kind]] <- list(
-    text = text, code = code, plan = plan, alone = alone, once = once, chooses = chooses,
-    adds = adds, notes = notes, holds = holds, standing = standing,
-    closest = closest, lines = lines, choice = choice, option = option
+    text = text, code = code, in_options = in_options, plan = plan, alone = alone,
+    once = once, chooses = chooses, adds = adds, notes = notes, holds = holds,
+    standing = standing, closest = closest, lines = lines, choice = choice, option = option
   )
 }
 
@@ -197,57 +194,36 @@ format.ronda_rule <- function(x, ...) {
 }
 
 rule_text <- function(rule) {
-  if (speaks_options()) rule_in_options(rule) else kind_of(rule)$text(rule)
+  kind <- kind_of(rule)
+  if (speaks_options()) kind$in_options(rule) else kind$text(rule)
 }
 
 # A rule as its options: --nearest departs=read_at --within '15 mins'
 rule_in_options <- function(rule) {
-  kind <- rule$kind
-  if (kind == "in_turn") {
-    steps <- vapply(rule$rules, function(rules) {
-      columns <- lapply(rules, function(one) {
-        structure(one$right, names = if (one$left != one$right) one$left else "")
-      })
-      paste("--in-turn", value_option(unlist(columns)))
-    }, "")
-    return(paste(c(steps, if (!is.null(rule$step)) setting("step", rule$step)), collapse = " "))
-  }
-  if (kind == "same") {
-    steps <- unlist(rule$via, recursive = FALSE)
-    words <- unique(unlist(lapply(Filter(is.list, steps), `[[`, "words")))
-    pair <- rule$right
-    if (rule$left != pair) names(pair) <- rule$left
-    pair <- setting("on", pair)
-    return(paste(c(pair, if (length(words)) setting("via", paste(words, collapse = ","))),
-      collapse = " "
-    ))
-  }
   form <- kind_of(rule)$option
-  if (kind == "cross") {
-    return(rule_option_name(kind))
-  }
   sides <- vapply(list(rule$left, rule$right), paste, "", collapse = "..")
-  columns <- paste(sides, collapse = if (kind == "relate") rule$op else "=")
+  op <- rule[["op"]]
+  columns <- paste(sides, collapse = if (is.null(op)) "=" else op)
   details <- unlist(lapply(names(form$details), rule_detail_said, form, rule))
-  paste(c(rule_option_name(kind), shell_word(columns), details), collapse = " ")
+  paste(c(option_of(rule$kind), if (!is.null(form$value)) shell_words(columns), details),
+    collapse = " "
+  )
 }
 
 # what of a rule is not as it usually is
 rule_detail_said <- function(name, form, rule) {
   detail <- form$details[[name]]
   if (is.null(detail$value)) {
-    given <- if (name == "not-equal") !rule$equal else isTRUE(rule[[gsub("-", "_", name)]])
+    given <- if (name == "not-equal") !rule$equal else isTRUE(rule[[argument_of(name)]])
     return(if (given) paste0("--", name))
   }
-  value <- rule[[gsub("-", "_", name)]]
+  value <- rule[[argument_of(name)]]
   if (is.null(value) || identical(value, detail$usual)) {
     return(NULL)
   }
   if (inherits(value, "difftime")) value <- paste(as.numeric(value), attr(value, "units"))
-  setting(gsub("-", "_", name), value)
+  setting(argument_of(name), value)
 }
-
-rule_option_name <- function(kind) paste0("--", gsub("_", "-", kind))
 
 rule_code <- function(rule) kind_of(rule)$code(rule)
 
@@ -283,7 +259,7 @@ check_company <- function(rules, call) {
     if (!is.null(record$alone) && length(rules) > 1L) {
       stop_argument(either(
         sprintf("`%s()` must stand alone in `on`.", kind),
-        sprintf("%s must stand alone, without --on and other rules.", rule_option_name(kind))
+        sprintf("%s must stand alone, without --on and other rules.", option_of(kind))
       ),
         record$alone,
         call = call
@@ -292,7 +268,7 @@ check_company <- function(rules, call) {
     if (!is.null(record$once) && sum(kinds == kind) > 1L) {
       stop_argument(either(
         sprintf("`on` has more than one `%s()`.", kind),
-        sprintf("%s is given more than once.", rule_option_name(kind))
+        sprintf("%s is given more than once.", option_of(kind))
       ),
         said(record$once),
         call = call

@@ -34,7 +34,7 @@ plan_around <- function(pairing, rule, call) {
 
 register_rule("around",
   text = function(rule) {
-    said("around(%s, before = %s, after = %s)", columns_text(rule),
+    sprintf("around(%s, before = %s, after = %s)", columns_text(rule),
       distance_text(rule$before), distance_text(rule$after)
     )
   },

@@ -58,12 +58,20 @@ in_turn_text <- function(rule, each = rule_text) {
     if (length(text) == 1L) text else sprintf("list(%s)", paste(text, collapse = ", "))
   }, "")
   sprintf("in_turn(%s%s)", paste(steps, collapse = ", "),
-    if (is.null(rule$step)) "" else said(", step = %s", text_code(rule$step))
+    if (is.null(rule$step)) "" else sprintf(", step = %s", text_code(rule$step))
   )
 }
 
+in_turn_in_options <- function(rule) {
+  steps <- vapply(rule$rules, function(rules) {
+    paste("--in-turn", value_option(unlist(lapply(rules, named_key))))
+  }, "")
+  paste(c(steps, if (!is.null(rule$step)) setting("step", rule$step)), collapse = " ")
+}
+
 register_rule("in_turn",
-  text = in_turn_text, code = function(rule) in_turn_text(rule, rule_code),
+  text = in_turn_text, in_options = in_turn_in_options,
+  code = function(rule) in_turn_text(rule, rule_code),
   alone = "Put all that must hold into each of its arguments: in_turn(list(...), list(...)).",
   adds = function(rule) {
     if (!is.null(rule$step)) list(name = rule$step, from = "step")

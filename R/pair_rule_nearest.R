@@ -38,7 +38,7 @@ plan_nearest <- function(pairing, rule, call) {
 
 nearest_text <- function(rule) {
   paste0(
-    said("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
+    sprintf("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
     if (!is_unlimited(rule$within)) paste0(", within = ", distance_text(rule$within)),
     if (rule$n > 1) paste0(", n = ", format(rule$n, scientific = FALSE)),
     ")"
@@ -49,7 +49,7 @@ nearest_code <- function(rule) {
   choices <- c(
     if (!rule$equal) "equal = FALSE",
     if (rule$ties != "last") sprintf("ties = \"%s\"", rule$ties),
-    if (!is.null(rule$gap)) said("gap = %s", text_code(rule$gap))
+    if (!is.null(rule$gap)) sprintf("gap = %s", text_code(rule$gap))
   )
   paste(c(sub("[)]$", "", nearest_text(rule)), choices), collapse = ", ") |> paste0(")")
 }

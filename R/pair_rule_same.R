@@ -164,7 +164,19 @@ via_code <- function(via) {
   ))
 }
 
+# two key columns as they are named in `on`: c(vessel = "code"), or "port"
+named_key <- function(rule) {
+  structure(rule$right, names = if (rule$left != rule$right) rule$left else "")
+}
+
 register_rule("same",
+  in_options = function(rule) {
+    steps <- unlist(rule$via, recursive = FALSE)
+    words <- unique(unlist(lapply(Filter(is.list, steps), `[[`, "words")))
+    paste(c(setting("on", named_key(rule)), if (length(words)) {
+      setting("via", paste(words, collapse = ","))
+    }), collapse = " ")
+  },
   text = function(rule) {
     columns <- if (identical(rule$left, rule$right)) {
       text_code(rule$left)

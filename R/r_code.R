@@ -1,13 +1,5 @@
 # Names and texts as R code, so that what is told to be written can be pasted.
 
-# Texts as R code: "port", c("port", "day")
-as_code <- function(texts) {
-  quoted <- text_code(texts)
-  if (length(texts) == 1L) quoted else {
-    sprintf("c(%s)", paste(quoted, collapse = ", "))
-  }
-}
-
 text_code <- function(text) paste0("\"", escaped(text, "\""), "\"")
 
 # A name as R code: port, `tide level`

@@ -284,37 +284,22 @@ candidate_table <- function(found) {
   )
 }
 
-# Rules as they are written after `on =`
+# Rules as they are written after `on =`, or --on
 rules_as_code <- function(rules) {
+  columns <- unlist(lapply(rules, named_key))
+  words <- unique(unlist(lapply(rules, `[[`, "words")))
+  if (!length(words)) {
+    return(value_said(columns))
+  }
   if (speaks_options()) {
-    words <- unique(unlist(lapply(rules, `[[`, "words")))
-    same <- vapply(rules, function(rule) rule$left == rule$right, NA)
-    columns <- vapply(rules, `[[`, "", "right")
-    names(columns) <- ifelse(same, "", vapply(rules, `[[`, "", "left"))
-    return(paste(c(value_option(columns), if (length(words)) {
-      setting("via", cleaning_said(words))
-    }), collapse = " "))
+    return(paste(value_option(columns), setting("via", cleaning_said(words))))
   }
-  cleaned <- vapply(rules, function(rule) !is.null(rule$words), NA)
-  if (!any(cleaned)) {
-    words <- vapply(rules, function(rule) {
-      if (rule$left == rule$right) {
-        text_code(rule$left)
-      } else {
-        sprintf("%s = %s", name_code(rule$left), text_code(rule$right))
-      }
-    }, "")
-    plain <- length(words) == 1L && rules[[1L]]$left == rules[[1L]]$right
-    return(if (plain) words else sprintf("c(%s)", paste(words, collapse = ", ")))
-  }
-  words <- vapply(rules, function(rule) {
+  code <- vapply(rules, function(rule) {
     sprintf("same(%s%s)", columns_text(rule),
       if (is.null(rule$words)) "" else paste0(", via = ", cleaning_code(rule$words))
     )
   }, "")
-  if (length(words) == 1L) words else {
-    sprintf("c(%s)", paste(words, collapse = ", "))
-  }
+  if (length(code) == 1L) code else sprintf("c(%s)", paste(code, collapse = ", "))
 }
 
 #' @export

@@ -24,26 +24,25 @@ Text text_at(const TextColumn& column, std::size_t row) {
   return {at, std::strlen(at)};
 }
 
-void see_number(const Text& text, const CellValue& value, std::size_t row,
+void see_number(const TextColumn& column, std::size_t i, const CellValue& value,
                 TextsSeen& seen) {
-  if (!value.kept && !seen.rounded) seen.rounded = row;
+  if (!value.kept && !seen.rounded) seen.rounded = i + 1;
   if (!value.whole) {
     seen.whole = false;
     return;
   }
   const double size = std::fabs(value.value);
   seen.largest = std::max(seen.largest, size);
+  if (size < double_limit || seen.beyond) return;
+  const Text text = text_at(column, i);
   std::int64_t number;
-  if (size >= double_limit && !seen.beyond &&
-      !read_int64(text.at, text.size, number))
-    seen.beyond = row;
+  if (!read_int64(text.at, text.size, number)) seen.beyond = i + 1;
 }
 
 void see_text(const TextColumn& column, std::size_t i, char decimal,
               TextsSeen& seen) {
   const CellValue value = value_at(column, i, decimal);
-  if (value.kind == CellKind::number)
-    see_number(text_at(column, i), value, i + 1, seen);
+  if (value.kind == CellKind::number) see_number(column, i, value, seen);
   const auto kind = static_cast<std::size_t>(value.kind);
   if (seen.count[kind]++ == 0) seen.first[kind] = i + 1;
 }
