@@ -129,15 +129,21 @@ pairing_verb <- function(pairing, side) {
   verbs[[side]]
 }
 
-# rows without partner of the sides that ask for partners
+# rows without partner, of the sides that ask for partners
 alone_faults <- function(pairing, parts, every) {
-  lapply(c(left = "left", right = "right"), function(side) {
+  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
+  if (all(matched == pairing$sizes)) {
+    return(NULL)
+  }
+  sides <- Filter(function(side) {
+    at <- side_number(side)
     share <- parts$shares[[paste0(side, "_matched")]]
-    n <- pairing$sizes[side_number(side)]
-    asked <- paste0(side, "-complete") %in% parts$words ||
-      !is.null(share) && (every || pairing$counts[[paste0("matched_", side)]] < share * n)
-    if (asked) at_fault(pairing, side, unmatched(pairing$matches, side))
-  })
+    matched[at] < pairing$sizes[at] && (paste0(side, "-complete") %in% parts$words ||
+      !is.null(share) && (every || matched[at] < share * pairing$sizes[at]))
+  }, c(left = "left", right = "right"))
+  if (length(sides)) {
+    lapply(sides, function(side) at_fault(pairing, side, unmatched(pairing$matches, side)))
+  }
 }
 
 several_faults <- function(pairing) {
