@@ -93,7 +93,7 @@ known_words <- list(
   ),
   collisions = c(
     suffix = "rename", prefix = "rename", error = "stop", first = "left",
-    last = "right", replace = "update", overwrite = "update", keep = "left"
+    last = "right", overwrite = "replace", keep = "left"
   ),
   repeats = c(
     any = "first", one = "first", error = "stop", none = "stop", every = "all",

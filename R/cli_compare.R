@@ -27,8 +27,8 @@ compared_or_none <- function(pairing, options, call) {
   if (is.null(columns) && !length(shared_columns(pairing))) {
     return(NULL)
   }
-  tolerance <- cli_number(options$tolerance, "--tolerance")
-  with_call_quiet(differences(pairing, columns, if (is.null(tolerance)) 0 else tolerance))
+  tolerance <- if (is.null(options$tolerance)) 0 else cli_distance(options$tolerance)
+  with_call_quiet(differences(pairing, columns, tolerance))
 }
 
 all_same <- function(pairing, shared) {
@@ -101,7 +101,7 @@ register_command("compare", cli_compare, c("OLD", "NEW"),
         cli_option("columns", paste(
           "Columns to compare; old=new where the names differ (default: all that both have)"
         ), "COLUMNS"),
-        cli_option("tolerance", "Numbers no farther apart than this are equal", "NUMBER")
+        cli_option("tolerance", "Values no farther apart are equal: 0.01, '10 mins'", "DISTANCE")
       )),
       in_group("Output", list(
         cli_option("out", "A file for all changes, one a line", "FILE", is_file = TRUE),

@@ -10,6 +10,7 @@ cli_join <- function(files, options) {
     choices <- default_choices
     choices[setdiff(names(columns), "rows")] <- columns[setdiff(names(columns), "rows")]
     found <- match_frames(given$pairing, given$on, FALSE, given$call, rows, choices)
+    warn_no_pairs(found$pairing, rows, given$call)
     make_frame(found$pairing, found$plan, found$clock, given$call)
   }))
   cli_write(frame, options$out)

@@ -95,7 +95,11 @@ read_detail <- function(detail, given) {
   if (detail$value != "DISTANCE") {
     return(given)
   }
-  # a number, or text with a unit
+  cli_distance(given)
+}
+
+# a number, or text with a unit
+cli_distance <- function(given) {
   number <- suppressWarnings(as.numeric(given))
   if (is.na(number)) given else number
 }

@@ -8,7 +8,10 @@
 #' @param columns `[character]` The columns to compare; `c(seats = "places")` where the
 #'   names differ (left = right). NULL: all that both frames have and that no rule
 #'   compares with each other.
-#' @param tolerance `[numeric(1)]` Numbers that lie no farther apart than this are equal.
+#' @param tolerance `[numeric(1) | difftime(1) | character(1)]` Values that lie no farther
+#'   apart than this are equal. A number counts each column's own units: seconds for
+#'   date-times, days for dates, the left column's units for durations. A difftime, or
+#'   text such as `"10 mins"`, is for the columns of times alone.
 #' @param x,object What `differences()` gives.
 #' @param column `[character(1)]` One of the columns compared (by its left name): its
 #'   values in their own type.
@@ -25,8 +28,8 @@
 #'   with factors, times by instant, dates by day. Columns of types that can't be
 #'   compared so are compared as text, and the types are told.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when a column is in
-#'   neither frame or there is none to compare, and when `tolerance` is no number from 0
-#'   on; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.
+#'   neither frame or there is none to compare, and when `tolerance` is not a distance of
+#'   0 or more; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.
 #' @seealso [split_frames()]; `collisions = "update"` of [join_frames()] to take over
 #'   what is newer; [plot_differences()]; `vignette("beyond-pairs")`.
 #' @examples
@@ -40,14 +43,7 @@ differences <- function(pairing, columns = NULL, tolerance = 0) {
   call <- quote(differences())
   check_pairing(pairing, call)
   call <- call_with_frames(call, pairing$labels, pairing$code)
-  good <- is.numeric(tolerance) && length(tolerance) == 1L && !is.na(tolerance) &&
-    tolerance >= 0
-  if (!good) {
-    stop_argument(
-      said("`tolerance` must be a number from 0 on, not %s.", shown(tolerance)),
-      call = call
-    )
-  }
+  check_distance(tolerance, "tolerance", call)
   columns <- compared_columns(pairing, columns, call)
   check_row_limit(pairing, "inner", call)
   with_memory_told(find_differences(pairing, columns, tolerance))
@@ -116,6 +112,13 @@ too_many_to_compare <- function(pairing) {
   pairing$counts$pairs > min(row_limit(pairing), most_compared)
 }
 
+too_many_words <- function(pairing) {
+  sprintf("%s are too many to compare; the limit is %s. Compare a sample, or add a key.",
+    counted(pairing$counts$pairs, "pair"),
+    with_commas(min(row_limit(pairing), most_compared))
+  )
+}
+
 find_differences <- function(pairing, columns, tolerance) {
   pairs <- all_pairs(pairing$matches)
   found <- Map(function(left, right) {
@@ -155,10 +158,10 @@ compare_cells <- function(x, y, pairs, tolerance) {
     if (!is.null(over)) differ <- differ | over[pairs[[side]]] != 0
   }
   differ <- which(differ)
-  if (tolerance > 0 && compared$numbers) {
-    apart <- abs(as_number(gather_(x, pairs$left[differ])) -
-      as_number(gather_(y, pairs$right[differ])))
-    differ <- differ[is.na(apart) | apart > tolerance]
+  if (compared$measured && !identical(as.numeric(tolerance), 0)) {
+    differ <- differ[lie_apart(gather_(x, pairs$left[differ]), gather_(y, pairs$right[differ]),
+      tolerance
+    )]
   }
   list(
     differ = differ, missing_left = which(no_a & !no_b), missing_right = which(no_b & !no_a),
@@ -173,7 +176,7 @@ comparable_columns <- function(x, y) {
   if (!has_common_type(x, y)) {
     alike <- identical(class(x), class(y))
     return(list(
-      left = key_texts(x), right = key_texts(y), numbers = FALSE,
+      left = key_texts(x), right = key_texts(y), measured = FALSE,
       types = if (alike) "" else sprintf("%s and %s", type_word(x), type_word(y))
     ))
   }
@@ -184,8 +187,36 @@ comparable_columns <- function(x, y) {
   if (is.character(common$left)) common <- lapply(common, utf8_text_)
   list(
     left = common$left, right = common$right, over = over, types = "",
-    numbers = group == "number"
+    measured = group %in% c("number", "Date", "POSIXct", "difftime")
   )
+}
+
+# Whether values that differ lie farther apart than the tolerance. 64-bit integers are
+# subtracted as what they are: no distance up to 2^53 is rounded.
+lie_apart <- function(x, y, tolerance) {
+  family <- family_group(key_family(x))
+  both <- list(x, y)
+  measured <- switch(family,
+    Date = date_values(both), POSIXct = time_values(both), difftime = duration_values(both),
+    list(scale = no_scale(family))
+  )
+  is_time <- is.character(tolerance) || inherits(tolerance, "difftime")
+  if (is_time && is.na(measured$scale$unit)) {
+    return(rep(TRUE, length(x)))
+  }
+  most <- distance_number(tolerance, measured$scale, "tolerance", NULL)
+  values <- lapply(measured$values, strip_class)
+  if (!length(values)) {
+    whole <- lapply(both, int64_parts)
+    if (any(vapply(both, is_int64, NA)) && is.null(whole[[1L]]$not_int64) &&
+      is.null(whole[[2L]]$not_int64)) {
+      apart <- int64_minus_(whole[[1L]]$values, whole[[2L]]$values)
+      return(is_missing(int64_class(apart)) | abs(int64_double(apart)) > most)
+    }
+    values <- lapply(both, as_number)
+  }
+  apart <- abs(values[[1L]] - values[[2L]])
+  is.na(apart) | apart > most
 }
 
 # What it says ---------------------------------------------------------------------

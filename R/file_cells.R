@@ -13,7 +13,7 @@ written_column <- function(x) {
   if (is_int64(x)) {
     int64_text(x)
   } else if (inherits(x, "POSIXct")) {
-    time_texts(as.double(strip_class(x)), digits = 17L)
+    time_texts(as.double(strip_class(x)))
   } else if (identical(oldClass(x), "Date")) {
     day_texts(as.double(strip_class(x)))
   } else if (is.factor(x)) {

@@ -104,7 +104,7 @@ check_result_columns <- function(job, call) {
 
 with_way <- function(job, inputs, settings, call) {
   job$row_names <- vapply(inputs, function(x) {
-    is.data.frame(x) && is.character(attr(x, "row.names"))
+    is.data.frame(x) && has_row_names(x)
   }, NA, USE.NAMES = FALSE)
   bytes <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
   sizes <- list(

@@ -50,7 +50,7 @@ joined_parts <- function(job) {
   alone <- alone_tasks(job, tasks, joined)
   builds <- !any(vapply(joined, function(outcome) is.null(outcome$built), NA))
   alone <- run_tasks(lapply(alone, function(task) c(task, list(builds = builds))), job,
-    "Right rows without partner"
+    "Unmatched right rows"
   )
   list(tasks = tasks, joined = joined, alone = alone, repeats = left_repeats(job, tasks, joined))
 }

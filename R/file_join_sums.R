@@ -77,7 +77,8 @@ joined_heavy <- function(outcomes) {
 
 # lines of one key made one
 added_alike <- function(heavy) {
-  keys <- do.call(paste, c(unname(unclass(heavy)[seq_len(length(heavy) - 4L)]), sep = "\r"))
+  keys <- unname(unclass(heavy)[seq_len(length(heavy) - 4L)])
+  keys <- do.call(paste, c(lapply(keys, key_texts), sep = "\r"))
   first <- which(!duplicated(keys))
   if (length(first) == length(keys)) {
     return(heavy)
@@ -101,11 +102,12 @@ decide_whole <- function(job, whole, outcomes) {
     # (what is expected is expected of the candidates)
     before <- whole
     before$counts <- whole$candidate_counts
-    c(failed_expectations(before, faults), failed_functions(whole, call))
+    c(failed_expectations(before, faults), failed_functions(whole, job$plan$row_type, call))
   }
   if (!length(failures) && writes_pairs(job$plan)) {
     check_whole_limit(whole, call)
     warn_rows_multiply(whole, call)
+    warn_no_pairs(whole, job$plan$row_type, call)
   }
   if (length(failures)) stop_failures(whole, failures, call)
   built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)

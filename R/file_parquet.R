@@ -164,7 +164,7 @@ read_parquet_folder <- function(path) {
 # One column of several files, in the type that holds all of its values; a column without
 # any value has no type of its own.
 one_below_other <- function(parts, name, files) {
-  typed <- !vapply(parts, function(x) is.logical(x) && all(is.na(x)), NA)
+  typed <- !vapply(parts, has_no_value, NA)
   common <- NULL
   for (k in which(typed)) {
     none <- parts[[k]][0L]
@@ -186,6 +186,3 @@ one_below_other <- function(parts, name, files) {
   attributes(whole) <- attributes(common)
   whole
 }
-
-# so many missing values as a column has them
-missing_values <- function(like, n) gather_(like, integer(n))

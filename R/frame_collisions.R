@@ -1,7 +1,8 @@
 # What becomes of columns that both frames have: the values of `collisions`.
 
-# What becomes of two columns of one name: which sides are renamed, or whose column
-# is kept, or that the two become one, with a check that they agree; or an error
+# What becomes of two columns of one name: which sides are renamed, or whose column is kept,
+# or that the two become one (`right_first`: the right value, where there is one; with
+# `absence` also where that is missing), with a check that they agree; or an error
 collision_kinds <- list(
   rename = list(renames = c("left", "right")),
   rename_left = list(renames = "left"),
@@ -10,6 +11,7 @@ collision_kinds <- list(
   right = list(keeps = "right"),
   fill = list(merges = TRUE),
   update = list(merges = TRUE, right_first = TRUE),
+  replace = list(merges = TRUE, right_first = TRUE, absence = TRUE),
   agree = list(merges = TRUE, agree = TRUE),
   stop = list(stops = TRUE)
 )
@@ -63,6 +65,17 @@ check_collision <- function(value, arg, call) {
       ),
       near,
       call = call
+    )
+  }
+}
+
+# A column with a way of its own that is no collision: a key, or used by a rule
+check_reached <- function(columns, call) {
+  if (length(columns)) {
+    stop_argument(
+      said("`collisions` has no effect on `%s`: a key, or a column that a rule uses.", columns[1L]),
+      said("Its own column is kept, and what meets it is named by `name_pattern`. Leave it out."),
+      call = call, data = list(column = columns[1L])
     )
   }
 }

@@ -14,9 +14,14 @@ plan_columns <- function(pairing, rows, choices, call) {
   if (row_types[[rows]]$one_sided) {
     return(plain_columns(names$left, "left"))
   }
+  own_way <- setdiff(names(collisions), ".other")
+  in_rules <- intersect(own_way, c(rule_columns(pairing$rules, "left"), right_key_columns(pairing)))
   if (keys == "one" && is.null(choices$take) && is.null(choices$omit)) {
     plan <- plan_distinct(pairing, rows, call)
-    if (!is.null(plan)) return(plan)
+    if (!is.null(plan)) {
+      check_reached(in_rules, call)
+      return(plan)
+    }
   }
   choice <- choose_columns(pairing, names, choices$take, choices$omit, keys,
     call
@@ -24,6 +29,10 @@ plan_columns <- function(pairing, rows, choices, call) {
   settle <- function(pattern) {
     settle_names(pairing, choice, keys, collisions, pattern, call)
   }
+  # (a right key that `take` names comes as a column like others)
+  fixed <- rule_columns(pairing$rules, "left")
+  met <- choice$right$new[choice$right$new %in% choice$left$new[!choice$left$old %in% fixed]]
+  check_reached(setdiff(in_rules, if (keys == "one") met), call)
   plan <- settle(choices$name_pattern)
   names <- plan_names(plan)
   if (anyDuplicated(names)) {
@@ -96,7 +105,7 @@ check_common_type <- function(column, pairing, rows, call) {
   y <- .subset2(pairing$right, column$right)
   if (is.factor(x)) check_factor(x, column$left, frame_marks[1L], call)
   if (is.factor(y)) check_factor(y, column$right, frame_marks[2L], call)
-  if (has_common_type(x, y)) {
+  if (has_common_type(x, y) || column$from == "key" && key_columns_match(x, y)) {
     return()
   }
   stop_ronda("type",

@@ -9,7 +9,8 @@ key_values <- function(pairing, rule, row_map, both_sides, call) {
     return(slice_column(x, row_map$left, rule$left, call))
   }
   y <- .subset2(pairing$right, rule$right)
-  common <- common_columns(x, y)
+  typed <- typed_alike(x, y)
+  common <- common_columns(typed$left, typed$right)
   check_int64_range(common, row_map, rule, call)
   common <- held_alone(common)
   if (is.null(row_map$left)) {
@@ -32,7 +33,7 @@ check_int64_range <- function(common, row_map, rule, call,
         sprintf(
           "`%s` of `%s` holds %s, which a 64-bit integer can't hold.",
           rule[[side]], frames[side_number(side)],
-          format(values[values != 0][1L], digits = 15)
+          value_texts(values[values != 0][1L])
         ),
         "The key column of the result is a 64-bit integer.",
         if (identical(frames, frame_marks)) {
@@ -61,7 +62,7 @@ key_type_note <- function(column, pairing) {
   if (is.null(attributes(x)) && is.null(attributes(y)) && typeof(x) == typeof(y)) {
     return(NULL)
   }
-  none <- lapply(list(x, y), slice_column, integer(), column$name, NULL)
+  none <- unname(lapply(typed_alike(x, y), slice_column, integer(), column$name, NULL))
   common <- held_alone(do.call(common_columns, none))$left
   gained <- length(setdiff(levels(common), levels(x)))
   if (type_word(common) != type_word(x)) {

@@ -3,6 +3,7 @@
 # The frame itself, with its receipt. `last`: nobody will ask the pairing for its pairs
 # after this.
 make_frame <- function(pairing, plan, clock, call, last = FALSE) {
+  force(clock)
   made <- frame_made(unclass(pairing), plan, call, last)
   record_receipt(pairing, list(
     rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
@@ -23,6 +24,7 @@ frame_made <- function(pairing, plan, call, last = FALSE) {
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)
   }
+  check_one_partner(pairing, plan, call)
   changed <- rows_done <- several <- NULL
   last <- last && !asks_pairs(plan)
   if (last && !is.null(pairing$candidates)) {
@@ -124,12 +126,9 @@ origin_column <- function(pairing, row_map) {
 
 gap_column <- function(pairing, column, row_map, call) {
   rule <- column$rule
-  x <- slice_column(.subset2(pairing$left, rule$left), row_map$left, rule$left,
-    call
-  )
-  y <- slice_column(.subset2(pairing$right, rule$right), row_map$right,
-    rule$right, call
-  )
+  typed <- typed_alike(.subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right))
+  x <- slice_column(typed$left, row_map$left, rule$left, call)
+  y <- slice_column(typed$right, row_map$right, rule$right, call)
   # a distance is never negative, but for "either", where its sign says which side
   gap_of(x, y, rule$look == "ahead", call)
 }

@@ -1,4 +1,5 @@
-# Two columns of one name made one: collisions = "fill", "update", "agree" or a function.
+# Two columns of one name made one: collisions = "fill", "update", "replace", "agree" or a
+# function.
 
 # list(values, changed): the merged columns by name, and of those that are updated how
 # many cells differ from the left's. Stops that depend on the data happen here, before
@@ -69,7 +70,7 @@ merge_by_fill <- function(pairing, column, row_map, call) {
   right <- if (isTRUE(kind$right_first)) {
     there <- which(row_map$right > 0L)
     is_given <- logical(row_map$n)
-    is_given[there] <- !is_missing(common$right)[row_map$right[there]]
+    is_given[there] <- isTRUE(kind$absence) | !is_missing(common$right)[row_map$right[there]]
     is_given
   } else {
     # (raw values are never missing, but their row may be)
@@ -101,7 +102,31 @@ row_is_absent <- function(row_map, side) {
 count_changes <- function(before, after, at, column, call) {
   before <- slice_column(before, at, column$name, call)
   after <- slice_column(after, at, column$name, call)
-  sum(is_missing(before) | unlike(before, after), na.rm = TRUE) + 0
+  none <- is_missing(before)
+  gone <- is_missing(after)
+  sum(none != gone | !none & !gone & unlike(before, after), na.rm = TRUE) + 0
+}
+
+# Several right rows for one left row: which of them is it to be updated by?
+check_one_partner <- function(pairing, plan, call) {
+  if (pairing$counts$most_left < 2L || !row_types[[plan$row_type]]$pairs) {
+    return()
+  }
+  for (column in columns_from(plan$columns, "merge")) {
+    kind <- if (!is.function(column$how)) collision_kinds[[column$how]]
+    if (!isTRUE(kind$right_first)) next
+    rows <- which(partner_counts(pairing$matches, "left") > 1L)
+    stop_ronda("collision",
+      said("`collisions` is \"%s\", and %s of `%s` %s more than one partner.", column$how,
+        counted(length(rows), "row"), frame_marks[1L], if (length(rows) == 1L) "has" else "have"
+      ),
+      sprintf("%s: %s", pairing$labels[1L], keys_at_fault(at_fault(pairing, "left", rows))),
+      either("Write repeats = \"last\", \"first\" or highest(\"column\") to choose one.",
+        "Write --repeats last, first or highest:COLUMN to choose one."
+      ),
+      call = call, data = list(column = column$name, left_rows = rows)
+    )
+  }
 }
 
 # numbers that the 64-bit column of the result can't hold
@@ -114,7 +139,7 @@ check_all_held <- function(over, from_right, row_map, column, call) {
   if (length(wrong)) {
     stop_ronda("type",
       sprintf("`%s` holds %s, which a 64-bit integer can't hold.",
-        column$name, format(wrong[1L], digits = 15)
+        column$name, value_texts(wrong[1L])
       ),
       said("Choose another value of `collisions` for this column."),
       call = call

@@ -29,11 +29,13 @@ always_left <- function(pairing) {
 
 # the right key columns that come whatever `take` says
 always_right <- function(pairing, keys) {
+  if (keys == "both" || !is.null(turns_of(pairing))) right_key_columns(pairing) else character()
+}
+
+# the right columns that are keys, of each step of in_turn() too
+right_key_columns <- function(pairing) {
   turns <- turns_of(pairing)
-  if (!is.null(turns)) {
-    return(turns$right)
-  }
-  if (keys == "both") rule_columns(pairing$key_rules, "right") else character()
+  if (is.null(turns)) rule_columns(pairing$key_rules, "right") else turns$right
 }
 
 choose_side <- function(names, take, omit, always) {

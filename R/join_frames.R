@@ -82,8 +82,10 @@
 #' `ronda_error_too_many_rows` (more than `max_rows`, or than there is memory
 #' for). An error in a function of yours (`where`, `via`, `collisions`) comes
 #' along as the condition's `parent`, with the calls that led to it as
-#' `parent_calls`. The warning about many-to-many keys is a
-#' `ronda_warning_rows_multiply`.
+#' `parent_calls`. The error of a failed expectation carries `receipt`, `pairing`,
+#' `left_rows`, `right_rows` and `keys`. Warnings: `ronda_warning_rows_multiply` where keys
+#' repeat on both sides, `ronda_warning_no_pairs` where both frames have keys and nothing
+#' pairs, though the result was to hold pairs.
 #'
 #' @param left,right `[data.frame]` The frames. They are never changed.
 #' @param on `[character | rule | list]` Which columns must be equal: `"port"`,
@@ -91,7 +93,8 @@
 #'   such as [same()] and [cross()]; or both, in `c()` or `list()`. Integer,
 #'   double and 64-bit integer match by value; text and factor by text; factors
 #'   by label; date-times by instant; dates by day; durations whatever the
-#'   unit; logical with logical.
+#'   unit; logical with logical. A logical column without any value (of an empty file)
+#'   is a key of whatever type the other one is.
 #' @param rows `[character(1)]` Which rows stay, see below.
 #' @param ... Must be empty: all that follows goes by name.
 #' @param where `[formula | function(left, right)]` A further condition on each
@@ -112,10 +115,11 @@
 #'   second); with [nearest()] the closest pairs go first.
 #' @param expect `[character | list | function]` Any of `"one-to-one"`,
 #'   `"one-to-many"`, `"many-to-one"`, `"rows-multiply"` (keys may repeat on both
-#'   sides: no warning), `"left-complete"` (every left row has a partner),
-#'   `"right-complete"` and `"no-missing-keys"`. In a list also `left_matched = 0.99`
-#'   and `right_matched` (at least that share of the rows has a partner), and
-#'   functions of the [receipt()] that return TRUE or the text of what is wrong.
+#'   sides: no warning), `"may-be-empty"` (nothing may pair: no warning),
+#'   `"left-complete"` (every left row has a partner), `"right-complete"` and
+#'   `"no-missing-keys"`. In a list also `left_matched = 0.99` and `right_matched` (at
+#'   least that share of the rows has a partner), and functions of the [receipt()] that
+#'   return TRUE or the text of what is wrong; names of the list are told in the error.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
 #'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of
 #'   both frames, at least a million.
@@ -135,7 +139,9 @@
 #'   `"rename_left"` or `"rename"` (both), by `name_pattern`; `"left"` or
 #'   `"right"`: keep that one; `"fill"`: left, and right where left is missing;
 #'   `"update"`: right, and left where right is missing or absent (the receipt counts
-#'   the cells changed; with `rows = "full"` new rows come, too); `"agree"`: as
+#'   the cells changed; with `rows = "full"` new rows come, too); `"replace"`: right
+#'   wherever the row has a partner, missing values too (both refuse a left row with
+#'   several partners, unless `repeats` chooses one); `"agree"`: as
 #'   `"fill"`, and an error where they differ; `"stop"`: an error; a
 #'   `function(left, right)` of the two aligned columns; or a list of these by
 #'   column name, with `.other` for the rest.
@@ -222,6 +228,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on), call, rows,
       choices
     )
+    warn_no_pairs(found$pairing, rows, call)
     frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   })
   release_rows_(rows_of_matches(found$pairing$matches))

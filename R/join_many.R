@@ -20,10 +20,10 @@
 #'   column that two or more frames have and that is no key: `"rename"` gives
 #'   each its own name by `name_pattern`; `"left"` keeps that of the first
 #'   frame that has it, `"right"` that of the last; `"fill"` takes the first
-#'   value that is there, in frame order, `"update"` the last; `"agree"` takes the
-#'   first too, and stops where two differ; `"stop"`; a function(left, right),
-#'   applied in frame order; or a list of these by column name, with `.other` for
-#'   the rest.
+#'   value that is there, in frame order, `"update"` the last, `"replace"` that of the
+#'   last frame that has the row, missing values too; `"agree"` takes the first value,
+#'   and stops where two differ; `"stop"`; a function(left, right), applied in frame
+#'   order; or a list of these by column name, with `.other` for the rest.
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
 #'   `{column}` and `{frame}`, the frame's name.
 #' @param origin `[character(1)]` Name of a text column that says which frames
@@ -325,7 +325,8 @@ extend_key <- function(key, name, step, call) {
     key$value <- slice_column(key$value, left, own, call)
     return(key)
   }
-  common <- common_columns(key$value, y)
+  typed <- typed_alike(key$value, y)
+  common <- common_columns(typed$left, typed$right)
   check_int64_range(common,
     list(left = held_rows(left, follow_held(key$held, left), NROW(key$value)),
       right = step$right

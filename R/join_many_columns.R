@@ -10,6 +10,7 @@ plan_many <- function(frames, keys, collisions, pattern, origin, call) {
     list(left = unlist(names), right = character()), call, usual = "rename"
   )
   check_many_collisions(collisions, call)
+  check_reached(intersect(setdiff(names(collisions), ".other"), names(keys$columns)), call)
   check_pattern(pattern, collisions, call, "{frame}")
   keys <- keys$columns
   own <- own_columns(names, keys)
@@ -126,7 +127,8 @@ check_many_types <- function(frames, plan, call) {
     if (is.function(column$how) || column$how == "one") next
     columns <- many_sources(frames, column$sources)
     for (k in seq_along(columns)[-1L]) {
-      if (has_common_type(columns[[1L]], columns[[k]])) next
+      if (has_common_type(columns[[1L]], columns[[k]]) ||
+        column$how == "key" && key_columns_match(columns[[1L]], columns[[k]])) next
       if (column$how == "key") {
         stop_key_types(columns[[1L]], columns[[k]],
           list(left = column$sources[[1L]], right = column$sources[[k]]),
@@ -164,6 +166,7 @@ make_many_column <- function(frames, column, lines, call) {
   switch(column$how,
     fill = ,
     update = ,
+    replace = ,
     agree = fill_many(column, columns, rows, call),
     stop("make_many_column(): unknown ", column$how)
   )
@@ -195,7 +198,8 @@ fold_by_function <- function(column, columns, rows, call) {
   }, values)
 }
 
-# The first value that is there, in frame order, or for "update" the last
+# The first value that is there, in frame order, or for "update" the last; for "replace" that
+# of the last frame that has the row
 fill_many <- function(column, columns, rows, call) {
   values <- Map(slice_column, columns, rows, column$sources,
     MoreArgs = list(call = call)
@@ -209,8 +213,9 @@ fill_many <- function(column, columns, rows, call) {
     if (identical(column$how, "agree")) {
       check_many_agree(column, x, y, common, held & rows[[k]] > 0L, call)
     }
-    right <- if (isTRUE(collision_kinds[[column$how]]$right_first)) {
-      !is_missing(common$right) & rows[[k]] > 0L
+    kind <- collision_kinds[[column$how]]
+    right <- if (isTRUE(kind$right_first)) {
+      (isTRUE(kind$absence) | !is_missing(common$right)) & rows[[k]] > 0L
     } else {
       is_missing(common$left) | !held
     }

@@ -48,7 +48,10 @@ knit_print.ronda_near_misses <- function(x, ...) {
   table <- as_base_frame(unclass(x)[columns], nrow(x))
   table <- table[!vapply(table, function(column) all(is.na(column)), NA)]
   labels <- attr(x, "labels")
-  if (!is.null(labels)) names(table)[match(c("from", "to"), names(table))] <- labels
+  if (!is.null(labels)) {
+    sides <- match(c("from", "to"), names(table))
+    names(table)[sides] <- free_labels(labels, names(table)[-sides])
+  }
   knitted(table, looked_at_words(x))
 }
 
@@ -58,7 +61,10 @@ knit_print.ronda_differences <- function(x, ...) {
   names(counts) <- c("column", "equal", "differ", paste("missing in", x$pairing$labels))
   total <- sum(lengths(x$cells))
   cells <- if (total) difference_cells(x, seq_along(x$cells), TRUE, most_knitted)
-  if (total) names(cells)[length(cells) - 1:0] <- x$pairing$labels
+  if (total) {
+    sides <- length(cells) - 1:0
+    names(cells)[sides] <- free_labels(x$pairing$labels, names(cells)[-sides])
+  }
   knitted(difference_title(x), counts, difference_notes(x), cells,
     if (total > most_knitted) {
       sprintf("and %s more: as.data.frame() has them all.",
@@ -79,6 +85,11 @@ knit_print.ronda_explanation <- function(x, ...) {
   ), "", lines[n]), collapse = "\n"), "\n\n"))
 }
 
+# frames as heads of columns beside others: "sku", or "in sku" where a column is called so
+free_labels <- function(labels, taken) {
+  ifelse(labels %in% taken, paste("in", labels), labels)
+}
+
 most_knitted <- 20L
 
 # Paragraphs and tables, in their order
@@ -90,7 +101,7 @@ knitted <- function(...) {
       more <- nrow(part) - nrow(shown)
       numbers <- vapply(shown, function(x) is.numeric(x) && !is.object(x), NA)
       shown[numbers] <- lapply(shown[numbers], function(x) {
-        ifelse(is.na(x), "NA", vapply(x, with_commas, ""))
+        ifelse(is.na(x), "NA", prettyNum(value_texts(x), big.mark = ","))
       })
       cells <- marked_cells(shown)
       if (!is.null(cells$via)) {

@@ -1,11 +1,11 @@
 # Distinct keys of both frames that are nearly equal: by what a cleaning would change, by
-# slips, by rounding
+# typing errors, by rounding
 
 # The distinct keys of both frames, as they were matched: for each side list(row, rows,
-# alone). Of more than `most_keys` left keys without partner some are looked at.
+# alone)
 distinct_keys <- function(pairing, call) {
   keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, call)
-  sides <- lapply(c(left = "left", right = "right"), function(side) {
+  lapply(c(left = "left", right = "right"), function(side) {
     rows <- pairing$sizes[side_number(side)]
     first <- group_rows_(keys[[side]], keys$kinds, FALSE)
     if (is.null(first)) first <- seq_len(rows)
@@ -16,14 +16,6 @@ distinct_keys <- function(pairing, call) {
     taken <- tabulate(first[matched & first > 0L], rows) > 0L
     list(row = row, rows = times[row], alone = !taken[row])
   })
-  alone <- which(sides$left$alone)
-  sides$sampled <- length(alone) > most_keys
-  if (sides$sampled) {
-    some <- alone[spread_rows(length(alone), most_keys)]
-    keep <- sort(c(which(!sides$left$alone), some))
-    sides$left <- lapply(sides$left, `[`, keep)
-  }
-  sides
 }
 
 # A key column as it was matched
@@ -89,15 +81,16 @@ text_misses <- function(look, texts) {
     packages <- unlist(lapply(cleaning_steps[reason$words], `[[`, "package"))
     if (!all(vapply(packages, requireNamespace, NA, quietly = TRUE))) next
     cleaned <- Map(function(text, group) {
-      text <- cleaned_by(reason, text)
-      text[group == 0L | !nzchar(text)] <- NA
+      text <- clean_texts(text, reason$words)
+      none <- which(group == 0L | !nzchar(text))
+      if (length(none)) text[none] <- NA
       text
     }, texts, look$group[side_names])
     found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
       reason$reason, cleaning_said(reason$words), rank
     )
   }
-  with_slips(look, texts, do.call(rbind, found))
+  with_typos(look, texts, do.call(rbind, found))
 }
 
 # Positions of keys of equal text (and group), of which one at least has no partner
@@ -115,16 +108,17 @@ pairs_alone <- function(look, texts) {
   )
 }
 
-# Slips of keys that have no surer reason
-with_slips <- function(look, texts, surer) {
+# Typing errors of keys that have no surer reason
+with_typos <- function(look, texts, surer) {
   settled <- look$keys$left$row %in% surer$left_row[surer$left_alone]
-  slips <- likely_slips(texts, look$group, look$keys, settled)
-  words <- ifelse(slips$distance == 1, "one slip", "two slips")
-  found <- rbind(surer, misses_from(look, slips, words, NA_character_,
-    10 + slips$distance
+  typos <- likely_typos(texts, look$group, look$keys, settled)
+  words <- ifelse(typos$distance == 1, "one typing error", "two typing errors")
+  found <- rbind(surer, misses_from(look, typos, words, NA_character_,
+    10 + typos$distance
   ))
-  attr(found, "left_out") <- slips$left_out
-  attr(found, "crowded") <- slips$crowded
+  attr(found, "left_out") <- typos$left_out
+  attr(found, "searched") <- typos$searched
+  attr(found, "crowded") <- typos$crowded
   found
 }
 
@@ -148,7 +142,7 @@ likely_pairs <- function(keys, pairs) {
   )
 }
 
-# Whole numbers may have slips as texts have; fractions may have been rounded.
+# Whole numbers may have typing errors as texts have; fractions may have been rounded.
 number_misses <- function(look, values, call) {
   numbers <- lapply(values, plain_numbers)
   keys <- look$keys
@@ -180,7 +174,7 @@ number_misses <- function(look, values, call) {
     text[at][grepl("[^0-9-]", text[at])] <- NA
     text
   }, values, wanted)
-  with_slips(look, texts, rounded)
+  with_typos(look, texts, rounded)
 }
 
 # The most digits at which two numbers agree and one of them ends; NA for none

@@ -79,6 +79,12 @@ table_lines <- function(cells) {
 }
 
 pair_words <- function(pairing) {
+  if (!pairing$counts$pairs) {
+    why <- if (all(vapply(side_names, has_keys, NA, pairing = pairing))) why_nothing(pairing)
+    return(c(styled("Nothing pairs", "bold"), vapply(as.character(why), with_frame_names, "",
+      pairing[c("labels", "code")], USE.NAMES = FALSE
+    )))
+  }
   c(
     styled(sprintf("%s, %s", counted(pairing$counts$pairs, "pair"),
       key_shape_of(pairing$counts)
@@ -108,7 +114,9 @@ shared_name_words <- function(pairing) {
     c(keys, rule_columns(pairing$key_rules, "left"))
   )
   if (length(shared)) {
-    sprintf("On both sides, and no key: %s", ticked(shared))
+    sprintf("%s in both frames that %s: %s", if (length(shared) == 1L) "Column" else "Columns",
+      if (length(shared) == 1L) "is no key" else "are no keys", ticked(shared)
+    )
   }
 }
 

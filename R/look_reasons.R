@@ -1,26 +1,16 @@
 # The reasons for which two texts that should be equal are not, the surest first, each with
-# the words of `via` under which they would be. `changes`: a pattern that every text has which
-# these words change.
-near_reason <- function(reason, words, changes) {
-  list(reason = reason, words = words, changes = changes)
-}
+# the words of `via` under which they would be.
+near_reason <- function(reason, words) list(reason = reason, words = words)
 
 near_reasons <- list(
-  near_reason("letter case", "lower", "[^!-@[-~ ]"),
-  near_reason("white space", "spaces", "[^!-~]"),
-  near_reason("letter case and white space", c("spaces", "lower"), "[^!-@[-~]"),
-  near_reason("leading zeros", "zeros", "^[^!-/1-~]"),
-  near_reason("punctuation", c("signs", "lower"), "[^0-9a-z]"),
-  near_reason("signs that look alike", "look_alike", "[^0-9AC-HJKMNP-RT-Y]"),
-  near_reason("accents or forms of a character", c("accents", "trim", "lower"), "[^!-@[-~]")
+  near_reason("letter case", "lower"),
+  near_reason("white space", "spaces"),
+  near_reason("letter case and white space", c("spaces", "lower")),
+  near_reason("leading zeros", "zeros"),
+  near_reason("punctuation", c("signs", "lower")),
+  near_reason("signs that look alike", "look_alike"),
+  near_reason("accents or forms of a character", c("accents", "trim", "lower"))
 )
-
-# Texts as a reason cleans them; those that it can't change are not asked.
-cleaned_by <- function(reason, text) {
-  at <- which(grepl(reason$changes, text, perl = TRUE, useBytes = TRUE))
-  text[at] <- clean_texts(text[at], reason$words)
-  text
-}
 
 # The words that do what each of some reasons asks for
 words_of_reasons <- function(reasons) {

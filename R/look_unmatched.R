@@ -23,7 +23,7 @@ unmatched_reasons <- function(pairing, found = misses_found(pairing)) {
 misses_found <- function(pairing) {
   if (length(pairing$parts)) {
     found <- list(outside = no_misses(), refused = no_misses(), typed = no_misses())
-    c(found, list(left_out = 0, sampled = FALSE))
+    c(found, list(left_out = 0, searched = c(0, 0)))
   } else {
     found_misses(pairing, quote(near_misses()))
   }
@@ -67,7 +67,7 @@ side_reasons <- function(pairing, side, found) {
   typed <- typed_reasons(pairing, side, found)
   settle(typed$row, "typed", typed$words)
   settle(unknown_rows(pairing, side), "unknown",
-    sprintf("a key that %s doesn't have", other_label)
+    sprintf("key not in %s", other_label)
   )
   if (side == "left") {
     settle(found$far$row, "far", far_words(pairing))
@@ -107,8 +107,10 @@ typed_reasons <- function(pairing, side, found) {
   misses <- misses[!duplicated(misses[[own]]) & misses$sureness >= least_share, ]
   first <- if (nrow(misses)) first_with_key(pairing, side)
   row <- which(first %in% misses[[own]])
-  list(row = row, words = sprintf("typed otherwise: %s",
-    misses$reason[match(first[row], misses[[own]])]
+  at <- match(first[row], misses[[own]])
+  of_sample <- is_sample(found$searched) & misses$rank[at] > 10
+  list(row = row, words = sprintf("differs only in %s%s", misses$reason[at],
+    ifelse(of_sample, " (of a sample of the keys)", "")
   ))
 }
 

@@ -34,9 +34,9 @@ held_words <- function(pairing) {
   # (a pairing that fails its expectations is never made)
   c(
     if (length(said)) {
-      sprintf("Expected, and held: %s.", listed(said, "and", 12L))
+      sprintf("Checks passed: %s.", listed(said, "and", 12L))
     } else {
-      said("Nothing was expected: `expect` was not given.")
+      "No expectations were checked."
     },
     shape
   )
@@ -65,8 +65,9 @@ lost_words <- function(pairing, reasons) {
       return(NULL)
     }
     parts <- sprintf("%s: %s", one$reason, with_commas_each(one$rows))
-    sprintf("Without partner are %s of %s (%s).", counted(sum(one$rows), "row"),
-      pairing$labels[side_number(side)], paste(parts, collapse = "; ")
+    sprintf("%s of %s %s unmatched (%s).", counted(sum(one$rows), "row"),
+      pairing$labels[side_number(side)], if (sum(one$rows) == 1) "is" else "are",
+      paste(parts, collapse = "; ")
     )
   })
   several <- account_frame(pairing)$several
@@ -126,8 +127,8 @@ tried_step <- function(pairing, rules, says, code) {
   more <- newly_matched(pairing, pair_again(pairing, rules))
   if (more > 0) {
     list(
-      text = sprintf("%s finds a partner for %s of %s.", says,
-        counted(more, "more row"), pairing$labels[1L]
+      text = sprintf("%s adds %s in %s.", says, counted(more, "match", "matches"),
+        pairing$labels[1L]
       ),
       code = code
     )
@@ -156,7 +157,9 @@ via_steps <- function(pairing, misses) {
       one
     })
     tried_step(pairing, rules,
-      sprintf("Cleaned for matching only (%s), `%s`", listed(reasons, "and"), rule$left),
+      if (nrow(rounded)) sprintf("Rounding `%s`", rule$left) else {
+        sprintf("Ignoring %s in `%s`", passed_over_words(via), rule$left)
+      },
       pairing_code(pairing, via = structure(list(code), names = rule$left))
     )
   })
@@ -166,11 +169,11 @@ sure_enough <- 0.8
 
 # keys that are most likely mistyped, corrected by a table that can be read first
 correct_step <- function(pairing, misses) {
-  slips <- misses[is.na(misses$via) & grepl("slip", misses$reason) &
+  typos <- misses[is.na(misses$via) & grepl("typing error", misses$reason) &
     misses$sureness >= sure_enough, ]
-  column <- slips$column[1L]
+  column <- typos$column[1L]
   rule <- Find(function(rule) identical(rule$left, column), pairing$key_rules)
-  if (!nrow(slips) || length(rule$via)) {
+  if (!nrow(typos) || length(rule$via)) {
     return(NULL)
   }
   chosen <- misses[misses$column == column & misses$sureness >= sure_enough, ]
@@ -183,7 +186,7 @@ correct_step <- function(pairing, misses) {
     one
   })
   tried_step(pairing, rules,
-    sprintf("Corrected by the near misses that are sure enough, `%s`", column),
+    sprintf("Correcting `%s` by the near misses that are sure enough", column),
     c(
       pairing_code(pairing),
       "misses <- near_misses(pairing)",
@@ -232,6 +235,16 @@ round_distance <- function(distance, within, scale) {
   paste(format(count, scientific = FALSE), if (count == 1) sub("s$", "", unit) else unit)
 }
 
+# "Keys are many-to-one today, and every left row has a partner;"
+expected_now <- function(shape, complete) {
+  sides <- sub("-complete", "", complete, fixed = TRUE)
+  sprintf("Keys are %s today%s;", shape, if (length(sides)) {
+    sprintf(", and every %s row has a partner", listed(sides, "and"))
+  } else {
+    ""
+  })
+}
+
 # what holds now, so that a change of the data is told
 expect_step <- function(pairing) {
   shape <- key_shape_of(pairing$counts)
@@ -245,8 +258,8 @@ expect_step <- function(pairing) {
     return(NULL)
   }
   list(
-    text = said("%s hold%s now: written as `expect`, a change of the data that breaks it stops.",
-      listed(text_code(expect), "and"), if (length(expect) == 1L) "s" else ""
+    text = paste(expected_now(shape, expect[-1L]),
+      said("add this `expect` so that a later change fails loudly.")
     ),
     code = pairing_code(pairing, expect = expect)
   )

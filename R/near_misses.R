@@ -2,20 +2,21 @@
 #'
 #' Looks for the reason why a key found none: letter case, white space, leading
 #' zeros, punctuation, signs that look alike, accents and other forms of one
-#' character, one or two slips of the typist, numbers that differ by rounding,
+#' character, one or two typing errors, numbers that differ by rounding,
 #' for nearest() a value just outside the distance, and where the keys are equal,
 #' the rule or condition that refused them. Keys of several columns may differ in
 #' one of them. What `via` made of a key is what is looked at, so that a second
 #' look shows what is left after a first cleaning.
 #'
 #' Partners that are unmatched themselves come first; one that has a partner
-#' already is offered only where no other is near. How sure a slip is follows from
+#' already is offered only where no other is near. How sure a typing error is follows from
 #' how near the right frame's own keys lie to each other: numbers given in order
-#' are all one slip apart, and say nothing. What is no surer than chance is left
+#' are all one typing error apart, and say nothing. What is no surer than chance is left
 #' out, and counted when printed. All left and right rows are never compared with
-#' each other; of more than 20,000 unmatched keys a sample is looked at, and where the
-#' keys of a large frame lie so close together that each has many neighbours, slips are
-#' not looked for. What was not looked at is printed.
+#' each other. What a cleaning of the keys makes equal is found for every key; typing
+#' errors are searched in a sample where more than 20,000 keys are left, and not at all
+#' where the keys of a large frame lie so close together that each has many neighbours.
+#' What was not searched is printed.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
 #' @param misses `[data.frame]` What `near_misses()` gives, filtered or edited as
@@ -54,22 +55,22 @@ near_misses <- function(pairing) {
   told_misses(pairing, found_misses(pairing, call))
 }
 
-# What near misses are made of: list(outside, refused, typed, left_out, sampled, far (all
+# What near misses are made of: list(outside, refused, typed, left_out, searched, far (all
 # rows that are too far, of which some are told), crowded)
 found_misses <- function(pairing, call) {
   far <- far_rows(pairing, call)
   found <- list(
     outside = outside_misses(pairing, far), refused = refused_misses(pairing, call),
-    typed = no_misses(), left_out = 0, sampled = FALSE
+    typed = no_misses(), left_out = 0, searched = c(0, 0)
   )
   found$far <- far
   if (length(pairing$key_rules)) {
     keys <- distinct_keys(pairing, call)
-    found$sampled <- keys$sampled
     for (rule in pairing$key_rules) {
       misses <- column_misses(pairing, keys, rule, call)
       found$left_out <- found$left_out + sum(attr(misses, "left_out"))
       found$crowded <- c(found$crowded, attr(misses, "crowded"))
+      found$searched <- pmax(found$searched, c(attr(misses, "searched"), 0, 0)[1:2])
       found$typed <- rbind(found$typed, misses)
     }
   }
@@ -80,7 +81,7 @@ told_misses <- function(pairing, found) {
   table <- one_line_each(rbind(found$outside, found$refused, found$typed))
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
-    left_out = found$left_out, sampled = found$sampled, crowded = any(found$crowded),
+    left_out = found$left_out, searched = found$searched, crowded = any(found$crowded),
     far = length(found$far$row),
     combined = combined_via(pairing, table)
   )
@@ -121,7 +122,7 @@ misses_in_turn <- function(pairing) {
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
     left_out = sum(vapply(found, attr, 0, "left_out")),
-    sampled = any(vapply(found, attr, NA, "sampled")),
+    searched = Reduce(pmax, lapply(found, attr, "searched")),
     crowded = any(unlist(lapply(found, attr, "crowded"))),
     far = sum(unlist(lapply(found, attr, "far"))), combined = NULL
   )
@@ -176,12 +177,17 @@ print.ronda_near_misses <- function(x, ...) {
   invisible(x)
 }
 
+# `searched`: of how many keys typing errors were searched, and how many there were
+is_sample <- function(searched) length(searched) == 2L && searched[1L] < searched[2L]
+
 # what was not looked at, or not told
 looked_at_words <- function(misses) {
   left_out <- attr(misses, "left_out")
   c(
-    if (isTRUE(attr(misses, "sampled"))) {
-      sprintf("Checked a sample of %s unmatched keys.", with_commas(most_keys))
+    if (is_sample(attr(misses, "searched"))) {
+      sprintf("Typing errors: checked a sample of %s of %s unmatched keys.",
+        with_commas(attr(misses, "searched")[1L]), with_commas(attr(misses, "searched")[2L])
+      )
     },
     if (any(attr(misses, "far") > most_keys)) {
       sprintf("%s are too far: the nearest %s are told.",

@@ -56,6 +56,15 @@ told <- function(pairing, clock, built = NULL) {
   )
 }
 
+# what a receipt will count of a result that is not made yet
+counts_to_come <- function(pairing, rows) {
+  if (is.null(rows)) {
+    return(NULL)
+  }
+  counts <- counts_built(pairing, rows, pairing$folds)
+  c(list(rows = rows, result_rows = Reduce(`+`, counts)), counts)
+}
+
 # `built` says of the frame: list(rows (its row type), n, and where there are some:
 # changed, notes)
 record_receipt <- function(pairing, built, clock) {
@@ -89,7 +98,7 @@ receipt_of_call <- function(latest) {
           if (!is.null(built$changed)) list(cells_changed = built$changed)
         )
       },
-      list(seconds = seconds_of(latest$clock))
+      list(failed = isTRUE(latest$failed), seconds = seconds_of(latest$clock))
     ),
     class = "ronda_receipt"
   )
@@ -113,8 +122,8 @@ line_of_receipt <- function(account) {
 receipt_line <- function(account) {
   parts <- c(
     sprintf("%s paired%s", with_commas(account$paired), folded_words(account)),
-    sprintf("%s %s alone", with_commas(account$left_alone), account$labels[1L]),
-    sprintf("%s %s alone", with_commas(account$right_alone), account$labels[2L])
+    alone_words(account$left_alone, account$labels[1L]),
+    alone_words(account$right_alone, account$labels[2L])
   )
   counts <- c(account$paired, account$left_alone, account$right_alone)
   if (all(counts == 0)) {
@@ -128,6 +137,10 @@ receipt_line <- function(account) {
     symbol_arrow(), counted(account$result_rows, "row"), parts,
     multiplied_words(account)
   )
+}
+
+alone_words <- function(n, label) {
+  if (n == 1) sprintf("1 row only in %s", label) else sprintf("%s %s alone", with_commas(n), label)
 }
 
 folded_words <- function(account) {

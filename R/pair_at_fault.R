@@ -6,7 +6,9 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
     call = call,
     data = list(
       left_rows = left_rows, right_rows = right_rows,
-      keys = key_frame(pairing, left_rows, right_rows), failures = failures
+      keys = key_frame(pairing, left_rows, right_rows), failures = failures,
+      receipt = receipt_of_call(session$latest),
+      pairing = if (is.null(pairing$whole)) structure(pairing, class = "ronda_pairing")
     )
   )
 }

@@ -44,41 +44,57 @@ as_corrections <- function(fixes, arg, call) {
 
 # A key column with its corrections
 corrected <- function(x, fixes, place, call) {
-  at <- match(key_texts(x), fixes$from)
-  rows <- which(!is.na(at))
-  if (!length(rows)) {
-    return(x)
-  }
-  to <- fixes$to[at[rows]]
   if (is.character(x) || is.factor(x)) {
     x <- as_text(x)
-    x[rows] <- to
+    at <- match(x, fixes$from)
+    rows <- which(!is.na(at))
+    x[rows] <- fixes$to[at[rows]]
     return(x)
   }
-  values <- typed_values(to, x)
-  if (is.null(values) || anyNA(values)) {
-    stop_argument(
-      sprintf("%s is %s, and %s can't be one.", place, type_word(x),
-        encodeString(to[if (is.null(values)) 1L else which(is.na(values))[1L]], quote = "\"")
-      ),
-      "Look at column `to` of the corrections.",
-      call = call
-    )
-  }
-  x[rows] <- values
+  from <- typed_corrections(fixes, "from", x, place, call)
+  to <- typed_corrections(fixes, "to", x, place, call)
+  at <- match(key_texts(x), key_texts(from))
+  rows <- which(!is.na(at))
+  x[rows] <- to[at[rows]]
   x
 }
 
-# texts as values of the type that a column has, NULL where it has no such form
+# A column of corrections as values of the type that the key has
+typed_corrections <- function(fixes, name, x, place, call) {
+  texts <- fixes[[name]]
+  values <- typed_values(texts, x)
+  if (is.null(values) || anyNA(values)) {
+    first <- if (is.null(values)) 1L else which(is.na(values))[1L]
+    stop_argument(
+      sprintf("%s is %s, and %s can't be one.", place, type_word(x),
+        encodeString(texts[first], quote = "\"")
+      ),
+      sprintf("Look at column `%s` of the corrections.", name),
+      call = call
+    )
+  }
+  values
+}
+
+# Texts as values of the type that a column has: missing where a text is not one as a
+# whole, NULL where the type has no such form
 typed_values <- function(texts, x) {
+  whole <- function(form, values) {
+    values[!grepl(form, texts)] <- NA
+    values
+  }
   switch(key_family(x),
-    integer = suppressWarnings(as.integer(texts)),
+    integer = {
+      numbers <- suppressWarnings(as.numeric(texts))
+      numbers[!is.na(numbers) & !is_whole(numbers, .Machine$integer.max)] <- NA
+      as.integer(numbers)
+    },
     double = suppressWarnings(as.numeric(texts)),
     integer64 = if (requireNamespace("bit64", quietly = TRUE)) {
-      suppressWarnings(bit64::as.integer64(texts))
+      whole("^-?[0-9]+$", suppressWarnings(bit64::as.integer64(texts)))
     },
     logical = as.logical(texts),
-    Date = as.Date(texts, optional = TRUE),
-    POSIXct = as.POSIXct(texts, format = "%Y-%m-%dT%H:%M:%OSZ", tz = "UTC")
+    Date = whole("^-?[0-9]+-[0-9]{1,2}-[0-9]{1,2}$", as.Date(texts, optional = TRUE)),
+    POSIXct = whole("Z$", as.POSIXct(texts, format = "%Y-%m-%dT%H:%M:%OSZ", tz = "UTC"))
   )
 }

@@ -39,21 +39,28 @@ failed_expectations <- function(pairing, faults) {
   ))
 }
 
-# What the analyst's own functions find wrong in the receipt of the pairs
-failed_functions <- function(pairing, call) {
+# What the analyst's own functions find wrong in the receipt. `rows`: the type of the result
+# where one is to be made, whose rows are counted then, too.
+failed_functions <- function(pairing, rows, call) {
   functions <- expectation_parts(pairing$expect)$functions
+  function_names <- if (is.null(names(functions))) rep("", length(functions)) else names(functions)
   if (!length(functions)) {
     return(list())
   }
-  account <- structure(account_of(pairing), class = "ronda_receipt")
-  compact(lapply(functions, function(fun) {
+  account <- structure(c(account_of(pairing), counts_to_come(pairing, rows)),
+    class = "ronda_receipt"
+  )
+  compact(Map(function(fun, name) {
     said <- run_theirs(fun(account), "argument", said("A function in `expect` failed"), call)
     if (isTRUE(said)) {
       return(NULL)
     }
     if (isFALSE(said)) {
       code <- paste(trimws(deparse(body(fun))), collapse = " ")
-      return(failure(sprintf("This is not TRUE of the receipt: %s", shortened(code, 60L))))
+      return(failure(sprintf("%s: %s",
+        if (nzchar(name)) sprintf("`%s` does not hold", name) else "Not TRUE of the receipt",
+        shortened(code, 60L)
+      )))
     }
     if (!is.character(said) || !length(said) || anyNA(said)) {
       stop_argument(
@@ -64,11 +71,12 @@ failed_functions <- function(pairing, call) {
         call = call
       )
     }
-    failure(paste(said, collapse = " "))
-  }))
+    failure(paste0(if (nzchar(name)) paste0(name, ": "), paste(said, collapse = " ")))
+  }, unname(functions), function_names))
 }
 
-stop_failures <- function(pairing, failures, call) {
+stop_failures <- function(pairing, failures, call, clock = NULL) {
+  session$latest <- c(told(pairing, clock), list(failed = TRUE))
   rows <- function(side) {
     if (length(failures) == 1L) {
       return(failures[[1L]][[side]])

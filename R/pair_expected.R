@@ -4,7 +4,7 @@
 # is called by what it does
 expected_shapes <- c(key_shapes[1:3], "rows-multiply")
 
-expected_words <- c(expected_shapes, "left-complete", "right-complete",
+expected_words <- c(expected_shapes, "may-be-empty", "left-complete", "right-complete",
   "no-missing-keys"
 )
 
@@ -24,7 +24,7 @@ expectation_parts <- function(expect) {
   list(
     words = as.character(unlist(items[is_word])),
     shares = structure(items[is_share], names = names[is_share]),
-    functions = unname(items[is_function]),
+    functions = items[is_function],
     unknown = items[!is_share & !is_word & !is_function]
   )
 }

@@ -56,7 +56,9 @@ is_extreme <- function(x, int64) {
   }, NA))
 }
 
-# Bounds with what is missing settled, and the intervals that hold nothing
+# Bounds with what is missing settled, and the intervals that pair with nothing whatever
+# their ends are. (An empty one, [a, a), would hold its point if its ends belonged to it:
+# comparing says so.)
 interval_bounds <- function(from, to, rule, int64) {
   from <- strip_class(from)
   to <- strip_class(to)
@@ -75,9 +77,14 @@ interval_bounds <- function(from, to, rule, int64) {
   empty <- !is.na(compared) & compared == 0 & rule$ends != "[]"
   blank <- !rule$open_ended & (missing_from | missing_to)
   list(
-    from = from, to = to, skip = reversed | empty | blank,
+    from = from, to = to, skip = reversed | blank,
     reversed = sum(reversed), empty = sum(empty), missing = sum(blank)
   )
+}
+
+# from beside to: below 0, 0 or above 0; missing where a bound is
+compare_bounds <- function(bounds, int64) {
+  if (int64) int64_compare_(bounds$from, bounds$to) else sign(bounds$from - bounds$to)
 }
 
 # A point of one frame in an interval of the other
@@ -163,21 +170,26 @@ several_intervals_words <- function(note) {
 # Rows that have no partner only because an end does not belong
 end_notes <- function(pairing, plan, count) {
   # points of the left frame lie there, its intervals have a bound there
-  points <- FALSE
-  for (rule in plan$rules) points <- points || length(rule$left) < length(rule$right)
-  list(new_note("end", if (is.null(count)) 0 else count, side = "left",
-    label = pairing$labels[1L], points = points
+  points <- touches <- FALSE
+  for (rule in plan$rules) {
+    points <- points || length(rule$left) < length(rule$right)
+    touches <- touches || rule$kind == "overlap"
+  }
+  # (what a condition says of such pairs is not known)
+  known <- !is.null(count) && !length(pairing$condition$rest)
+  list(new_note("end", if (known) count else 0, side = "left", label = pairing$labels[1L],
+    place = if (touches) "touch" else if (points) "point" else "bound"
   ))
 }
 
 end_words <- function(note) {
   one <- note$count == 1
-  words <- if (note$points) {
-    if (one) "lies exactly" else "lie exactly"
-  } else {
-    if (one) "has a value exactly" else "have a value exactly"
-  }
-  sprintf("%s of %s %s on an excluded end: %s would match %s.",
+  words <- switch(note$place,
+    point = if (one) "lies exactly on" else "lie exactly on",
+    bound = if (one) "has a value exactly on" else "have a value exactly on",
+    touch = if (one) "only touches a partner at" else "only touch a partner at"
+  )
+  sprintf("%s of %s %s an excluded end: %s would match %s.",
     counted(note$count, "row"), note$label, words, setting("ends", "[]"),
     if (one) "it" else "them"
   )

@@ -11,7 +11,7 @@ check_key_types <- function(left, right, rules, call) {
     kind <- plain_kind_(x, y)
     if (!is.null(kind)) {
       rules[[k]]$plain_kind <- kind
-    } else if (!families_match(key_family(x), key_family(y))) {
+    } else if (!key_columns_match(x, y)) {
       stop_key_types(x, y, rule, call)
     }
   }

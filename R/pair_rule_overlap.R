@@ -27,15 +27,32 @@ plan_overlap <- function(pairing, rule, call) {
   )
   closed <- rule$ends == "[]"
   list(
-    comparisons = list(
-      comparison(left$from, if (closed) "<=" else "<", right$to, found$int64),
-      comparison(left$to, if (closed) ">=" else ">", right$from, found$int64)
+    comparisons = c(
+      list(
+        comparison(left$from, if (closed) "<=" else "<", right$to, found$int64, TRUE),
+        comparison(left$to, if (closed) ">=" else ">", right$from, found$int64, TRUE)
+      ),
+      if (left$empty + right$empty > 0) never_empty(left, right, found$int64)
     ),
     skip = list(left = left$skip, right = right$skip),
     intervals = list(
       left = left[c("reversed", "empty", "missing")],
       right = right[c("reversed", "empty", "missing")]
     )
+  )
+}
+
+# An empty interval shares no point, even within another: its 0 is not more than 0. (Both
+# would be equal, and so the pair counts as one that an excluded end keeps apart.)
+never_empty <- function(left, right, int64) {
+  has_width <- function(x) {
+    compared <- compare_bounds(x, int64)
+    as.double(is.na(compared) | compared != 0)
+  }
+  none <- function(x) numeric(length(x$from))
+  list(
+    comparison(has_width(left), ">", none(right), FALSE, TRUE),
+    comparison(none(left), "<", has_width(right), FALSE, TRUE)
   )
 }
 

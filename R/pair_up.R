@@ -31,8 +31,8 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
     }
   }
   pairing <- keep_repeats(pairing, found$ordered, found$found, call)
-  if (expects) failures <- c(failures, failed_functions(pairing, call))
-  if (length(failures)) stop_failures(pairing, failures, call)
+  if (expects) failures <- c(failures, failed_functions(pairing, rows, call))
+  if (length(failures)) stop_failures(pairing, failures, call, clock)
   # (what `via` gave is as large as the keys, and of no more use)
   if (!is.null(plan) && plan$row_order != "keys") {
     for (k in seq_along(pairing$key_rules)) {
@@ -154,14 +154,23 @@ checked_pairing <- function(pairing, on, no_on, call) {
   pairing$key_rules <- check_key_types(left, right, keys, call)
   pairing$sizes <- abs(sizes)
   pairing$row_names <- sizes > 0L
+  for (k in which(pairing$row_names)) {
+    pairing$row_names[k] <- has_row_names(pairing[[side_names[k]]])
+  }
   pairing$keyed_only <- is.null(pairing$where) && length(keys) == length(rules)
   pairing
 }
 
 # the number of rows, negative where they have no names but numbers
 signed_rows <- function(frame) {
-  named <- is.character(.row_names_info(frame, 0L))
-  .row_names_info(frame, 2L) * if (named) 1L else -1L
+  .row_names_info(frame, 2L) * if (has_row_names(frame)) 1L else -1L
+}
+
+# (numbers in any order are no names: so rbind() leaves them, and rows that were chosen)
+has_row_names <- function(frame) {
+  names <- .row_names_info(frame, 0L)
+  numbers <- "^[0-9]+$"
+  is.character(names) && !(grepl(numbers, names[1L]) && all(grepl(numbers, names)))
 }
 
 check_pairing_choices <- function(pairing, rules, call) {

@@ -116,9 +116,7 @@ register_figure("differences",
     if (!length(shared_columns(pairing))) {
       return("A figure of differences needs a column that both frames have and that is no key.")
     }
-    if (too_many_to_compare(pairing)) {
-      sprintf("%s are too many to compare.", counted(pairing$counts$pairs, "pair"))
-    }
+    if (too_many_to_compare(pairing)) too_many_words(pairing)
   },
   says = function(pairing, seen) {
     sprintf("By column: %s.", paste0(seen$columns$column, ": ",

@@ -53,8 +53,8 @@ figure_of_many <- function(look) {
     figure_theme() +
     ggplot2::theme(panel.grid.major = ggplot2::element_blank())
   figure_of(drawn, many_title(look),
-    paste("A tile: how many different keys of the frame at the left the frame at the top",
-      "has. Dark: all keys of the frame itself."
+    paste("Each tile: keys of the row's frame that the column's frame has, too.",
+      "Dark: all keys of the frame itself."
     ),
     paste0("Found: ", paste0(data$frame, " in ", data$other, " ", data$found, " of ",
       data$keys, collapse = "; ", recycle0 = TRUE

@@ -70,6 +70,12 @@ overlap_data <- function(pairing) {
   data[data$rows > 0, ]
 }
 
+none_matched <- function(pairing, side) {
+  sprintf("None of the %s of %s matched", counted(pairing$sizes[side], "row"),
+    pairing$labels[side]
+  )
+}
+
 overlap_title <- function(pairing, data = NULL) {
   sizes <- pairing$sizes
   matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
@@ -80,9 +86,10 @@ overlap_title <- function(pairing, data = NULL) {
     ))
   }
   if (all(matched == 0)) {
-    return(sprintf("No row of %s has a partner in %s", pairing$labels[1L],
-      pairing$labels[2L]
-    ))
+    return(none_matched(pairing, 1L))
+  }
+  if (all(sizes == 1)) {
+    return("The only row of each frame matched")
   }
   shares <- ifelse(matched == sizes,
     sprintf("all %s %s", with_commas_each(sizes), pairing$labels),

@@ -57,9 +57,8 @@ parts_title <- function(parts) {
   if (!nrow(parts)) {
     return("No part had any row")
   }
-  sprintf("%s of %s; seconds: %s at the most, the median %s",
-    counted(nrow(parts), "task"), counted(sum(parts$left_rows), "left row"),
-    format(round(max(parts$seconds), 2L)), format(round(stats::median(parts$seconds), 2L))
+  sprintf("%s: median %s s, slowest %s s", counted(nrow(parts), "task"),
+    format(round(stats::median(parts$seconds), 2L)), format(round(max(parts$seconds), 2L))
   )
 }
 

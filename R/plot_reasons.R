@@ -66,6 +66,9 @@ reasons_title <- function(pairing, data) {
   if (all(alone == 0)) {
     return("Every row has a partner")
   }
+  if (all(alone == pairing$sizes)) {
+    return(none_matched(pairing, which(pairing$sizes > 0L)[1L]))
+  }
   words <- sprintf("%s of %s %s", with_commas_each(alone), with_commas_each(pairing$sizes),
     pairing$labels
   )

@@ -337,7 +337,7 @@ timeline_subtitle <- function(pairing, seen) {
   c(paste(c(
     if (nrow(seen$links)) "Lines link partners.",
     if (any(seen$rows$state == "unmatched")) "A cross has none.",
-    if (nrow(seen$bands)) "A band is how far it looked."
+    if (nrow(seen$bands)) "Shaded: how far an unmatched row looked."
   ), collapse = " "), timeline_left_out(pairing, seen))
 }
 

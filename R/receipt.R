@@ -19,7 +19,8 @@
 #'   several partners) and `most_left` (the most that one has), `missing_left` and
 #'   `missing_right` (rows with a missing key), `key_shape` (one-to-one to
 #'   many-to-many), `notes` (text: what is worth a second look in ordered rules).
-#'   `last_receipt()` has the `seconds` of the call by stage, too; after a frame was
+#'   `last_receipt()` has the `seconds` of the call by stage, too, and `failed`: TRUE where
+#'   something that was expected did not hold, and nothing was made; after a frame was
 #'   built also `rows` (the join type),
 #'   `result_rows`, `paired`, `left_alone` and `right_alone`, where columns were updated
 #'   `cells_changed` by column, and of a folded frame `folded` (its pairs).
@@ -82,6 +83,7 @@ format.ronda_receipt <- function(x, ...) {
     )
   }
   c(
+    if (isTRUE(x$failed)) "Failed: not all that was expected holds, and nothing was made.",
     if (!is.null(x$rows)) line_of_receipt(x),
     side(1L, x$labels[1L], x$rows_left, x$matched_left, x$unmatched_left,
       x$missing_left, x$passed_over_left

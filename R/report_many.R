@@ -33,7 +33,7 @@ many_verdict <- function(look) {
     bullets(c(
       if (!is.null(held)) paste0(many_title(look), "."),
       if (length(repeated)) {
-        sprintf("Keys repeat in %s: each of their rows meets each row of that key elsewhere.",
+        sprintf("Keys repeat in %s: rows with these keys multiply.",
           listed(repeated, "and", 12L)
         )
       } else {
@@ -79,7 +79,7 @@ many_types <- function(frames, look) {
     }, "")
   })), length(all))
   section("types", "Columns and types", html_table(table,
-    "Names in two or more frames that are no key are renamed unless told otherwise"
+    "Other columns that two or more frames have are renamed by default"
   ))
 }
 

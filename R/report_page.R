@@ -90,7 +90,7 @@ html_table <- function(frame, caption, marks = TRUE, heads = TRUE) {
   numeric <- vapply(frame, function(x) is.numeric(x) && !is.object(x), NA)
   cells <- lapply(frame, function(x) {
     text <- if (is.numeric(x) && !is.object(x)) {
-      format(x, big.mark = if (marks) "," else "", trim = TRUE, digits = 12)
+      prettyNum(value_texts(x), big.mark = if (marks) "," else "")
     } else {
       as.character(format_cells(x))
     }
@@ -126,8 +126,8 @@ format_cells <- function(x) {
 
 # Columns as text, whatever they are
 flat_frame <- function(frame) {
-  columns <- lapply(names(frame), function(name) {
-    x <- .subset2(frame, name)
+  columns <- lapply(seq_along(frame), function(k) {
+    x <- .subset2(frame, k)
     if (is_int64(x)) {
       int64_text(x)
     } else if (is.data.frame(x) || !is.null(dim(x))) {

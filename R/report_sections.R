@@ -54,9 +54,9 @@ unmatched_section <- function(pairing, reasons, misses, rows) {
   }
   table <- counts[c("reason", "frame", "rows")]
   table$share <- percent_of(counts$rows, pairing$sizes[side_number(counts$side)])
-  names(table)[4L] <- "of its frame"
+  names(table)[4L] <- "share of the frame"
   section("unmatched", "What did not match",
-    html_table(table, "Rows without partner, by reason"), paragraphs(reasons$looked_at),
+    html_table(table, "Unmatched rows, by reason"), paragraphs(reasons$looked_at),
     if (rows) near_miss_table(pairing, misses),
     if (rows) lapply(side_names, function(side) {
       list(frequent_keys(pairing, side), unmatched_sample(pairing, side, reasons))
@@ -79,10 +79,9 @@ frequent_keys <- function(pairing, side) {
   }
   top <- utils::head(order(-times), report_sample)
   keys <- flat_frame(picked_columns(pairing[[side]], columns, unique(first)[top]))
-  html_table(cbind(keys, "rows without partner" = times[top]),
-    sprintf("The keys of %s that most rows without partner have",
-      pairing$labels[side_number(side)]
-    ), marks = FALSE
+  html_table(cbind(keys, "unmatched rows" = times[top]),
+    sprintf("Most frequent unmatched keys in %s", pairing$labels[side_number(side)]),
+    marks = FALSE
   )
 }
 
@@ -98,7 +97,7 @@ unmatched_sample <- function(pairing, side, reasons) {
     report_sample
   )], frame)
   names(table)[-(1:2)] <- names(frame)
-  caption <- sprintf("%s of %s without partner%s", counted(length(rows$row), "row"), label,
+  caption <- sprintf("%s of %s unmatched%s", counted(length(rows$row), "row"), label,
     if (length(rows$row) > report_sample) ", the first ten" else ""
   )
   folded_away(caption, html_table(table, caption, marks = FALSE))
@@ -126,9 +125,9 @@ differences_section <- function(pairing, rows) {
     return(NULL)
   }
   if (too_many_to_compare(pairing)) {
-    return(section("differences", "Columns that both frames have", htmltools::tags$p(sprintf(
-      "%s are too many to compare here.", counted(pairing$counts$pairs, "pair")
-    ))))
+    return(section("differences", "Columns that both frames have",
+      htmltools::tags$p(too_many_words(pairing))
+    ))
   }
   found <- find_differences(pairing, list(left = shared, right = shared), 0)
   counts <- found$counts
@@ -253,7 +252,7 @@ types_section <- function(pairing) {
   )
   names(table) <- c("column", pairing$labels, "note")
   section("types", "Columns and types", html_table(table,
-    "Names on both sides that are no key are renamed unless told otherwise"
+    "Other columns that both frames have are renamed by default"
   ))
 }
 

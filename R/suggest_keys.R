@@ -332,13 +332,18 @@ format.ronda_key_suggestions <- function(x, ...) {
     n <- round(x$several * rows_left)
     ifelse(n > 0, sprintf("; %s rows of %s would multiply", with_commas_each(n), sides[1L]), "")
   }
-  details <- sprintf("   found: %s of %s, %s of %s; unique: %s, %s%s",
-    trimws(percent(x$left_found)), sides[1L], trimws(percent(x$right_found)),
-    sides[2L], trimws(percent(x$left_unique)), trimws(percent(x$right_unique)), several
+  percents <- lapply(x[c("left_found", "right_found", "left_unique", "right_unique")],
+    function(share) trimws(percent(share))
+  )
+  found <- sprintf("   found: %s of %s, %s of %s%s", percents[[1L]], sides[1L],
+    percents[[2L]], sides[2L], several
+  )
+  distinct <- sprintf("   distinct values per row: %s %s, %s %s", percents[[3L]], sides[1L],
+    percents[[4L]], sides[2L]
   )
   sampled <- attr(x, "sampled")
   c(
-    as.vector(rbind(rows, details)),
+    as.vector(rbind(rows, found, distinct)),
     if (any(sampled)) {
       sprintf("Shares are estimated from %s rows of %s.",
         with_commas(sample_limit), listed(sides[sampled], "and")

@@ -24,6 +24,32 @@ common_columns <- function(x, y) {
   )
 }
 
+# Key columns of which one is logical without any value, as in a file that has a header
+# alone: it is taken to be of the other's type.
+typed_alike <- function(x, y) {
+  if (has_no_value(x)) {
+    if (!has_no_value(y)) x <- missing_values(y, length(x))
+  } else if (has_no_value(y)) {
+    y <- missing_values(x, length(y))
+  }
+  list(left = x, right = y)
+}
+
+has_no_value <- function(x) {
+  is.logical(x) && !is.object(x) && is.null(dim(x)) && all(is.na(x))
+}
+
+# so many missing values as a column has them
+missing_values <- function(like, n) gather_(like, integer(n))
+
+key_columns_match <- function(x, y) {
+  if (families_match(key_family(x), key_family(y))) {
+    return(TRUE)
+  }
+  typed <- typed_alike(x, y)
+  families_match(key_family(typed$left), key_family(typed$right))
+}
+
 has_common_type <- function(x, y) {
   families_match(key_family(x), key_family(y)) || are_plain_alike(x, y)
 }

@@ -17,7 +17,7 @@ time_values <- function(values) {
 }
 
 # As text: with all of their fractions, in UTC
-time_texts <- function(seconds, digits = 9L) {
+time_texts <- function(seconds, digits = 17L) {
   whole <- floor(seconds)
   text <- time_texts_(whole, TRUE)
   odd <- which(is.na(text) & is.finite(whole))

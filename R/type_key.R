@@ -7,7 +7,11 @@
 align_keys <- function(x, y, rule, call, frames = frame_marks) {
   families <- c(key_family(x), key_family(y))
   if (!families_match(families[1L], families[2L])) {
-    stop_key_types(x, y, rule, call)
+    if (!key_columns_match(x, y)) stop_key_types(x, y, rule, call)
+    typed <- typed_alike(x, y)
+    x <- typed$left
+    y <- typed$right
+    families <- c(key_family(x), key_family(y))
   }
   if (families[1L] == "factor") check_factor(x, rule$left, frames[1L], call)
   if (families[2L] == "factor") check_factor(y, rule$right, frames[2L], call)

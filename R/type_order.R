@@ -7,6 +7,11 @@ ordered_values <- function(pairing, columns, kind, call) {
   values <- lapply(columns, function(column) {
     .subset2(pairing[[column$side]], column$name)
   })
+  blank <- vapply(values, has_no_value, NA)
+  if (any(blank)) {
+    like <- if (all(blank)) numeric() else values[[which(!blank)[1L]]]
+    values[blank] <- lapply(values[blank], function(x) missing_values(like, length(x)))
+  }
   for (k in seq_along(values)) {
     if (is.factor(values[[k]])) {
       check_factor(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)

@@ -45,15 +45,36 @@ unlike <- function(x, y) {
   strip_class(x) != strip_class(y)
 }
 
-# values as they are shown
+# Values as they are shown: numbers and times with all of the digits that tell them apart,
+# times in their own zone
 value_texts <- function(x) {
   if (is_int64(x)) {
     int64_text(x)
   } else if (is.character(x) || is.factor(x)) {
     readable(as.character(x))
+  } else if (is.numeric(x) && !is.object(x)) {
+    number_texts(x)
+  } else if (inherits(x, "POSIXct") && any(is_fraction(x))) {
+    local_time_texts(x)
   } else {
     format(x, digits = 15, trim = TRUE)
   }
+}
+
+is_fraction <- function(x) {
+  seconds <- as_double(strip_class(x))
+  is.finite(seconds) & seconds != floor(seconds)
+}
+
+# of times with fractions of a second
+local_time_texts <- function(x) {
+  seconds <- as_double(strip_class(x))
+  whole <- format(structure(floor(seconds), class = class(x), tzone = attr(x, "tzone")),
+    "%Y-%m-%d %H:%M:%S"
+  )
+  paste0(whole, ifelse(is_fraction(x),
+    sub("^[^.]*([.][0-9]+)Z$", "\\1", time_texts(seconds)), ""
+  ))
 }
 
 # the same as in messages: texts in quotes, none longer than `most` letters

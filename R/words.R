@@ -119,7 +119,9 @@ shown <- function(value) {
   if (is.character(value) && !is.na(value)) {
     return(encodeString(shortened(value), quote = "\""))
   }
-  format(value, digits = 15)
+  text <- format(value, digits = 15)
+  exact <- !is.double(value) || is.na(value) || as.numeric(text) == value
+  if (exact) text else format(value, digits = 17)
 }
 
 shortened <- function(text, most = 40L) {

@@ -207,7 +207,7 @@ SEXP gather_either_(SEXP x, IntegerVector left, SEXP y, IntegerVector right) {
 namespace {
 
 // How two columns become one
-enum class Merge { fill, update, agree };
+enum class Merge { fill, update, replace, agree };
 
 struct Merged {
   std::atomic<std::int64_t> changed{0};
@@ -227,9 +227,11 @@ void merge_lines(const Values& values, const int* left, const int* right,
     const bool left_there = i > 0 && !values.left_missing(i - 1);
     const bool right_there = j > 0 && !values.right_missing(j - 1);
     const bool other = left_there && right_there && values.differ(i - 1, j - 1);
-    const bool takes_right = how == Merge::update ? right_there : !left_there;
+    const bool takes_right = how == Merge::replace  ? j > 0
+                             : how == Merge::update ? right_there
+                                                    : !left_there;
     if (how == Merge::agree && other) merged.differ = true;
-    changed += right_there && i > 0 && (!left_there || other);
+    changed += takes_right && i > 0 && (left_there != right_there || other);
     values.write(k, takes_right, takes_right ? j : i);
   }
   merged.changed += changed;
@@ -286,6 +288,7 @@ void merge_plain(const core::Context& context, const PlainValues<T>& values,
 Merge as_merge(const std::string& how) {
   if (how == "fill") return Merge::fill;
   if (how == "update") return Merge::update;
+  if (how == "replace") return Merge::replace;
   if (how == "agree") return Merge::agree;
   stop("merge_values_(): no way '%s'", how);
 }

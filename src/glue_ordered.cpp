@@ -195,7 +195,7 @@ List interval_bounds_(NumericVector from, NumericVector to, bool open_ended,
                            missing += is_blank;
                            over += is_over;
                            none += is_none;
-                           flag(k, is_blank || is_over || is_none);
+                           flag(k, is_blank || is_over);
                          }
                          reversed += over;
                          empty += none;
@@ -208,7 +208,7 @@ List interval_bounds_(NumericVector from, NumericVector to, bool open_ended,
     };
     const double counts[] = {count(reversed), count(empty), count(blank)};
     RObject skip;
-    if (counts[0] + counts[1] + counts[2] > 0) {
+    if (counts[0] + counts[2] > 0) {
       LogicalVector flags(no_init(n));
       int* at = flags.begin();
       for_each([at](std::size_t k, bool flag) { at[k] = flag; });

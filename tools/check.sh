@@ -2,7 +2,7 @@
 # R CMD check --as-cran of the tarball that the files under version control make.
 # Without a network the checks that ask CRAN are left out; without LaTeX, or without
 # the font that R's manuals are set in, the manual is. The library is built without
-# debug symbols and stripped: symbols alone make its size worth a note. CHECK_OPTIONS adds
+# debug symbols and names of its own: these alone make its size worth a note. CHECK_OPTIONS adds
 # options; CHECK_CXX=clang++ is another compiler, CHECK_FLAGS others of its flags
 # (-D_GLIBCXX_ASSERTIONS).
 set -euo pipefail
@@ -27,7 +27,7 @@ if ! command -v qpdf >/dev/null; then
 fi
 command -v pdflatex >/dev/null && kpsewhich inconsolata.sty >/dev/null ||
   options+=(--no-manual)
-export _R_CHECK_FORCE_SUGGESTS_=false _R_SHLIB_STRIP_=true
+export _R_CHECK_FORCE_SUGGESTS_=false _R_SHLIB_STRIP_=true R_STRIP_SHARED_LIB="strip -x"
 if ! Rscript -e 'readRDS(url(paste0(
   "https://cloud.r-project.org/web/packages/packages.rds"), "rb"))' \
   >/dev/null 2>&1; then

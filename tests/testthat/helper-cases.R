@@ -201,7 +201,7 @@ make_spec <- function(case) {
     keys = one_of(c("one", "one", "both")),
     collisions = one_of(list(
       "rename", "rename_left", "rename_right", "left", "right", "fill", "agree", "update",
-      "stop", function(left, right) paste(left, right)
+      "replace", "stop", function(left, right) paste(left, right)
     )),
     name_pattern = maybe(0.3, "{column}_{side}", "{side}.{column}"),
     origin = if (!one_sided) maybe(0.3, "from"),

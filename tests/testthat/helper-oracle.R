@@ -407,10 +407,14 @@ oracle_join <- function(left, right, spec) {
       put(name, oracle_merge(x, right[[name]], lines,
         is_blank(filled) | lines$left == 0L
       ))
-    } else if (how == "update") {
+    } else if (how %in% c("update", "replace")) {
+      if (anyDuplicated(lines$left[both_there])) {
+        return("ronda_error_collision")
+      }
       merged <- c(merged, name)
       common <- oracle_common(x, right[[name]])
-      given <- !is_blank(pick(common[[2L]], lines$right)) & lines$right > 0L
+      given <- lines$right > 0L &
+        (how == "replace" | !is_blank(pick(common[[2L]], lines$right)))
       put(name, oracle_merge(x, right[[name]], lines, given))
     } else if (how == "stop") {
       return("ronda_error_collision")

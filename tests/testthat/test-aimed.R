@@ -292,13 +292,13 @@ test_that("what is said names the right side, column and word", {
   expect_false(is.null(near_misses(pair_rows(data.frame(k = c("amber", "osmer")),
     data.frame(k = c("amber", "osmere")), on = "k"
   ))$reason))
-  slips <- function(left, right) {
+  typos <- function(left, right) {
     nrow(near_misses(pair_rows(data.frame(k = left), data.frame(k = right), on = "k")))
   }
-  expect_identical(slips("abcde", "acdex"), 0L)
-  expect_identical(slips("abcdefgh", "acdefghx"), 1L)
-  expect_identical(slips("abc", "abd"), 0L)
-  expect_identical(slips("abcd", "abce"), 1L)
+  expect_identical(typos("abcde", "acdex"), 0L)
+  expect_identical(typos("abcdefgh", "acdefghx"), 1L)
+  expect_identical(typos("abc", "abd"), 0L)
+  expect_identical(typos("abcd", "abce"), 1L)
   expect_identical(nrow(suggest_keys(data.frame(a = c(TRUE, FALSE)), data.frame(b = TRUE))), 0L)
   expect_error(join_frames(data.frame(k = 1), data.frame(k = 1, a = 1), on = "k",
     take = c("a", "a")
@@ -395,9 +395,20 @@ test_that("nine are too many to list, eight are not", {
   expect_match(listed(letters[1:9], "and"), "g and 2 more", fixed = TRUE)
 })
 
-test_that("fractions of seconds end after nine digits", {
-  expect_identical(time_texts(1 / 3), "1970-01-01T00:00:00.333333333Z")
+test_that("two values never share a text, and it reads back to the value", {
+  set.seed(8)
+  numbers <- c(0.1 + 0.2, 0.3, 1e15, 1234567890123456 + 0:1, 1e-300, 2^53 + 0:2, -1 / 3,
+    runif(300, -1, 1) * 10^sample(-12:17, 300L, TRUE)
+  )
+  for (texts in list(value_texts(numbers), key_texts(numbers), vapply(numbers, shown, ""))) {
+    expect_identical(as.numeric(texts), numbers)
+  }
+  seconds <- c(0, 1 / 3, 0.5, 1e9 + 1e-6 * 0:3, 1 - 2^-40, -0.25)
+  times <- as.POSIXct(seconds, origin = "1970-01-01", tz = "UTC")
+  expect_identical(anyDuplicated(value_texts(times)), 0L)
   expect_identical(time_texts(0.5), "1970-01-01T00:00:00.5Z")
+  fraction <- as.numeric(sub(".*:([0-9.]+)Z", "\\1", time_texts(seconds)))
+  expect_identical(fraction[1:3], seconds[1:3])
 })
 
 test_that("a condition that names a column by [[ fetches it alone", {

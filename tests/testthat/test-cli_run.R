@@ -56,7 +56,7 @@ test_that("every option of a join reaches it", {
     "--types", "sailing=text,seats=number", "--out", "all.rds"
   )
   expect_identical(run$err,
-    "60 trip, 9 ship \u2192 61 rows: 54 paired, 6 trip alone, 1 ship alone"
+    "60 trip, 9 ship \u2192 61 rows: 54 paired, 6 trip alone, 1 row only in ship"
   )
   types <- c(sailing = "text")
   expected <- join_frames(read_frame("sailings.csv", types),

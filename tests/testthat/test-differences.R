@@ -11,6 +11,23 @@ version_of <- function(frame) {
   frame
 }
 
+# how far apart two values of measured types lie, in the left one's own units
+distance_by_hand <- function(x, y) {
+  if (inherits(x, "integer64") || inherits(y, "integer64")) {
+    return(abs(as.numeric(as.character(x)) - as.numeric(as.character(y))))
+  }
+  if (inherits(x, "difftime")) {
+    return(abs(as.numeric(x) - as.numeric(y, units = attr(x, "units"))))
+  }
+  if (inherits(x, "POSIXct")) {
+    return(abs(as.numeric(x) - as.numeric(y)))
+  }
+  if (inherits(x, "Date")) {
+    return(abs(floor(as.numeric(x)) - floor(as.numeric(y))))
+  }
+  if (is.numeric(x) && !is.object(x)) abs(x - y) else NA
+}
+
 slow_differences <- function(left, right, pairs, names, tolerance) {
   cells <- list()
   for (k in seq_len(nrow(pairs))) {
@@ -20,7 +37,7 @@ slow_differences <- function(left, right, pairs, names, tolerance) {
       unit <- oracle_finest(x, y)
       a <- oracle_words(x, unit)
       b <- oracle_words(y, unit)
-      near <- is.numeric(x) && !is.object(x) && isTRUE(abs(x - y) <= tolerance)
+      near <- isTRUE(distance_by_hand(x, y) <= tolerance)
       if (!identical(a, b) && !near) {
         cells[[length(cells) + 1L]] <- data.frame(
           left_row = pairs$left[k], right_row = pairs$right[k], column = name

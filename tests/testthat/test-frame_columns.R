@@ -164,11 +164,19 @@ test_that("left rule columns keep their names whatever `collisions` says", {
   for (how in c("rename", "rename_left", "left", "fill", "stop")) {
     joined <- tryCatch(
       join_frames(trips, readings, on = list("port", nearest("at")),
-        collisions = list(at = how, .other = "left")
+        collisions = list(read = "left", .other = how)
       ),
       ronda_error = function(e) stop(how, conditionMessage(e))
     )
     expect_named(joined, c("port", "at", "read", "right.at"))
+    for (column in c("at", "port")) {
+      expect_error(
+        join_frames(trips, readings, on = list("port", nearest("at")),
+          collisions = structure(list(how), names = column)
+        ),
+        sprintf("no effect on `%s`", column), class = "ronda_error_argument"
+      )
+    }
   }
 })
 

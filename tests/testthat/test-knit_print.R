@@ -8,7 +8,7 @@ test_that("what is looked at prints as proper tables in documents", {
   text <- knitted(pairing)
   expect_match(text, "|frame    | rows| matched| unmatched|", fixed = TRUE)
   expect_match(text, "|sailings |   60|      54|         6|", fixed = TRUE)
-  expect_match(text, "On both sides, and no key: `status`", fixed = TRUE)
+  expect_match(text, "Column in both frames that is no key: `status`", fixed = TRUE)
   expect_match(text, "\\|unmatched +\\| +7\\| +0\\| +6\\| +1\\|")
   expect_match(knitted(receipt(pairing)), "54 pairs, many-to-one", fixed = TRUE)
   expect_match(knitted(summary(pairing)), "\\|inner +\\| +54\\|")

@@ -15,9 +15,9 @@ reasons_add_up <- function(pairing) {
 test_that("rows without partner are told by reason", {
   counts <- reasons_add_up(pair_rows(sailings, vessels, on = c(vessel = "code")))$counts
   expect_identical(paste(counts$side, counts$reason, counts$rows), c(
-    "left a missing key 2", "left typed otherwise: letter case 1",
-    "left typed otherwise: white space 1", "left a key that vessels doesn't have 2",
-    "right a key that sailings doesn't have 1"
+    "left a missing key 2", "left differs only in letter case 1",
+    "left differs only in white space 1", "left key not in vessels 2",
+    "right key not in sailings 1"
   ))
   tide <- pair_rows(sailings, tide_readings, on = list(
     "port", nearest("departs", "read_at", within = "15 mins")
@@ -64,7 +64,7 @@ test_that("rows passed over, empty frames, conditions and steps have reasons of 
   expect_identical(
     reason(pair_rows(two, data.frame(k = 2, v = 3), on = "k", where = ~ right$v > 5,
       sides = c("a", "b")
-    )), c("a key that b doesn't have", "equal keys, refused by `where`")
+    )), c("key not in b", "equal keys, refused by `where`")
   )
   expect_identical(reason(pair_rows(boardings, card_holders, on = in_turn("card", "name"))),
     c("a missing key", "no step found one")

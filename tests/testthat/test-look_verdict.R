@@ -8,7 +8,7 @@ steps_of <- function(pairing) {
 expect_tried <- function(steps, pairing, place) {
   for (step in steps) {
     tried <- eval(parse(text = step$code), new.env(parent = place))
-    said <- regmatches(step$text, regexpr("[0-9,]+(?= more rows?)", step$text, perl = TRUE))
+    said <- regmatches(step$text, regexpr("[0-9,]+(?= match)", step$text, perl = TRUE))
     more <- receipt(tried)$matched_left - receipt(pairing)$matched_left
     expect_identical(more, as.numeric(c(gsub(",", "", said), 0)[1L]), label = step$text)
   }
@@ -21,13 +21,13 @@ test_that("what is advised has been tried, and its code gives the same", {
   ))
   steps <- steps_of(tide)
   expect_identical(steps[[1L]]$text,
-    "within = \"25 mins\" finds a partner for 11 more rows of sailings."
+    "within = \"25 mins\" adds 11 matches in sailings."
   )
   expect_tried(steps, tide, place)
   vessel <- pair_rows(sailings, vessels, on = c(vessel = "code"))
   steps <- steps_of(vessel)
   expect_length(steps, 2L)
-  expect_match(steps[[1L]]$text, "2 more rows of sailings")
+  expect_match(steps[[1L]]$text, "adds 2 matches in sailings")
   expect_tried(steps, vessel, place)
   # mistyped keys are corrected by a table that is read first
   set.seed(7)
@@ -36,7 +36,7 @@ test_that("what is advised has been tried, and its code gives the same", {
   left <- data.frame(name = c(names[1:40], "zz", sub("(.)(.)", "\\2\\1", names[41:46])))
   typed <- pair_rows(left, right, on = "name")
   steps <- steps_of(typed)
-  expect_match(steps[[1L]]$text, "6 more rows of left")
+  expect_match(steps[[1L]]$text, "adds 6 matches in left")
   expect_match(steps[[1L]]$code[3L], "read them first")
   expect_tried(steps, typed, place)
   # distances of numbers, days and seconds
@@ -61,13 +61,13 @@ test_that("the verdict says shares, what was expected, and what was lost", {
     expect = list("many-to-one", left_matched = 0.5)
   ))[1:4], c(
     "54 of 60 sailings (90%) have a partner.", "8 of 9 vessels (89%) have a partner.",
-    "Expected, and held: \"many-to-one\" and left_matched = 0.5.", "The keys are many-to-one."
+    "Checks passed: \"many-to-one\" and left_matched = 0.5.", "The keys are many-to-one."
   ))
   expect_identical(said(pair_rows(sailings[0, ], vessels, on = c(vessel = "code"),
     sides = c("a", "b")
   )), c(
     "a has no rows.", "0 of 9 b (0%) have a partner.",
-    "Nothing was expected: `expect` was not given.", "There is no pair.",
-    "Without partner are 9 rows of b (a has no rows: 9)."
+    "No expectations were checked.", "There is no pair.",
+    "9 rows of b are unmatched (a has no rows: 9)."
   ))
 })

@@ -62,7 +62,7 @@ test_that("what can do without a package does", {
   pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
   expect_identical(without_packages(c("cli", "bit64", "readr"), eval(join)), eval(join))
   expect_identical(without_packages("cli", format(pairing)), format(pairing))
-  # slips of the finger are found by counting characters, or not looked for
+  # typing errors are found by counting characters, or not looked for
   left <- data.frame(port = c("Ambrel ", "GARSUND", "Havnwick"))
   right <- data.frame(port = c("Ambrel", "Garsund", "Havnwik"))
   ports <- pair_rows(left, right, on = "port")

@@ -8,7 +8,7 @@ test_that("each planted reason is found, and nothing where none is planted", {
     ),
     reason = c("letter case", "white space", "letter case and white space",
       "leading zeros", "punctuation", "accents or forms of a character",
-      "one slip", NA
+      "one typing error", NA
     )
   )
   fine <- data.frame(k = c("Fern", "Moss", "Reed"))
@@ -67,16 +67,16 @@ test_that("whatever is damaged, the function named makes the two keys equal", {
       expect_false(clean(pair[1L]) == "")
     }
   }
-  expect_setequal(setdiff(seen, "two slips"), c(
-    vapply(ronda:::near_reasons, function(reason) reason$reason, ""), "one slip"
+  expect_setequal(setdiff(seen, "two typing errors"), c(
+    vapply(ronda:::near_reasons, function(reason) reason$reason, ""), "one typing error"
   ))
 })
 
-test_that("64-bit integers may have slips, days have none", {
+test_that("64-bit integers may have typing errors, days have none", {
   skip_if_not_installed("bit64")
   left <- data.frame(k = bit64::as.integer64(c("9007199254740993", "12", NA)))
   right <- data.frame(k = bit64::as.integer64(c("9007199254740995", "13")))
-  # (the last digit may be a slip)
+  # (the last digit may be a typing error)
   found <- near_misses(pair_rows(left, right, on = "k"))
   expect_identical(found$from, "9007199254740993")
   expect_identical(found$to, "9007199254740995")
@@ -261,8 +261,16 @@ test_that("corrections match what was misspelt, after a file and a second look",
 test_that("of many unmatched keys a sample is looked at, of none nothing", {
   many <- data.frame(k = sprintf("x%06d", 1:30000))
   found <- near_misses(pair_rows(many, transform(many, k = toupper(k)), on = "k"))
-  expect_identical(nrow(found), 20000L)
-  expect_match(format(found), "Checked a sample of 20,000 unmatched keys", all = FALSE)
+  expect_identical(nrow(found), 30000L)
+  # what is cleaned is found for all keys, only typing errors are searched in a sample
+  many$k[1:25000] <- sprintf("y%06d", 1:25000)
+  found <- pair_rows(many, data.frame(k = sprintf("X%06d", 1:30000)), on = "k")
+  counts <- ronda:::unmatched_reasons(found)$counts
+  cased <- counts$reason == "differs only in letter case"
+  expect_identical(counts$rows[cased], c(5000L, 5000L))
+  expect_match(format(near_misses(found)),
+    "Typing errors: checked a sample of 20,000 of 25,000 unmatched keys", all = FALSE
+  )
 })
 
 test_that("long keys are shortened so that they never look alike", {
@@ -273,7 +281,7 @@ test_that("long keys are shortened so that they never look alike", {
   expect_match(shown, "East\"  .*Eats\"")
 })
 
-test_that("what a reason is not asked about, it would not change", {
+test_that("what a word is not asked about, it would not change", {
   set.seed(6)
   letters <- c(rawToChar(as.raw(33:126), TRUE), " ", "\t", "\u00a0", "\u00e9", "e\u0301",
     "\uff21", "\u00df"
@@ -281,10 +289,11 @@ test_that("what a reason is not asked about, it would not change", {
   texts <- c("", replicate(4000, paste(sample(letters, sample(6L, 1L), TRUE), collapse = "")),
     letters, paste0("0", letters), paste0(letters, "0")
   )
-  for (reason in ronda:::near_reasons) {
-    left_alone <- texts[!grepl(reason$changes, texts, perl = TRUE, useBytes = TRUE)]
+  for (word in names(ronda:::cleaning_steps)) {
+    step <- ronda:::cleaning_steps[[word]]
+    left_alone <- texts[!grepl(step$changes, texts, perl = TRUE, useBytes = TRUE)]
     expect_gt(length(left_alone), 20L)
-    expect_identical(clean_texts(left_alone, reason$words), left_alone, label = reason$reason)
-    expect_identical(cleaned_by(reason, texts), clean_texts(texts, reason$words))
+    expect_identical(step$clean(left_alone), left_alone, label = word)
+    expect_identical(clean_texts(texts, word), step$clean(texts), label = word)
   }
 })

@@ -143,7 +143,7 @@ test_that("all that fails is told at once, with the rows of each", {
       left_matched = 0.9, right_matched = 0.5,
       function(receipt) receipt$pairs == 3,
       function(receipt) if (receipt$pairs < 9) "fewer than nine pairs" else TRUE,
-      function(receipt) receipt$missing_left == 0
+      "no gaps" = function(receipt) receipt$missing_left == 0
     )
   )
   said <- conditionMessage(caught)
@@ -151,7 +151,7 @@ test_that("all that fails is told at once, with the rows of each", {
   for (words in c("Some keys are missing", "one-to-one, but the pairing is many-to-one",
     "every row of `orders` to have a partner, but 2", "every row of `items`",
     "Expected 90% of the rows of `orders` to have a partner, but 3 of 5 do \\(60%\\)",
-    "fewer than nine pairs", "not TRUE of the receipt: receipt\\$missing_left == 0"
+    "fewer than nine pairs", "`no gaps` does not hold: receipt\\$missing_left == 0"
   )) {
     expect_match(said, words)
   }

@@ -212,3 +212,31 @@ test_that("clocks apart by whole hours are told of many rows as of few", {
     expect_no_match(c(notes, ""), "whole number of hours")
   }
 })
+
+test_that("rows that only an excluded end keeps alone are those that closed intervals match", {
+  set.seed(1)
+  values <- function(n, long) {
+    x <- sample(c(1:5, NA), n, TRUE)
+    if (long) bit64::as.integer64(x) else as.double(x)
+  }
+  wrong <- integer()
+  for (round in 1:400) {
+    n <- sample(0:5, 2L, TRUE)
+    long <- round %% 3L == 0L
+    left <- data.frame(a = values(n[1L], long), b = values(n[1L], long), p = values(n[1L], long))
+    right <- data.frame(c = values(n[2L], long), d = values(n[2L], long), q = values(n[2L], long))
+    rule <- function(ends) switch(1L + round %% 3L,
+      inside("p", "c", "d", ends = ends, open_ended = round %% 2L == 0L),
+      covers("a", "b", "q", ends = ends, open_ended = round %% 2L == 0L),
+      overlap("a", "b", "c", "d", ends = ends, open_ended = round %% 2L == 0L)
+    )
+    matched <- function(ends) {
+      found <- pair_rows(left, right, on = rule(ends), expect = "rows-multiply")
+      list(rows = ronda:::left_by_match(found$matches, TRUE), notes = found$note_records)
+    }
+    open <- matched(one_of(c("[)", "(]", "()")))
+    told <- Find(function(note) note$kind == "end", open$notes)$count
+    if (told != length(setdiff(matched("[]")$rows, open$rows))) wrong <- c(wrong, round)
+  }
+  expect_identical(wrong, integer())
+})

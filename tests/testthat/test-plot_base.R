@@ -79,7 +79,7 @@ test_that("a timeline links partners, and says what it leaves out", {
   expect_identical(gsub("\n", " ", figure$labels$title),
     "48 of 60 sailings found a partner by nearest(), 12 did not"
   )
-  expect_match(figure$labels$subtitle, "A band is how far it looked")
+  expect_match(figure$labels$subtitle, "Shaded: how far an unmatched row\\s+looked")
   expect_identical(figure$scales$get_scales("x")$name, "departs, read_at (2031, UTC)")
   expect_gt(drawn(figure), 5000)
 })
@@ -238,12 +238,12 @@ test_that("titles are true where nothing matched and where there are no rows", {
     }, "", USE.NAMES = FALSE)
   })
   expect_identical(titles, list(
-    none = c("No row of left has a partner in right",
+    none = c("None of the 1,000 rows of left matched",
       "A left join gives 1,000 rows; an inner join none",
-      "1,000 of 1,000 left and 501 of 501 right have no partner", "No row has a partner"
+      "None of the 1,000 rows of left matched", "No row has a partner"
     ),
     no_left = c("left has no rows: nothing can pair", "left has no rows: nothing can pair",
-      "9 of 9 vessels have no partner", "No row has a partner"
+      "None of the 9 rows of vessels matched", "No row has a partner"
     ),
     no_rows = c("left and right have no rows: nothing can pair",
       "left and right have no rows: nothing can pair",

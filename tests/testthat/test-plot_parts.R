@@ -21,8 +21,8 @@ test_that("rows and seconds of each task are drawn, the longest first", {
 test_that("titles are true for many tasks, one and none", {
   skip_if_not_installed("ggplot2")
   title <- function(parts) gsub("\n", " ", plot_parts(parts)$labels$title)
-  expect_match(title(parts_table(3)), "3 tasks of 10,000,010 left rows; seconds: 0.3 at the most")
-  expect_match(title(parts_table(1)), "^1 task of 5 left rows; seconds: 0.1 at the most")
+  expect_match(title(parts_table(3)), "3 tasks: median 0.2 s, slowest 0.3 s")
+  expect_match(title(parts_table(1)), "^1 task: median 0.1 s, slowest 0.1 s")
   expect_identical(title(parts_table(0)), "No part had any row")
   many <- plot_parts(parts_table(50))
   expect_match(many$labels$subtitle, "the 20 that took longest")

@@ -264,10 +264,10 @@ test_that("raw and S4 columns come through every type of join as they are", {
   expect_identical(full$v, as.raw(1:3))
 })
 
-test_that("a number that a 64-bit key can't hold is told with 15 digits", {
+test_that("a number that a 64-bit key can't hold is told with all its digits", {
   left <- data.frame(k = 1 / 3)
   right <- data.frame(k = bit64::as.integer64("7"))
   expect_error(join_frames(left, right, on = "k", rows = "full"),
-    "holds 0.333333333333333, which", class = "ronda_error_type"
+    "holds 0.3333333333333333, which", class = "ronda_error_type"
   )
 })

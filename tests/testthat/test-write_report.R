@@ -115,7 +115,9 @@ test_that("hard data has a report", {
   # (a thousand million pairs, none of which is written out)
   huge <- data.frame(k = rep(1:10, 1e4), v = 1)
   page <- page_of(pair_rows(huge, huge, on = "k", expect = "rows-multiply", max_rows = Inf))
-  expect_match(page, "1,000,000,000 pairs are too many to compare here", fixed = TRUE)
+  expect_match(page, "1,000,000,000 pairs are too many to compare; the limit is 10,000,000",
+    fixed = TRUE
+  )
   blank <- data.frame(k = rep(NA_character_, 3L), v = 1:3)
   expect_match(page_of(pair_rows(blank, blank, on = "k")), "a missing key")
 })
@@ -301,8 +303,8 @@ test_that("a report shows columns that are matrices, and says how far it looked"
   page <- page_of(pair_rows(left, data.frame(k = 2L), on = "k"))
   expect_match(page, "a matrix", fixed = TRUE)
   expect_match(page, "a data frame", fixed = TRUE)
-  page <- page_of(pair_rows(data.frame(k = 1:20002), data.frame(k = 1L), on = "k"))
-  expect_match(page, "Checked a sample of 20,000 unmatched keys", fixed = TRUE)
+  page <- page_of(pair_rows(data.frame(k = 1:22000), data.frame(k = 1L), on = "k"))
+  expect_match(page, "checked a sample of 20,000 of 21,001 unmatched keys", fixed = TRUE)
 })
 
 test_that("a report shows folded partners and where columns disagree", {
@@ -327,7 +329,7 @@ test_that("what is cut to a sample is said, and what is whole is not", {
   for (n in 10:11) {
     write_report(pair_rows(data.frame(k = seq_len(n)), data.frame(k = 0L), on = "k"), file)
     page <- paste(readLines(file, encoding = "UTF-8"), collapse = " ")
-    expect_match(page, sprintf("%d rows of left without partner", n))
-    expect_identical(grepl("rows of left without partner, the first ten", page), n > 10L)
+    expect_match(page, sprintf("%d rows of left unmatched", n))
+    expect_identical(grepl("rows of left unmatched, the first ten", page), n > 10L)
   }
 })

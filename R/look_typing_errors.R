@@ -1,6 +1,6 @@
-# Slips of the typist: which texts are one or two apart, and how likely that is one.
+# Typing errors: which texts are one or two apart, and how likely that is one.
 
-# What is less likely a slip than this is left out; a partner that is this sure stands
+# What is less likely a typing error than this is left out; a partner that is this sure stands
 # alone; of several that are told, each is at least so sure
 least_sureness <- 0.5
 
@@ -8,15 +8,15 @@ alone_share <- 0.7
 
 least_share <- 0.12
 
-# texts of fewer letters than this are not looked at, and two slips are allowed from
+# texts of fewer letters than this are not looked at, and two typing errors are allowed from
 # twice as many on
 least_letters <- 4L
 
-# Pairs of texts that are one or two slips of the typist apart: list(left,
+# Pairs of texts that are one or two typing errors apart: list(left,
 # right, distance), positions in x and y. Texts that become equal when one
-# letter is left out of each are the candidates (that finds every single slip
+# letter is left out of each are the candidates (that finds every single typing error
 # and most double ones); the distance itself is then measured.
-slip_pairs <- function(x, y, b = shortened_codes_(y)) {
+typo_pairs <- function(x, y, b = shortened_codes_(y)) {
   if (!requireNamespace("stringdist", quietly = TRUE) || !length(x) ||
     !length(y)) {
     return(list(
@@ -42,13 +42,13 @@ slip_pairs <- function(x, y, b = shortened_codes_(y)) {
     left = both$left[keep], right = both$right[keep],
     distance = distance[keep]
   )
-  pairs$kind <- slip_kinds(x[pairs$left], y[pairs$right], pairs$distance)
+  pairs$kind <- typo_kinds(x[pairs$left], y[pairs$right], pairs$distance)
   pairs
 }
 
 # 1: two letters swapped, or one twice in place of once or the other way round, the most
-# common slips; 2: another letter, one too many or too few; 3: two slips
-slip_kinds <- function(x, y, distance) {
+# common typing errors; 2: another letter, one too many or too few; 3: two typing errors
+typo_kinds <- function(x, y, distance) {
   kind <- ifelse(distance == 1, 2L, 3L)
   single <- which(distance == 1)
   x <- x[single]
@@ -59,11 +59,12 @@ slip_kinds <- function(x, y, distance) {
   kind
 }
 
-# The likeliest slip of each left key that is alone and not `settled`: list(left,
-# right, taken, sureness, distance, left_out), the last being how many had a key nearby
-# that is no surer than chance. Partners that are alone come first.
-likely_slips <- function(texts, group, keys, settled) {
-  # (short texts are often one slip apart by chance)
+# The likeliest typing error of each left key that is alone and not `settled`: list(left,
+# right, taken, sureness, distance, left_out, crowded, searched). `left_out`: how many had a
+# key nearby that is no surer than chance; `searched`: how many keys were looked at, and of
+# how many. Partners that are alone come first.
+likely_typos <- function(texts, group, keys, settled) {
+  # (short texts are often one typing error apart by chance)
   texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
@@ -73,26 +74,28 @@ likely_slips <- function(texts, group, keys, settled) {
   # (where each has many neighbours, those alone can be told that are none of them)
   crowded <- is_crowded(texts, group, left[!odd[left]], right)
   if (crowded) left <- left[odd[left]]
+  searched <- c(min(length(left), most_keys), length(left))
+  left <- left[spread_rows(length(left), most_keys)]
   codes <- if (length(left) && length(right)) shortened_codes_(texts$right[right])
-  pairs <- slip_pairs(texts$left[left], texts$right[right], codes)
+  pairs <- typo_pairs(texts$left[left], texts$right[right], codes)
   pairs$left <- left[pairs$left]
   pairs$right <- right[pairs$right]
   same <- group$left[pairs$left] == group$right[pairs$right]
   pairs <- lapply(pairs, `[`, same)
   none <- list(
     left = integer(), right = integer(), taken = logical(), sureness = numeric(),
-    distance = numeric(), left_out = 0, crowded = crowded
+    distance = numeric(), left_out = 0, crowded = crowded, searched = searched
   )
   if (!length(pairs$left)) {
     return(none)
   }
   pairs$taken <- !keys$right$alone[pairs$right]
   pairs$share <- share_of_pairs(pairs)
-  pairs <- closest_slips(pairs, odd)
+  pairs <- closest_typos(pairs, odd)
   crowd <- if (!crowded) crowding(texts$right[right], codes, shapes)
-  is_slip <- slip_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
-  is_slip[odd[pairs$left]] <- 1
-  pairs$sureness <- is_slip * pairs$share
+  is_typo <- typo_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
+  is_typo[odd[pairs$left]] <- 1
+  pairs$sureness <- is_typo * pairs$share
   # where every key stands once on both sides, a partner that is taken is a lesser one
   once <- all(keys$left$rows[!keys$left$alone] == 1L)
   pairs$sureness <- pairs$sureness * ifelse(pairs$taken, if (once) 0.7 else 0.9, 1)
@@ -101,14 +104,17 @@ likely_slips <- function(texts, group, keys, settled) {
   first <- best[!duplicated(pairs$left[best])]
   stands_out <- pairs$left %in% pairs$left[first][pairs$sureness[first] >= alone_share]
   stays <- best[(best %in% first & stands_out[best]) |
-    (!stands_out & is_slip >= least_sureness & pairs$sureness >= least_share)[best]]
+    (!stands_out & is_typo >= least_sureness & pairs$sureness >= least_share)[best]]
   c(
     lapply(pairs[c("left", "right", "taken", "sureness", "distance")], `[`, stays),
-    list(left_out = length(setdiff(pairs$left, pairs$left[stays])), crowded = crowded)
+    list(
+      left_out = length(setdiff(pairs$left, pairs$left[stays])), crowded = crowded,
+      searched = searched
+    )
   )
 }
 
-# Whether most keys of a large frame have several others one or two slips away: numbers
+# Whether most keys of a large frame have several others one or two typing errors away: numbers
 # given in order do. A part of both sides tells.
 is_crowded <- function(texts, group, left, right) {
   if (length(right) < many_keys || length(left) < 100L) {
@@ -116,7 +122,7 @@ is_crowded <- function(texts, group, left, right) {
   }
   some <- left[spread_rows(length(left), 1000L)]
   others <- right[spread_rows(length(right), many_keys %/% 4L)]
-  pairs <- slip_pairs(texts$left[some], texts$right[others])
+  pairs <- typo_pairs(texts$left[some], texts$right[others])
   near <- sum(group$left[some[pairs$left]] == group$right[others[pairs$right]])
   near / length(some) * length(right) / length(others) > 5
 }
@@ -124,9 +130,9 @@ is_crowded <- function(texts, group, left, right) {
 many_keys <- 200000L
 
 # of each left key the partners that are alone, else the others; of these those by the
-# most common kind of slip
-closest_slips <- function(pairs, odd) {
-  # (what is a slip for sure may be any single one)
+# most common kind of typing error
+closest_typos <- function(pairs, odd) {
+  # (what is a typing error for sure may be any single one)
   kind <- ifelse(odd[pairs$left], pmax(pairs$kind, 2L), pairs$kind)
   order <- pairs$taken * 10 + kind
   least <- tapply(order, pairs$left, min)
@@ -134,10 +140,10 @@ closest_slips <- function(pairs, odd) {
   lapply(pairs, `[`, keep)
 }
 
-# How likely each pair is a slip. By chance alone a share of the keys has a neighbour: as
+# How likely each pair is a typing error. By chance alone a share of the keys has a neighbour: as
 # many as the right frame's own keys lead to expect. What has one beyond that share was
 # mistyped. Kind by kind, the likeliest first.
-slip_chances <- function(pairs, crowd, share_alone, usual) {
+typo_chances <- function(pairs, crowd, share_alone, usual) {
   chance <- numeric(length(pairs$left))
   rest <- length(usual)
   for (taken in c(FALSE, TRUE)) {
@@ -157,7 +163,7 @@ slip_chances <- function(pairs, crowd, share_alone, usual) {
   chance
 }
 
-# How many keys of one frame lie one slip of each kind from a key: as many as from one of
+# How many keys of one frame lie one typing error of each kind from a key: as many as from one of
 # its own (keys that are given in order lie close to many), and no fewer than if they were
 # any texts of their shapes.
 crowding <- function(texts, codes, shapes, some = 1000L) {
@@ -172,7 +178,7 @@ crowding <- function(texts, codes, shapes, some = 1000L) {
     return(c(0, 0, 0))
   }
   sample <- texts[spread_rows(length(texts), some)]
-  measured <- tabulate(slip_pairs(sample, texts, codes)$kind, 3L) / length(sample)
+  measured <- tabulate(typo_pairs(sample, texts, codes)$kind, 3L) / length(sample)
   pmax(measured, crowding_of_shapes(shapes))
 }
 
@@ -204,7 +210,7 @@ odd_shapes <- function(left, known, right_keys) {
 }
 
 # The share of each pair among those of its left key that are as free, by how common
-# their slips are
+# their typing errors are
 share_of_pairs <- function(pairs) {
   weight <- c(1, 0.4, 0.1)[pairs$kind]
   key <- pairs$left * 2 + pairs$taken
