@@ -185,7 +185,9 @@ check_frame <- function(frame, arg, call) {
 }
 
 stop_bad_names <- function(frame, names, arg, call) {
-  advice <- sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg)
+  advice <- either(sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg),
+    "Give each column of the file a name of its own."
+  )
   twice <- unique(names[duplicated(names) & !is.na(names) & nzchar(names)])
   if (length(twice)) {
     stop_argument(

@@ -32,7 +32,7 @@ tell_unquoted <- function(e, verb) {
     return()
   }
   stop_argument(
-    sprintf("Names of columns stand in quotes, and `%s` has none.", found$column),
+    sprintf("Column names go in quotes, and `%s` has none.", found$column),
     sprintf("Write: %s = %s", found$argument,
       paste(deparse(found$quoted, 500L), collapse = " ")
     ),
@@ -44,7 +44,7 @@ tell_unquoted <- function(e, verb) {
 # quotes, and how it is written with them; NULL where none does
 unquoted_columns <- function(e, verb) {
   at <- Find(function(k) identical(sys.frame(k), verb), seq_len(sys.nframe()))
-  columns <- unique(unlist(lapply(c("left", "right"), function(side) {
+  of_sides <- lapply(c("left", "right"), function(side) {
     tryCatch(
       {
         frame <- verb[[side]]
@@ -52,7 +52,8 @@ unquoted_columns <- function(e, verb) {
       },
       error = function(e) NULL
     )
-  })))
+  })
+  columns <- unique(unlist(of_sides))
   code <- as.list(match.call(sys.function(at), sys.call(at)))[-1L]
   code <- code[setdiff(names(code), c("left", "right", "where", ""))]
   for (name in names(code)) {
@@ -67,9 +68,11 @@ unquoted_columns <- function(e, verb) {
       missing <- unquoted[1L]
     }
     if (!is.null(missing)) {
+      quoted <- equal_columns(code[[name]], of_sides)
+      if (is.null(quoted)) quoted <- quoted_columns(code[[name]], columns)
       return(list(
         column = missing, argument = name,
-        quoted = quoted_columns(code[[name]], columns),
+        quoted = quoted,
         call = as.call(list(sys.call(at)[[1L]]))
       ))
     }
@@ -78,6 +81,21 @@ unquoted_columns <- function(e, verb) {
 
 # symbols of a piece of code that are no functions called
 columns_in_code <- function(code) all.vars(code, functions = FALSE)
+
+# doctor == doc, with or without a tilde, as c(doctor = "doc"); NULL for other code
+equal_columns <- function(code, of_sides) {
+  if (is.call(code) && identical(code[[1L]], quote(`~`)) && length(code) == 2L) code <- code[[2L]]
+  if (is.symbol(code)) code <- call("==", code, code)
+  if (!is.call(code) || !identical(code[[1L]], quote(`==`)) ||
+    !all(vapply(as.list(code)[-1L], is.symbol, NA))) {
+    return(NULL)
+  }
+  names <- vapply(as.list(code)[-1L], as.character, "")
+  if (!names[1L] %in% of_sides[[1L]]) names <- rev(names)
+  if (names[1L] == names[2L]) names[1L] else {
+    as.call(c(list(quote(c)), structure(list(names[2L]), names = names[1L])))
+  }
+}
 
 quoted_columns <- function(code, columns) {
   if (is.symbol(code) && as.character(code) %in% columns) {

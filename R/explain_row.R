@@ -160,14 +160,20 @@ follow_rules <- function(pairing, view) {
 }
 
 follow_each <- function(pairing, view, rules, so_far) {
-  for (rule in rules) {
-    before <- so_far$left_over
+  all_holds <- lapply(rules, function(rule) {
     holds_for <- kind_of(rule)$holds
     if (is.null(holds_for)) holds_for <- rows_in_range
-    holds <- holds_for(pairing, view, rule)
+    holds_for(pairing, view, rule)
+  })
+  for (k in seq_along(rules)) {
+    rule <- rules[[k]]
+    holds <- all_holds[[k]]
+    before <- so_far$left_over
     so_far$left_over <- intersect(before, holds)
+    # what came closest is looked for among the rows that the other rules leave
+    others <- Reduce(intersect, all_holds[-k], seq_len(view$other_rows))
     so_far$lines <- c(so_far$lines,
-      rule_line(pairing, view, rule, holds, before, so_far$left_over)
+      rule_line(pairing, view, rule, holds, before, so_far$left_over, others)
     )
     so_far$steps <- c(so_far$steps, list(data.frame(
       rule = rule_text(rule), holds = length(holds),
@@ -199,7 +205,7 @@ condition_line <- function(pairing, view, before, after) {
   )
 }
 
-rule_line <- function(pairing, view, rule, holds, before, left_over) {
+rule_line <- function(pairing, view, rule, holds, before, left_over, others) {
   missing <- missing_line(pairing, view, rule)
   if (!is.null(missing)) {
     return(missing)
@@ -210,7 +216,9 @@ rule_line <- function(pairing, view, rule, holds, before, left_over) {
   }
   c(
     holds_line(view, rule, holds, before, left_over),
-    if (!length(holds)) kind_of(rule)$closest(pairing, view, rule)
+    if (!length(left_over) && length(others)) {
+      kind_of(rule)$closest(pairing, view, rule, others)
+    }
   )
 }
 

@@ -17,7 +17,8 @@ collision_kinds <- list(
 )
 
 # list(.other = , column = ...)
-as_collisions <- function(collisions, names, call, usual = "rename_right") {
+as_collisions <- function(collisions, names, call, usual = "rename_right",
+                          nowhere = "neither frame") {
   if (!is.list(collisions)) {
     check_collision(collisions, "collisions", call)
     return(list(.other = collisions))
@@ -36,7 +37,7 @@ as_collisions <- function(collisions, names, call, usual = "rename_right") {
     if (!column %in% known) {
       near <- closest_name(column, known)
       stop_argument(
-        said("`collisions` names `%s`, which is in neither frame.", column),
+        said("`collisions` names `%s`, which is in %s.", column, nowhere),
         near,
         call = call
       )

@@ -7,7 +7,8 @@ plan_many <- function(frames, keys, collisions, pattern, origin, call) {
   if (!is.null(origin)) check_name(origin, "origin", call)
   names <- lapply(frames, names)
   collisions <- as_collisions(collisions,
-    list(left = unlist(names), right = character()), call, usual = "rename"
+    list(left = unlist(names), right = character()), call, usual = "rename",
+    nowhere = "no frame"
   )
   check_many_collisions(collisions, call)
   check_reached(intersect(setdiff(names(collisions), ".other"), names(keys$columns)), call)

@@ -40,9 +40,16 @@ why_nothing <- function(pairing) {
       counted(pairing$sizes[1L], "row"), setting("via", tried$words)
     ))
   }
-  without <- Filter(function(rule) !shares_values(pairing, rule), rules)
-  if (length(without)) no_value_words(pairing, without[[1L]]) else {
+  without <- Filter(function(rule) !shares_values(pairing, list(rule)), rules)
+  if (length(without)) {
+    no_value_words(pairing, without[[1L]])
+  } else if (!shares_values(pairing, rules)) {
     "Each key column has values that both frames have; no row has all of them together."
+  } else {
+    others <- setdiff(kinds_of(pairing$rules), "same")
+    sprintf("Some keys are equal in both frames, and %s leaves none of these pairs.",
+      listed(c(sprintf("%s()", others), if (!is.null(pairing$where)) "`where`"), "or")
+    )
   }
 }
 
@@ -57,8 +64,9 @@ no_value_words <- function(pairing, rule) {
   sprintf("No value of the key is in both: %s.", paste(first, collapse = "; "))
 }
 
-shares_values <- function(pairing, rule) {
-  keys <- engine_keys(pairing$left, pairing$right, list(rule), NULL)
+# whether some row of one frame equals one of the other by these rules
+shares_values <- function(pairing, rules) {
+  keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
   matches <- match_equal_(keys$left, keys$right, keys$kinds, FALSE, FALSE)$matches
   length(left_by_match(matches, TRUE)) > 0L
 }

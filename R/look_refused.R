@@ -19,8 +19,8 @@ outside_misses <- function(pairing, far) {
   data.frame(
     from = shown_texts(pairing$left, rule$left, far$row[at]),
     to = shown_texts(pairing$right, rule$right, far$partner[at]),
-    reason = words, sureness = 1, taken = FALSE, column = rule$left,
-    group = group_texts(pairing, pairing$key_rules, far$row[at]),
+    reason = words, sureness = pmax(least_share, round(within / distance, 2L)), taken = FALSE,
+    column = rule$left, group = group_texts(pairing, pairing$key_rules, far$row[at]),
     left_row = far$row[at], right_row = far$partner[at], left_rows = 1L,
     right_rows = 1L, via = NA_character_,
     rank = 20 + rank(distance) / length(distance), left_alone = TRUE,

@@ -25,7 +25,8 @@
 #'   `misses` has several in `column`.
 #' @return `near_misses()`: a data frame of class `ronda_near_misses`, the surest
 #'   first: `from` and `to` (the two keys as text: the left one, and its likely
-#'   partner), `reason`, `sureness` (0 to 1), `taken` (whether the partner has a
+#'   partner), `reason`, `sureness` (0 to 1; beyond a distance the share of it that is
+#'   allowed, so 15 minutes where 30 lie between give 0.5), `taken` (whether the partner has a
 #'   partner already), `column` (the left column that differs), `group` (what the
 #'   other key columns hold), `left_row` and `right_row` (the first row of each
 #'   key), `left_rows` and `right_rows` (how many rows have it) and `via` (what
@@ -228,7 +229,7 @@ format.ronda_near_misses <- function(x, ..., most = 12L) {
   heads <- c(shortened(labels, 28L), "sure", "reason")
   if (!all(is.na(top$group))) {
     cells <- cbind(group = shortened(ifelse(is.na(top$group), "", top$group), 20L), cells)
-    heads <- c("within", heads)
+    heads <- c("group", heads)
   }
   cells <- rbind(heads, as.matrix(cells))
   columns <- lapply(seq_len(ncol(cells)), function(k) format(unname(cells[, k])))

@@ -103,8 +103,14 @@ repeated_keys_line <- function(pairing, side) {
   }
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
+    # (a frame that is no plain name can't be written)
+    unnamed <- pairing$code[side_number(side)] %in% c(side, NA)
     either(
-      sprintf("repeated_keys(%s, %s) shows the rows.", frame_mark(side), as_code(columns)),
+      if (unnamed) {
+        sprintf("repeated_keys() of the %s frame by %s shows the rows.", side, as_code(columns))
+      } else {
+        sprintf("repeated_keys(%s, %s) shows the rows.", frame_mark(side), as_code(columns))
+      },
       sprintf("ronda keys %s %s --repeated shows the rows.", frame_mark(side),
         setting("on", columns)
       )

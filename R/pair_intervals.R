@@ -197,7 +197,7 @@ end_words <- function(note) {
 
 # For a row that no interval holds: the one that would but for the end that is left out,
 # or for its missing bound; else the closest
-closest_interval <- function(pairing, view, rule) {
+closest_interval <- function(pairing, view, rule, among) {
   but <- list(
     list(ends = "[]", words = "but for the end that is left out:"),
     list(open_ended = TRUE, words = "but for its missing bound:")
@@ -207,7 +207,7 @@ closest_interval <- function(pairing, view, rule) {
     change <- setdiff(names(one), "words")
     if (identical(rule[[change]], one[[change]])) next
     wider[[change]] <- one[[change]]
-    rows <- rows_in_range(pairing, view, wider)
+    rows <- intersect(rows_in_range(pairing, view, wider), among)
     if (length(rows)) {
       return(sprintf("  Row %d (%s) pairs with it %s %s would match it.", rows[1L],
         key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words,
@@ -215,5 +215,5 @@ closest_interval <- function(pairing, view, rule) {
       ))
     }
   }
-  closest_in_range(pairing, view, rule)
+  closest_in_range(pairing, view, rule, among)
 }

@@ -52,8 +52,8 @@ standing_of_row <- function(pairing, view, rule) {
 # the codes of Reach in src/core/nearest_match.h
 reach_codes <- c(missing = 0L, other_side = 1L, far = 2L, near = 3L)
 
-# For a rule of ranges: the row that misses it by least
-closest_in_range <- function(pairing, view, rule) {
+# For a rule of ranges: which of some rows misses it by least
+closest_in_range <- function(pairing, view, rule, among) {
   frames <- pairing[c("left", "right")]
   frames[[view$side]] <- gather_rows(frames[[view$side]], view$row)
   family <- key_family(.subset2(pairing$left, rule$left[1L]))
@@ -65,7 +65,7 @@ closest_in_range <- function(pairing, view, rule) {
     gap <- strip_class(one$left) - strip_class(one$right)
     pmax(0, if (one$op %in% c("<", "<=")) gap else -gap)
   }))
-  closest <- which.min(miss)
+  closest <- among[which.min(miss[among])]
   if (length(closest) && is.finite(miss[closest])) {
     sprintf("  The closest is row %d (%s).", closest,
       key_words(pairing[[view$other]], rule[[view$other]], closest)

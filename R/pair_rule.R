@@ -121,7 +121,7 @@ register_rule <- function(
     # the lines that say what it did, with the rows for which it `holds` and those left
     # `before` and after it
     holds = NULL, standing = NULL,
-    closest = function(pairing, view, rule) NULL, lines = NULL,
+    closest = function(pairing, view, rule, among) NULL, lines = NULL,
     # function(pairing, view, rule, partners, passed, refused): why these partners
     choice = NULL,
     # its form on the command line, see rule_option()

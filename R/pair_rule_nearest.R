@@ -135,44 +135,48 @@ gap_numbers <- function(spec, left, right) {
   if (spec$look == "either") found$sign * distance else distance
 }
 
-# All gaps whole hours, none of them zero: two clocks, most likely. A few
-# pairs tell that it is not so.
+# Nearly all gaps the same, and one that two time zones could be apart: two clocks, most
+# likely. Some pairs tell that it is not so.
 hour_notes <- function(pairing, plan) {
-  scale <- plan$scale
-  if (scale$family != "POSIXct") {
+  if (plan$scale$family != "POSIXct") {
     return(NULL)
   }
-  hours_of <- function(n) {
+  offsets_of <- function(n) {
     pairs <- some_pairs(pairing$matches, n)
-    gap_numbers(plan$closest, pairs$left, pairs$right) / 3600
-  }
-  all_hours <- function(hours) {
-    all(is.finite(hours) & hours != 0 & hours == round(hours))
+    quarters <- gap_numbers(plan$closest, pairs$left, pairs$right) / 900
+    is_offset <- is.finite(quarters) & quarters != 0 & abs(quarters) <= most_quarters &
+      quarters == round(quarters)
+    list(n = length(quarters), counts = tabulate(
+      quarters[is_offset] + most_quarters + 1L, 2L * most_quarters + 1L
+    ))
   }
   few <- 1000L
-  hours <- hours_of(few)
-  whole <- all_hours(hours)
-  if (whole && length(hours) == few) {
-    hours <- hours_of(Inf)
-    whole <- all_hours(hours)
-  }
-  list(new_note("hours", length(hours), side = "left", whole = whole,
-    range = if (whole && length(hours)) range(hours)
-  ))
+  found <- offsets_of(few)
+  if (found$n == few && is_one_offset(found$counts, found$n)) found <- offsets_of(Inf)
+  list(new_note("hours", found$n, side = "left", offsets = found$counts))
 }
 
+# two zones are at most 26 hours apart, by whole quarters of an hour
+most_quarters <- 104L
+
+is_one_offset <- function(counts, n) n > 1 && max(counts) >= 0.95 * n
+
 hour_words <- function(note) {
-  if (note$whole && note$count > 1) {
-    sprintf("Every gap is a whole number of hours (%s): different time zones?",
-      paste(unique(note$range), collapse = " to ")
+  if (is_one_offset(note$offsets, note$count)) {
+    hours <- abs(which.max(note$offsets) - most_quarters - 1L) / 4
+    alike <- max(note$offsets)
+    sprintf("%s gaps are %s: different time zones?",
+      if (alike == note$count) sprintf("All %s", with_commas(alike)) else {
+        sprintf("%s of %s", with_commas(alike), with_commas(note$count))
+      },
+      counted(hours, "hour")
     )
   }
 }
 
 add_hours <- function(one, other) {
   one <- add_counts(one, other)
-  one$whole <- one$whole && other$whole
-  one$range <- if (one$whole && one$count) range(one$range, other$range)
+  one$offsets <- one$offsets + other$offsets
   one
 }
 
@@ -182,6 +186,9 @@ add_hours <- function(one, other) {
 reach_line <- function(pairing, view, rule, before) {
   standing <- view$standing
   text <- rule_text(rule)
+  if (!length(before)) {
+    return(sprintf("%s: no row is left to choose from.", text))
+  }
   side <- before[standing$reach[before] == reach_codes[["far"]]]
   if (!length(side)) {
     where <- switch(rule$look, back = "before it", ahead = "after it",
@@ -323,7 +330,7 @@ register_rule("nearest",
         "NUMBER", 1
       ),
       "not-equal" = rule_detail("not at the same point"),
-      gap = rule_detail("add a column left - right", "NAME")
+      gap = rule_detail("add a column: the distance", "NAME")
     )
   )
 )

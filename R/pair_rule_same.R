@@ -68,18 +68,21 @@ rows_of_equal_key <- function(pairing, view, rule) {
   rows_found(found$matches, view)
 }
 
-closest_value <- function(pairing, view, rule) {
+closest_value <- function(pairing, view, rule, among) {
   x <- .subset2(pairing[[view$side]], rule[[view$side]])
   y <- .subset2(pairing[[view$other]], rule[[view$other]])
   value <- slice_column(x, view$row, rule[[view$side]], NULL)
   close <- if (is.character(value) || is.factor(value)) {
-    closest_text(as.character(value), unique(as.character(y)))
+    closest_text(as.character(value), unique(as.character(gather_(y, among))))
   } else {
-    closest_number(pairing, view, rule)
+    closest_number(pairing, view, rule, among)
   }
   if (length(close)) {
     sprintf("  The closest `%s` of %s: %s.", rule[[view$other]],
-      view$other_label, listed(close, "and")
+      if (length(among) < view$other_rows) "the rows that the other rules leave" else {
+        view$other_label
+      },
+      listed(close, "and")
     )
   }
 }
@@ -98,7 +101,7 @@ closest_text <- function(value, values, most = 3L) {
 }
 
 # (the engine knows how far apart two values are)
-closest_number <- function(pairing, view, rule, most = 2L) {
+closest_number <- function(pairing, view, rule, among, most = 2L) {
   column <- rule[[view$other]]
   families <- vapply(list(
     .subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right)
@@ -115,8 +118,8 @@ closest_number <- function(pairing, view, rule, most = 2L) {
   if (is.null(standing)) {
     return(NULL)
   }
-  there <- which(standing$reach == reach_codes[["near"]] &
-    is.finite(standing$distance$high))
+  there <- among[standing$reach[among] == reach_codes[["near"]] &
+    is.finite(standing$distance$high[among])]
   closest <- utils::head(closest_first(standing$distance, there), 50L)
   words <- vapply(closest, function(row) {
     value_words(slice_column(.subset2(pairing[[view$other]], column), row, column,

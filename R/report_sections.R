@@ -49,7 +49,9 @@ unmatched_section <- function(pairing, reasons, misses, rows) {
   counts <- reasons$counts
   if (!nrow(counts)) {
     return(section("unmatched", "What did not match",
-      htmltools::tags$p("Every row of both frames has a partner.")
+      htmltools::tags$p(if (any(pairing$sizes > 0)) "Every row of both frames has a partner." else {
+        "Neither frame has a row."
+      })
     ))
   }
   table <- counts[c("reason", "frame", "rows")]
@@ -89,7 +91,10 @@ unmatched_sample <- function(pairing, side, reasons) {
   rows <- reasons$rows[[side]]
   label <- pairing$labels[side_number(side)]
   if (!length(rows$row)) {
-    return(htmltools::tags$p(sprintf("All rows of %s have a partner.", label)))
+    has_rows <- pairing$sizes[side_number(side)] > 0
+    return(htmltools::tags$p(sprintf(
+      if (has_rows) "All rows of %s have a partner." else "%s has no rows.", label
+    )))
   }
   few <- utils::head(rows$row, report_sample)
   frame <- flat_frame(gather_rows(pairing[[side]], few))

@@ -1,9 +1,11 @@
 #' Which columns could be the key?
 #'
-#' Looks at values, not only at names: columns of types that can match, and how
-#' far their values meet. Where no single column is unique on either side, pairs
-#' of columns are tried too; where text would meet after trimming or in lower
-#' case, that is suggested.
+#' Looks at values, not only at names: how far the values of two columns meet, in every
+#' form that a key takes. Text is cleaned by the words of `via` (blanks, letter case,
+#' leading zeros, punctuation, signs that look alike, accents); text beside numbers, days or
+#' times is read as these; times beside days are taken as days. What makes them meet is part
+#' of the suggestion. Where no single column is unique on either side, pairs of columns are
+#' tried too, whatever they are called.
 #'
 #' @param left,right `[data.frame]` The frames.
 #' @param most `[integer(1)]` At most so many suggestions.
@@ -39,10 +41,14 @@ suggest_keys <- function(left, right, most = 8L) {
   # each cleaned column is made once, however many it is compared with
   made <- new.env(parent = emptyenv())
   columns <- column_pairs(frames)
-  found <- single_candidates(frames, samples, columns, made)
-  if (length(found) > 1L && !any_unique(found)) {
-    found <- c(found, double_candidates(frames, samples, found, made))
+  all <- single_candidates(frames, samples, columns, made)
+  # what meets no more than chance has it is named only where nothing else is
+  says <- vapply(all, function(x) !x$by_chance, NA)
+  found <- all[says]
+  if (length(all) > 1L && !any_unique(found)) {
+    found <- c(found, double_candidates(frames, samples, all, made))
   }
+  if (!length(found)) found <- all
   table <- candidate_table(found)
   # what hardly meets is left out where something else does
   table <- table[table$score >= 0.2 * max(table$score, 0), ]
@@ -97,9 +103,12 @@ single_candidates <- function(frames, samples, pairs, made) {
     x <- .subset2(frames$left, rule$left)
     y <- .subset2(frames$right, rule$right)
     families <- c(key_family(x), key_family(y))
-    if (!families_match(families[1L], families[2L]) ||
-      families[1L] == "logical") {
+    if (anyNA(families) || any(families == "logical")) {
       return(NULL)
+    }
+    if (!families_match(families[1L], families[2L])) {
+      rule$convert <- conversion_tried(x, y, rule, made)
+      return(if (!is.null(rule$convert)) list(measure(frames, samples, list(rule), made)))
     }
     plain <- measure(frames, samples, list(rule), made)
     c(list(plain), if (family_group(families[1L]) == "text") {
@@ -110,14 +119,99 @@ single_candidates <- function(frames, samples, pairs, made) {
   found[vapply(found, function(x) !is.null(x) && x$shared, NA)]
 }
 
+# What makes two columns of unlike types comparable: list(side, code, run, type), the side
+# that is converted, the function as code and as itself, and how a file is read so; NULL
+# where nothing does
+conversion_tried <- function(x, y, rule, made) {
+  columns <- list(left = x, right = y)
+  groups <- vapply(columns, function(x) family_group(key_family(x)), "")
+  conversion <- function(side, code, type = NULL) {
+    list(side = side, code = code, run = eval(parse(text = code), baseenv()), type = type)
+  }
+  if (setequal(groups, c("Date", "POSIXct"))) {
+    side <- names(groups)[groups == "POSIXct"]
+    return(conversion(side, sprintf("function(x) as.Date(x, tz = %s)",
+      text_code(zone_of(columns[[side]]))
+    ), "date"))
+  }
+  side <- names(groups)[groups == "text"]
+  if (length(side) != 1L) {
+    return(NULL)
+  }
+  other <- columns[[setdiff(side_names, side)]]
+  plain <- if (is.factor(columns[[side]])) "as.character(x)" else "x"
+  once <- function(what, expr) {
+    key <- paste(c(what, side, rule[[side]]), collapse = "\r")
+    if (is.null(made[[key]])) made[[key]] <- list(expr)
+    made[[key]][[1L]]
+  }
+  texts <- once("texts", written_texts(columns[[side]]))
+  switch(setdiff(groups, "text"),
+    number = if (once("numbers", reads_as_numbers(texts))) {
+      large <- is_int64(other) || max(abs(as.numeric(texts)), 0) >= 2^53
+      code <- if (large) "bit64::as.integer64" else "as.numeric"
+      conversion(side, if (plain == "x" && !large) code else {
+        sprintf("function(x) %s(as.character(x))", code)
+      }, if (large) "integer" else "number")
+    },
+    Date = ,
+    POSIXct = {
+      form <- if (once("times", !is.null(time_form(texts)))) time_form(texts, other)
+      is_day <- inherits(other, "Date")
+      if (!is.null(form)) {
+        zone <- if (endsWith(form$format, "Z")) "UTC" else zone_of(other)
+        conversion(side, if (is_day) {
+          sprintf("function(x) as.Date(%s, format = %s)", plain, text_code(form$format))
+        } else {
+          sprintf("function(x) as.POSIXct(%s, format = %s, tz = %s)", plain,
+            text_code(form$format), text_code(zone)
+          )
+        }, if (is_day) paste0("date:", form$format) else "time")
+      }
+    }
+  )
+}
+
 # the mildest first
-cleanings_tried <- list("trim", "lower", c("trim", "lower"))
+cleanings_tried <- c(
+  list("trim", "lower", "zeros", "spaces", "signs", "look_alike", "accents"),
+  list(c("trim", "lower"), c("trim", "zeros"), c("trim", "zeros", "lower"),
+    c("signs", "zeros", "lower")
+  )
+)
+
+# Whether some cleaning could make more values meet: tried with all words at once
+may_be_cleaned <- function(frames, rule, plain, made) {
+  words <- setdiff(names(cleaning_steps), "trim")
+  some <- lapply(c(left = "left", right = "right"), function(side) {
+    key <- paste(c("all", side, rule[[side]]), collapse = "\r")
+    if (is.null(made[[key]])) {
+      texts <- written_texts(.subset2(frames[[side]], rule[[side]]))
+      texts <- texts[spread_rows(length(texts), most_keys)]
+      made[[key]] <- list(plain = texts, cleaned = cleaned_if_can(texts, words))
+    }
+    made[[key]]
+  })
+  meets <- function(what) sum(some$left[[what]] %in% some$right[[what]])
+  meets("cleaned") > meets("plain")
+}
+
+# by those words whose packages are there
+cleaned_if_can <- function(texts, words) {
+  for (word in in_cleaning_order(words)) {
+    package <- cleaning_steps[[word]]$package
+    if (is.null(package) || requireNamespace(package, quietly = TRUE)) {
+      texts <- clean_texts(texts, word)
+    }
+  }
+  texts
+}
 
 # The mildest cleaning after which more rows meet
 cleaned_candidate <- function(frames, samples, rule, plain, made) {
   best <- plain
   better <- NULL
-  if (all(plain$found == 1)) {
+  if (all(plain$found == 1) || !may_be_cleaned(frames, rule, plain, made)) {
     return(NULL)
   }
   for (words in cleanings_tried) {
@@ -133,11 +227,16 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
 # A column, cleaned if its rule says so
 rule_column <- function(frames, rule, side, made) {
   x <- .subset2(frames[[side]], rule[[side]])
+  if (identical(rule$convert$side, side)) {
+    key <- paste(c(side, rule$convert$code, rule[[side]]), collapse = "\r")
+    if (is.null(made[[key]])) made[[key]] <- suppressWarnings(rule$convert$run(x))
+    return(made[[key]])
+  }
   if (is.null(rule$words)) {
     return(x)
   }
   key <- paste(c(side, rule$words, rule[[side]]), collapse = "\r")
-  if (is.null(made[[key]])) made[[key]] <- clean_texts(readable(as_text(x)), rule$words)
+  if (is.null(made[[key]])) made[[key]] <- cleaned_if_can(readable(as_text(x)), rule$words)
   made[[key]]
 }
 
@@ -160,9 +259,8 @@ measure <- function(frames, samples, rules, made) {
   # what meets no more often than numbers of that size do anyway says nothing, unless
   # it meets wholly and tells the rows apart
   by_chance <- if (length(rules) == 1L) chance_shares(frames, rules[[1L]]) else 0
-  says_nothing <- all(found$found <= by_chance) &&
+  found$by_chance <- all(found$found <= by_chance) &&
     !(all(found$found >= 0.95) && any(found$unique == 1))
-  if (says_nothing) found$shared <- FALSE
   c(list(rules = rules), found)
 }
 
@@ -235,10 +333,10 @@ any_unique <- function(found) {
   any(vapply(found, function(x) any(x$unique == 1) && max(x$found) > 0.2, NA))
 }
 
-# Pairs of the better single ones
+# Pairs of the better single ones that tell the rows of a side apart, or nearly so
 double_candidates <- function(frames, samples, found, made) {
   scores <- vapply(found, candidate_score, 0)
-  top <- utils::head(order(-scores), 6L)
+  top <- utils::head(order(-scores), 8L)
   pairs <- utils::combn(top, 2L, simplify = FALSE)
   tried <- lapply(pairs, function(pair) {
     rules <- c(found[[pair[1L]]]$rules, found[[pair[2L]]]$rules)
@@ -251,15 +349,19 @@ double_candidates <- function(frames, samples, found, made) {
     }
     measure(frames, samples, rules, made)
   })
-  tried[vapply(tried, function(x) !is.null(x) && x$shared, NA)]
+  tried[vapply(tried, function(x) {
+    !is.null(x) && x$shared && max(x$unique) >= 0.9 && max(x$found) >= 0.5
+  }, NA)]
 }
 
 # Values that meet matter most, on a column that tells rows apart; equal names
 # and no cleaning decide between the like.
 candidate_score <- function(candidate) {
   rules <- candidate$rules
-  named <- mean(vapply(rules, function(rule) rule$left == rule$right, NA))
-  cleaned <- any(vapply(rules, function(rule) !is.null(rule$words), NA))
+  named <- mean(vapply(rules, function(rule) {
+    if (rule$left == rule$right) 1 else if (alike_names(rule$left, rule$right)) 0.6 else 0
+  }, 0))
+  cleaned <- mean(vapply(rules, function(rule) length(rule$words) + length(rule$convert$side), 0))
   meets <- 0.6 * max(candidate$found) + 0.4 * min(candidate$found)
   round(meets * (0.15 + 0.85 * max(candidate$unique)) + 0.05 * named -
     0.01 * cleaned - 0.02 * (length(rules) - 1), 3)
@@ -288,16 +390,27 @@ candidate_table <- function(found) {
 rules_as_code <- function(rules) {
   columns <- unlist(lapply(rules, named_key))
   words <- unique(unlist(lapply(rules, `[[`, "words")))
-  if (!length(words)) {
+  converts <- compact(lapply(rules, `[[`, "convert"))
+  if (!length(words) && !length(converts)) {
     return(value_said(columns))
   }
   if (speaks_options()) {
-    return(paste(value_option(columns), setting("via", cleaning_said(words))))
+    types <- unlist(lapply(rules, function(rule) {
+      type <- rule$convert$type
+      if (!is.null(type)) structure(type, names = rule[[rule$convert$side]])
+    }))
+    return(paste(c(value_option(columns), if (length(words)) setting("via", cleaning_said(words)),
+      if (length(types)) setting("types", types)
+    ), collapse = " "))
   }
   code <- vapply(rules, function(rule) {
-    sprintf("same(%s%s)", columns_text(rule),
-      if (is.null(rule$words)) "" else paste0(", via = ", cleaning_code(rule$words))
-    )
+    sprintf("same(%s%s)", columns_text(rule), if (!is.null(rule$words)) {
+      paste0(", via = ", cleaning_code(rule$words))
+    } else if (!is.null(rule$convert)) {
+      sprintf(", via = list(%s = %s)", rule$convert$side, rule$convert$code)
+    } else {
+      ""
+    })
   }, "")
   if (length(code) == 1L) code else sprintf("c(%s)", paste(code, collapse = ", "))
 }
@@ -319,7 +432,10 @@ format.ronda_key_suggestions <- function(x, ...) {
     )
   }
   if (!nrow(x)) {
-    return(c("No columns share a value: there is no key to suggest.", left_out))
+    return(c(
+      "No columns share a value, as they are or in another form: there is no key to suggest.",
+      left_out
+    ))
   }
   percent <- function(share) {
     # nearly all is not all

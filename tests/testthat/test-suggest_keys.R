@@ -92,3 +92,88 @@ test_that("a missing `on` offers only columns whose values meet", {
   expect_error(join_frames(a["id"], b["port"]), "suggest_keys(left, right)", fixed = TRUE)
   expect_error(join_many(list(a = a, b = b)), "Write: on = \"port\"")
 })
+
+# What a key column may look like in another export: each changes a code, and says how two
+# columns meet then, in code of the test's own
+spoiled <- list(
+  plain = list(identity, identity),
+  numbers = list(function(x) sprintf("%06d", x), as.numeric),
+  trim = list(function(x) paste0(" ", x, "  "), trimws),
+  lower = list(function(x) toupper(x), tolower),
+  zeros = list(function(x) paste0("00", x), function(x) sub("^0+", "", x)),
+  spaces = list(function(x) sub("(..)", "\\1 ", x), function(x) gsub(" ", "", x)),
+  signs = list(function(x) sub("(..)", "\\1-", x), function(x) gsub("[- ]", "", x)),
+  days = list(function(x) format(x, "%d.%m.%Y"), function(x) as.Date(x, "%d.%m.%Y")),
+  times = list(function(x) format(x, "%Y-%m-%dT%H:%M:%SZ"),
+    function(x) as.POSIXct(x, "UTC", "%Y-%m-%dT%H:%M:%SZ")
+  )
+)
+
+key_of_form <- function(form, n) {
+  switch(form,
+    numbers = sample.int(9e5L, n), days = as.Date("2031-01-01") + sample.int(3000L, n),
+    times = as.POSIXct("2031-01-01", tz = "UTC") + 60 * sample.int(1e5L, n),
+    vapply(seq_len(n), function(k) paste0(letters[1 + k %% 26], sample(letters, 4L), collapse = ""),
+      ""
+    )
+  )
+}
+
+test_that("whatever form a key takes, it is found, and the pasted line matches all of it", {
+  skip_if_not_installed("stringi")
+  set.seed(77)
+  wrong <- character()
+  for (round in 1:60) {
+    form <- names(spoiled)[1L + round %% length(spoiled)]
+    n <- sample(c(5L, 40L), 1L)
+    key <- unique(key_of_form(form, n))
+    n <- length(key)
+    some <- sort(sample.int(n, ceiling(0.8 * n)))
+    left <- data.frame(a = key, b = runif(n), c = sample(c("x", "y"), n, TRUE))
+    right <- data.frame(p = sample(1e6:2e6, length(some)), q = spoiled[[form]][[1L]](key[some]))
+    composite <- round %% 3L == 0L && form %in% c("plain", "lower", "numbers")
+    if (composite) {
+      left <- rbind(transform(left, day = 1L), transform(left, day = 2L))
+      right <- rbind(transform(right, nr = 1L), transform(right, nr = 2L))
+    }
+    if (round %% 2L) names(right)[2L] <- "a"
+    meets <- sum(left$a %in% spoiled[[form]][[2L]](right[[2L]]))
+    found <- suggest_keys(left, right)
+    if (!nrow(found)) {
+      wrong <- c(wrong, paste(round, form, "none"))
+      next
+    }
+    on <- eval(parse(text = found$on[1L]))
+    matched <- nrow(join_frames(left, right, on = on, rows = "semi"))
+    if (matched < meets || composite && !grepl("day", found$left[1L])) {
+      wrong <- c(wrong, paste(round, form, found$on[1L], matched, meets))
+    }
+  }
+  expect_identical(wrong, character())
+})
+
+test_that("none is said only where no two columns share a value in any form", {
+  set.seed(78)
+  for (round in 1:80) {
+    frame <- function() {
+      forms <- sample(names(spoiled), 2L)
+      columns <- lapply(forms, function(form) {
+        key <- key_of_form(form, 6L)
+        if (runif(1) < 0.5) spoiled[[form]][[1L]](key) else key
+      })
+      as_frame(stats::setNames(columns, c("x", "y")), 6L)
+    }
+    left <- frame()
+    right <- frame()
+    if (round %% 2L) {
+      right$y <- c(toupper(as.character(left$x[1:2])), as.character(right$y[3:6]))
+    }
+    texts <- function(x) {
+      if (inherits(x, "POSIXct")) x <- format(x, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+      gsub("[- ]", "", tolower(sub("^ *0+", "", as.character(x))))
+    }
+    meet <- function(x, y) class(x)[1L] == class(y)[1L] && any(texts(x) %in% texts(y))
+    shares <- any(vapply(left, function(x) any(vapply(right, meet, NA, x = x)), NA))
+    if (shares) expect_gt(nrow(suggest_keys(left, right)), 0L, label = paste("round", round))
+  }
+})

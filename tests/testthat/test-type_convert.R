@@ -207,7 +207,7 @@ test_that("names of columns without quotes are told with their quotes", {
     join_frames(trips, ports, on = "date", take = code, keys = "both")
   )) {
     said <- tryCatch(eval(one), ronda_error_argument = conditionMessage)
-    expect_match(said, "stand in quotes")
+    expect_match(said, "go in quotes")
     line <- sub(".*Write: ", "", said)
     argument <- sub(" = .*", "", line)
     one[[argument]] <- str2lang(sub("^[a-z]+ = ", "", line))
