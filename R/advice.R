@@ -31,7 +31,7 @@ argument_options <- c(
   vapply(c(
     "on", "rows", "missing_keys", "row_order", "name_pattern", "max_rows", "take", "omit",
     "keys", "collisions", "sides", "origin", "partners", "row_numbers", "if_absent", "fold",
-    "expect", "repeats", "types", "decimal", "step", "columns", "tolerance", "look",
+    "expect", "repeats", "types", "decimal", "missing", "step", "columns", "tolerance", "look",
     "within", "ties", "gap", "before", "after", "ends", "open_ended", "where", "out", "way",
     "parts", "memory", "tries", "view", "title", "note", "n"
   ), option_of, "")

@@ -16,8 +16,7 @@ cli_read_all <- function(files, options) {
     stop_usage("- stands for one file: what comes on stdin can be read once.")
   }
   types <- as_types(options$types)
-  decimal <- if (is.null(options$decimal)) "." else options$decimal
-  frames <- lapply(files, cli_read, types = types, decimal = decimal)
+  frames <- lapply(files, cli_read, asked = asked_of_options(options, types))
   check_types_used(types, lapply(frames, names))
   frames
 }
@@ -34,14 +33,21 @@ check_types_used <- function(types, columns) {
   }
 }
 
-cli_read <- function(file, types, decimal) {
+# how cells are to be read
+asked_of_options <- function(options, types = NULL) {
+  reading_asked(types, if (is.null(options$decimal)) "." else options$decimal,
+    if (is.null(options[["missing"]])) "NA" else split_commas(options[["missing"]])
+  )
+}
+
+cli_read <- function(file, asked) {
   if (file != "-") {
     tell_reading(file)
-    return(read_file(file, reading_asked(types, decimal), quote(read_frame()), TRUE))
+    return(read_file(file, asked, quote(read_frame()), TRUE))
   }
   copy <- kept_stream(file("stdin", "rb"), "")
   on.exit(unlink(copy))
-  read_frame(copy, types, decimal)
+  read_file(copy, asked, quote(read_frame()))
 }
 
 # What is read, and how large it is, where that will take over a second

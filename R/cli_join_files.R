@@ -6,14 +6,14 @@ cli_join_files <- function(files, options) {
   }
   arguments <- matching_arguments(options)
   types <- as_types(options$types)
-  decimal <- if (is.null(options$decimal)) "." else options$decimal
+  asked <- asked_of_options(options)
   sides <- lapply(files, function(file) {
-    found <- with_call_quiet(frame_files(file, decimal = decimal))
-    own <- types[names(types) %in% found$columns$name]
-    if (length(own) && found$kind != "parquet") {
-      found <- with_call_quiet(frame_files(file, types = own, decimal = decimal))
+    read_as <- function(types) {
+      with_call_quiet(frame_files(file, types, asked$decimal, asked$missing))
     }
-    found
+    found <- read_as(NULL)
+    own <- types[names(types) %in% found$columns$name]
+    if (length(own) && found$kind != "parquet") read_as(own) else found
   })
   check_types_used(types, lapply(sides, function(side) side$columns$name))
   labels <- file_labels(files)

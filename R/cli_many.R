@@ -28,7 +28,7 @@ cli_many_frames <- function(files, options) {
 # options that speak of two files alone
 check_for_many <- function(options, takes) {
   given <- setdiff(names(Filter(function(x) !isFALSE(x), compact(options))),
-    c("on", "types", "decimal", "out", "quiet", "help", takes)
+    c("on", "types", "decimal", "missing", "out", "quiet", "help", takes)
   )
   if (length(given)) {
     stop_usage(sprintf("--%s speaks of two files, and can't be used with more.", given[1L]))

@@ -29,7 +29,12 @@ decimal_option <- cli_option("decimal", paste(
   "The decimal mark of the files: . (default) or a comma, as in --decimal ,"
 ), "MARK")
 
-reading_options <- in_group("Reading", list(types_option, decimal_option))
+missing_texts_option <- cli_option("missing", paste(
+  "Cells that mean a missing value, with commas, beside empty ones:",
+  "NA,-,n/a (default: NA; '' for none)"
+), "TEXTS")
+
+reading_options <- in_group("Reading", list(types_option, decimal_option, missing_texts_option))
 
 matching_options <- function() c(in_group("Matching", list(
   cli_option("on", paste(

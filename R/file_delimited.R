@@ -34,6 +34,7 @@ read_delimited <- function(path, delimiter, asked, label, call) {
     found[[k]] <- typed_column(text, names[k], asked, above, line_of)
   }
   say_kept_as_text(found, names, line_of)
+  if ("NA" %in% asked$missing) say_codes(found, names, label)
   columns <- lapply(found, `[[`, "values")
   names(columns) <- names
   as_base_frame(columns, rows)
@@ -85,6 +86,26 @@ say_kept_as_text <- function(found, names, line_of) {
   if (length(lines)) {
     types <- setting("types", structure("text", names = names[kept[1L]]))
     say_classed("note", c(lines, sprintf("Where that is right, %s says so.", types)))
+  }
+}
+
+# Namibia, not a missing value? Of columns of two-letter codes some of which are missing it
+# is said, once.
+say_codes <- function(found, names, label) {
+  codes <- which(vapply(found, function(column) {
+    is.character(column$values) && anyNA(column$values) && {
+      values <- unique(column$values[!is.na(column$values)])
+      length(values) > 1L && all(grepl("^[A-Z]{2}$", values))
+    }
+  }, NA))
+  if (length(codes)) {
+    say_classed("note", c(
+      sprintf("%s of %s %s two-letter codes, and a cell NA means missing there.",
+        ticked(names[codes]), encodeString(label, quote = "'"),
+        if (length(codes) == 1L) "holds" else "hold"
+      ),
+      sprintf("If NA is a code, write: %s", setting("missing", ""))
+    ))
   }
 }
 

@@ -11,10 +11,11 @@
 #' @param path `[character]` A folder, or paths of files of one kind: `.parquet`,
 #'   `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files are taken in the order of
 #'   their names, those whose names begin with `.` or `_` left out.
-#' @param types,decimal For csv and tsv, as in [read_frame()].
+#' @param types,decimal,missing For csv and tsv, as in [read_frame()].
 #' @return A list of class `ronda_frame_files`: `files` (a data frame with a line for
 #'   each: `path`, `rows` (NA for text files), `bytes`, `time`), `columns` (a data frame:
-#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, `types` and `decimal`.
+#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, `types`,
+#'   `decimal` and `missing`.
 #' @section Errors: `ronda_error_file` when there is no such file, when files are of
 #'   different kinds or have different columns; `ronda_error_argument` otherwise.
 #' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
@@ -27,12 +28,12 @@
 #'   frame_files(folder)
 #' }
 #' @export
-frame_files <- function(path, types = NULL, decimal = ".") {
+frame_files <- function(path, types = NULL, decimal = ".", missing = "NA") {
   call <- quote(frame_files())
-  if (missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
+  if (base::missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
     stop_argument("`path` must be a folder, or the paths of files.", call = call)
   }
-  check_asked(reading_asked(types, decimal), call)
+  check_asked(reading_asked(types, decimal, missing), call)
   paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
   for (one in paths) {
     if (!file.exists(one)) stop_file("There is no file %s.", one, call)
@@ -50,7 +51,7 @@ frame_files <- function(path, types = NULL, decimal = ".") {
       time = as.double(info$mtime), stringsAsFactors = FALSE
     ),
     columns = NULL, kind = kind, label = files_label(path), types = types,
-    decimal = decimal
+    decimal = decimal, missing = missing
   )
   found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
   structure(found, class = "ronda_frame_files")

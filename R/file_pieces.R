@@ -25,7 +25,7 @@ cells_of_piece <- function(side, piece) {
     piece$line - 1 + see_text(bytes, head, TRUE, most = row)$last
   }
   form <- list(
-    delimiter = head$delimiter, columns = length(side$names), missing = "NA",
+    delimiter = head$delimiter, columns = length(side$names), missing = side$missing,
     rows = piece$rows, blank = piece$blank > 0, size = length(bytes)
   )
   cells <- if (piece$rows) cells_of(bytes, bytes, form, line_of) else {

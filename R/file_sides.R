@@ -3,7 +3,7 @@
 #   each piece that is read at once: path, from, to, line, rows, blank, ascii, first:
 #   rows before it),
 #   settled (zero-length columns by name), like (the frame without rows), types, decimal,
-#   wanted (the columns that are needed), rows, row_bytes)
+#   missing, wanted (the columns that are needed), rows, row_bytes)
 
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {
@@ -91,6 +91,7 @@ side_of_files <- function(files, side, piece, call) {
   }
   list(
     side = side, kind = files$kind, types = files$types, decimal = files$decimal,
+    missing = files$missing,
     label = files$label, names = files$columns$name,
     chunks = data.frame(
       path = files$files$path[of_file], pieces,

@@ -1,7 +1,7 @@
 # Figures are records: each says what it draws, what it applies to and its title, in a
 # file of its own; this one has what they share.
 
-# Draw a pairing
+#' Draw a pairing
 #'
 #' `plot(pairing, view = )` chooses one of the figures; each has a function of
 #' its own. `overlap`: matched and unmatched rows of each frame, to scale.

@@ -25,6 +25,14 @@ test_that("the examples of every help page run", {
   }
 })
 
+test_that("titles of help pages are short", {
+  titles <- vapply(tools::Rd_db("ronda"), function(page) {
+    title <- page[vapply(page, function(part) attr(part, "Rd_tag") == "\\title", NA)]
+    paste(unlist(title), collapse = "")
+  }, "")
+  expect_identical(titles[nchar(titles) > 65L], titles[0L])
+})
+
 test_that("the README shows what comes back", {
   readme <- test_path("..", "..", "README.md")
   skip_if_not(file.exists(readme), "the README isn't here")

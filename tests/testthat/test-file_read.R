@@ -468,3 +468,23 @@ test_that("days and times of all years are written as R writes them", {
   write_frame(early, path)
   expect_identical(read_frame(path), early)
 })
+
+test_that("texts of `missing` are missing, and codes among which NA is one are pointed out", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("cc,n", "NA,1", "DE,-", "NO,3", ",4"), file)
+  for (types in list(NULL, c(cc = "text"))) {
+    said <- testthat::capture_messages(found <- read_frame(file, types))
+    expect_match(said, "`cc` of .* two-letter codes.*missing = \"\"", all = FALSE)
+    expect_identical(found$cc, c(NA, "DE", "NO", NA))
+  }
+  expect_message(found <- read_frame(file, missing = "-"), NA)
+  expect_identical(found$cc, c("NA", "DE", "NO", NA))
+  expect_identical(found$n, c(1L, NA, 3L, 4L))
+  run <- run_cli("join", file, file, "--on", "cc", "--missing", "-", "--take", "")
+  expect_match(run$out[2L], "NA")
+  skip_without_files()
+  joined <- join_files(frame_files(file, missing = "-"), frame_files(file, missing = "-"),
+    on = "cc", rows = "inner", out = withr::local_tempfile()
+  )
+  expect_identical(sort(read_frame(joined$out)$cc), c("DE", "NA", "NO"))
+})
