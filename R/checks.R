@@ -22,7 +22,7 @@ check_dots_empty <- function(..., call, known = NULL) {
     )
   }
   stop_argument(
-    "An argument without a name stands too far right.",
+    "An argument without a name is out of place.",
     sprintf("Its value is %s.", shown(first_of(...))),
     "Only the first arguments may go without a name: name the others.",
     call = call
@@ -186,7 +186,7 @@ check_frame <- function(frame, arg, call) {
 
 stop_bad_names <- function(frame, names, arg, call) {
   advice <- either(sprintf("Write: names(%s) <- make.unique(names(%s))", arg, arg),
-    "Give each column of the file a name of its own."
+    "Give each column of the file its own name."
   )
   twice <- unique(names[duplicated(names) & !is.na(names) & nzchar(names)])
   if (length(twice)) {

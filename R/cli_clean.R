@@ -17,7 +17,7 @@ with_cleaning <- function(keys, options) {
   names <- if (is.null(names(keys))) keys else ifelse(nzchar(names(keys)), names(keys), keys)
   unknown <- setdiff(names(cleaning), c(names, ""))
   if (length(unknown)) {
-    stop_usage(sprintf("--clean names a column `%s`, which is no key.", unknown[1L]))
+    stop_usage(sprintf("--clean names a column `%s`, which is not a key.", unknown[1L]))
   }
   do.call(c, Map(function(left, right) {
     words <- unlist(cleaning[names(cleaning) %in% c(left, "")])

@@ -13,7 +13,7 @@ file_labels <- function(files) {
 # `types` may name columns of any of the files.
 cli_read_all <- function(files, options) {
   if (sum(files == "-") > 1L) {
-    stop_usage("- stands for one file: what comes on stdin can be read once.")
+    stop_usage("stdin can be read once: give - for one file only.")
   }
   types <- as_types(options$types)
   frames <- lapply(files, cli_read, asked = asked_of_options(options, types))

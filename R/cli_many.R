@@ -20,7 +20,7 @@ cli_many_frames <- function(files, options) {
   frames <- cli_read_all(files, options)
   labels <- file_labels(files)
   if (length(labels) != length(files) || anyDuplicated(labels)) {
-    stop_usage("The files need names of their own.")
+    stop_usage("Give the files different names.")
   }
   structure(frames, names = labels)
 }

@@ -137,7 +137,7 @@ as_times_read <- function(text) {
   found <- times_(text)
   switch(found$kind,
     date = structure(found$value, class = "Date"), time = as_utc(found$value),
-    stop_usage(sprintf("--where has %s, which is no day or time.", text), where_help)
+    stop_usage(sprintf("--where has %s, which is not a day or time.", text), where_help)
   )
 }
 

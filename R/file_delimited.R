@@ -77,9 +77,11 @@ say_kept_as_text <- function(found, names, line_of) {
   }, NA))
   lines <- vapply(kept, function(k) {
     column <- found[[k]]
-    sprintf("Column `%s` is kept as text: %s of %s %s no %s; line %.0f has %s.",
+    sprintf("Column `%s` is kept as text: %s of %s %s; line %.0f has %s.",
       names[k], with_commas(column$others), counted(column$there, "cell"),
-      if (column$others == 1) "is" else "are", cell_words[[column$most]],
+      sprintf(if (column$others == 1) "is not %s" else "are not %s",
+        cell_words[[column$most]][if (column$others == 1) 1L else 2L]
+      ),
       line_of(column$odd), shown(column$odd_text)
     )
   }, "")
@@ -109,7 +111,9 @@ say_codes <- function(found, names, label) {
   }
 }
 
-cell_words <- c(
-  flag = "TRUE or FALSE", number = "plain number", date = "day such as 2031-05-01",
-  time = "time such as 2031-05-01 10:05"
+# one of them, and several
+cell_words <- list(
+  flag = c("TRUE or FALSE", "TRUE or FALSE"), number = c("a plain number", "plain numbers"),
+  date = c("a day such as 2031-05-01", "days such as 2031-05-01"),
+  time = c("a time such as 2031-05-01 10:05", "times such as 2031-05-01 10:05")
 )

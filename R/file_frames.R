@@ -40,7 +40,7 @@ frame_files <- function(path, types = NULL, decimal = ".", missing = "NA") {
   }
   kind <- kind_of_files(paths, call)
   if (length(types) && kind == "parquet") {
-    stop_argument(said("`types` is for csv and tsv; parquet files have types of their own."),
+    stop_argument(said("`types` is for csv and tsv; parquet files have their own types."),
       call = call
     )
   }
@@ -73,7 +73,7 @@ kind_of_files <- function(paths, call) {
   kinds <- vapply(paths, file_format, "", call = call, USE.NAMES = FALSE)
   other <- which(!kinds %in% file_kinds)
   if (length(other)) {
-    stop_file("%s is no parquet, csv or tsv file.", paths[other[1L]], call)
+    stop_file("%s is not a parquet, csv or tsv file.", paths[other[1L]], call)
   }
   if (any(kinds != kinds[1L])) {
     stop_ronda("file", sprintf("There are files of different kinds: %s and %s.",

@@ -88,7 +88,7 @@ read_file <- function(path, asked, call, spare = FALSE) {
   format <- if (dir.exists(path)) "parquet" else file_format(path, call)
   if (spare && !format %in% text_formats) asked$types <- NULL
   if (length(asked$types) && !format %in% text_formats) {
-    stop_argument(said("`types` is for csv, tsv and JSON lines; %s has types of its own.",
+    stop_argument(said("`types` is for csv, tsv and JSON lines; %s has its own types.",
       encodeString(shortened(path, 200L), quote = "'")
     ), call = call)
   }

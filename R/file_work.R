@@ -59,7 +59,7 @@ open_work <- function(work, facts, resume, call) {
     check_own_folder(work, call)
     before <- unless_it_fails(read_facts(facts_file), NULL)
     if (is.null(before) && length(setdiff(list.files(work), c(lock_files, work_folders)))) {
-      stop_file(said("%s is no work folder of ronda: remove it, or choose another `out`."), work,
+      stop_file(said("%s is not a work folder of ronda: remove it, or choose another `out`."), work,
         call
       )
     }

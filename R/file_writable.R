@@ -39,7 +39,7 @@ check_writable_names <- function(names, format, call) {
   wrong <- which(!is_sound_text(names))
   if (length(wrong)) {
     stop_ronda("file",
-      sprintf("The name of column %d (%s) is no text in its encoding.", wrong[1L],
+      sprintf("The name of column %d (%s) is not valid text in its encoding.", wrong[1L],
         readable(names[wrong[1L]])
       ),
       "Give it another name.",
@@ -58,7 +58,7 @@ check_writable_text <- function(x, name, format, call) {
     return()
   }
   stop_ronda("file",
-    sprintf("`%s` has %s in %s %d, which is no text in its encoding.", name,
+    sprintf("`%s` has %s in %s %d, which is not valid text in its encoding.", name,
       shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]
     ),
     sprintf("A %s file would hold other bytes.", format),

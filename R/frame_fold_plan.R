@@ -36,7 +36,7 @@ check_fold <- function(fold, call) {
         said("`%s` of `fold` must be a one-sided formula, not %s.", name,
           shown(formula)
         ),
-        "`right` stands for the partners of a row, a frame, and `left` for the row itself.",
+        "`right` is a frame, the partners of a row; `left` is the row itself.",
         paste("Write, for example:", setting("fold",
           structure(list(~ nrow(right)), names = name)
         )),

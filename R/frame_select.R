@@ -164,7 +164,7 @@ check_names_once <- function(columns, arg, call) {
     twice <- unique(chosen[duplicated(chosen)])
     stop_ronda("collision",
       sprintf("`%s` has two columns called %s.", arg, ticked(twice)),
-      "Give each a name of its own, or name it once.",
+      "Give each its own name, or name it once.",
       call = call
     )
   }

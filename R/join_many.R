@@ -130,7 +130,7 @@ check_frames <- function(frames, call) {
   names <- names(frames)
   if (length(names) != length(frames) || !all(nzchar(names)) ||
     anyDuplicated(names)) {
-    stop_argument("Each frame in `frames` needs a name of its own.",
+    stop_argument("Each frame in `frames` needs its own name.",
       "Write, for example: list(sailings = sailings, ports = ports)",
       call = call
     )

@@ -191,7 +191,7 @@ looked_at_words <- function(misses) {
       )
     },
     if (any(attr(misses, "far") > most_keys)) {
-      sprintf("%s are too far: the nearest %s are told.",
+      sprintf("%s are too far: the nearest %s are shown.",
         counted(attr(misses, "far"), "row"), with_commas(most_keys)
       )
     },

@@ -19,7 +19,7 @@ check_once <- function(rules, call) {
         said("%s of nearest() has no meaning beside %s.", argument_said(told[1L]),
           setting("repeats", "once")
         ),
-        "Each row is in one pair at the most, the closest pairs first.",
+        "Each row is in at most one pair, the closest pairs first.",
         sprintf("Leave out %s.", argument_said(told[1L])),
         call = call
       )

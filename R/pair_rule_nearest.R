@@ -230,7 +230,7 @@ other_group_line <- function(pairing, view, holds, before) {
     if (length(columns) && is.null(pairing$where)) {
       sprintf("%s of another %s", are, listed(paste0("`", columns, "`"), "or"))
     } else {
-      paste(are, "refused by what stands above")
+      paste(are, "refused by the rules above")
     }
   )
 }

@@ -114,7 +114,7 @@ register_figure("differences",
   subtitle = differences_subtitle,
   lacks = function(pairing) {
     if (!length(shared_columns(pairing))) {
-      return("A figure of differences needs a column that both frames have and that is no key.")
+      return("A figure of differences needs a column that both frames have and that is not a key.")
     }
     if (too_many_to_compare(pairing)) too_many_words(pairing)
   },

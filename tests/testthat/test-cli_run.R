@@ -401,7 +401,7 @@ test_that("options given again add up where that makes sense, and are refused el
   files <- c("ports.csv", "closures.csv", "--on", "port")
   refused("--rows is given twice", files, "--rows", "left", "--rows", "inner")
   refused("--quiet takes no value", files, "--quiet=yes")
-  refused("stands for one file", "-", "-", "--on", "port")
+  refused("stdin can be read once", "-", "-", "--on", "port")
   refused("--cross is given twice", files, "--cross", "--cross")
   refused("--nearest is given more than once", files, "--nearest", "port=port",
     "--nearest", "port=port"

@@ -149,3 +149,55 @@ test_that("distances have the digits that tell them from the limit", {
   )
   expect_match(close$notes, "within 2: the nearest is 2.000000001 away")
 })
+
+# numbers in a sentence
+numbers_in <- function(text) {
+  as.numeric(gsub(",", "", regmatches(text, gregexpr("[0-9][0-9,.]*[0-9]|[0-9]", text))[[1L]]))
+}
+
+test_that("what is said of a row is what a plain loop finds", {
+  set.seed(90)
+  wrong <- character()
+  for (round in 1:150) {
+    left <- data.frame(a = sample(c("u", "v", "w"), 6L, TRUE), x = sample(1:30, 6L),
+      from = sample(1:20, 6L)
+    )
+    right <- data.frame(a = sample(c("u", "v", "z"), 7L, TRUE), x = sample(1:30, 7L),
+      from = sample(1:20, 7L)
+    )
+    left$to <- left$from + sample(1:6, 6L, TRUE)
+    right$to <- right$from + sample(1:6, 7L, TRUE)
+    by_ranges <- round %% 2L == 0L
+    on <- if (by_ranges) list("a", overlap("from", "to")) else c("a", "x")
+    found <- pair_rows(left, right, on = on, expect = "rows-multiply")
+    for (k in seq_len(6L)) {
+      first <- right$a == left$a[k]
+      second <- if (by_ranges) {
+        right$from < left$to[k] & left$from[k] < right$to
+      } else {
+        right$x == left$x[k]
+      }
+      lines <- explain_row(found, left = k)$lines
+      count <- function(text) if (grepl("holds for no row", text)) 0 else {
+        numbers_in(sub(".*holds for ", "", text))[1L]
+      }
+      rules <- grep("holds for", lines, value = TRUE)
+      said <- c(count(rules[1L]), count(rules[2L]))
+      if (!identical(said, as.numeric(c(sum(first), sum(second))))) wrong <- c(wrong, rules)
+      closest <- grep("closest", lines, value = TRUE)
+      of_second <- grep("`x`|closest is row", closest, value = TRUE)
+      if (!length(of_second)) next
+      if (by_ranges) {
+        row <- numbers_in(sub(".*closest is row ", "", of_second))[1L]
+        away <- pmax(0, right$from - left$to[k]) + pmax(0, left$from[k] - right$to)
+        if (!first[row] || away[row] > min(away[first])) wrong <- c(wrong, of_second)
+      } else {
+        value <- numbers_in(sub(".*: ", "", of_second))[1L]
+        if (abs(value - left$x[k]) != min(abs(right$x[first] - left$x[k]))) {
+          wrong <- c(wrong, of_second)
+        }
+      }
+    }
+  }
+  expect_identical(wrong, character())
+})

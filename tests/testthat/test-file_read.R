@@ -211,9 +211,9 @@ test_that("what is text for the sake of a few cells is said once, with the line"
     "2,b,\"1.234,56\",2031-02-30", "x,c,3,2031-05-02"
   ), path)
   expect_message(frame <- read_frame(path), paste(sep = "\n",
-    "Column `id` is kept as text: 1 of 3 cells is no plain number; line 6 has \"x\".",
-    "Column `amount` is kept as text: 1 of 3 cells is no plain number; line 5 has \"1.234,56\".",
-    paste("Column `day` is kept as text: 1 of 3 cells is no day such as 2031-05-01;",
+    "Column `id` is kept as text: 1 of 3 cells is not a plain number; line 6 has \"x\".",
+    "Column `amount` is kept as text: 1 of 3 cells is not a plain number; line 5 has \"1.234,56\".",
+    paste("Column `day` is kept as text: 1 of 3 cells is not a day such as 2031-05-01;",
       "line 5 has \"2031-02-30\"."
     ),
     "Where that is right, types = c(id = \"text\") says so."

@@ -81,7 +81,7 @@ test_that("a work folder is taken up only where everything is as it was", {
   unlink(work, recursive = TRUE)
   dir.create(work)
   writeLines("mine", file.path(work, "notes.txt"))
-  expect_error(open_work(work, list(inputs = 1), TRUE, NULL), "is no work folder",
+  expect_error(open_work(work, list(inputs = 1), TRUE, NULL), "is not a work folder",
     class = "ronda_error_file"
   )
   expect_identical(list.files(work), "notes.txt")

@@ -226,7 +226,7 @@ test_that("frames have their variables' names; what joins of two have is refused
   expect_identical(join_many(list(a, b), on = "k", collisions = "update")$x,
     c(1L, 9L, NA)
   )
-  expect_error(join_many(list(a[1, ], b), on = "k"), "needs a name of its own")
+  expect_error(join_many(list(a[1, ], b), on = "k"), "needs its own name")
   for (name in names(many_instead)) {
     caught <- tryCatch(
       do.call(join_many, c(list(list(a = a, b = b), on = "k"), structure(list("x"), names = name))),
