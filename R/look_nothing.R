@@ -9,8 +9,11 @@ warn_no_pairs <- function(pairing, rows, call) {
     return()
   }
   warn_ronda("no_pairs",
-    sprintf("Nothing pairs: none of the %s of `%s` has a partner in `%s`.",
-      counted(pairing$sizes[1L], "row"), frame_marks[1L], frame_marks[2L]
+    sprintf("Nothing pairs: %s of `%s` has %s partner in `%s`.",
+      if (pairing$sizes[1L] == 1) "the only row" else {
+        sprintf("none of the %s", counted(pairing$sizes[1L], "row"))
+      },
+      frame_marks[1L], if (pairing$sizes[1L] == 1) "no" else "a", frame_marks[2L]
     ),
     # (of files nothing is at hand to be tried)
     if (is.null(pairing$whole)) why_nothing(pairing),

@@ -125,14 +125,15 @@ single_candidates <- function(frames, samples, pairs, made) {
 conversion_tried <- function(x, y, rule, made) {
   columns <- list(left = x, right = y)
   groups <- vapply(columns, function(x) family_group(key_family(x)), "")
-  conversion <- function(side, code, type = NULL) {
-    list(side = side, code = code, run = eval(parse(text = code), baseenv()), type = type)
+  conversion <- function(side, type, run, code) {
+    list(side = side, type = type, run = run, code = code)
   }
   if (setequal(groups, c("Date", "POSIXct"))) {
     side <- names(groups)[groups == "POSIXct"]
-    return(conversion(side, sprintf("function(x) as.Date(x, tz = %s)",
-      text_code(zone_of(columns[[side]]))
-    ), "date"))
+    zone <- zone_of(columns[[side]])
+    return(conversion(side, "date", function(x) as.Date(x, tz = zone),
+      sprintf("function(x) as.Date(x, tz = %s)", text_code(zone))
+    ))
   }
   side <- names(groups)[groups == "text"]
   if (length(side) != 1L) {
@@ -148,25 +149,37 @@ conversion_tried <- function(x, y, rule, made) {
   texts <- once("texts", written_texts(columns[[side]]))
   switch(setdiff(groups, "text"),
     number = if (once("numbers", reads_as_numbers(texts))) {
-      large <- is_int64(other) || max(abs(as.numeric(texts)), 0) >= 2^53
-      code <- if (large) "bit64::as.integer64" else "as.numeric"
-      conversion(side, if (plain == "x" && !large) code else {
-        sprintf("function(x) %s(as.character(x))", code)
-      }, if (large) "integer" else "number")
+      if (is_int64(other) || max(abs(as.numeric(texts)), 0) >= 2^53) {
+        if (requireNamespace("bit64", quietly = TRUE)) {
+          conversion(side, "integer", function(x) bit64::as.integer64(as.character(x)),
+            "function(x) bit64::as.integer64(as.character(x))"
+          )
+        }
+      } else {
+        conversion(side, "number", function(x) as.numeric(as_text(x)),
+          if (plain == "x") "as.numeric" else "function(x) as.numeric(as.character(x))"
+        )
+      }
     },
     Date = ,
     POSIXct = {
       form <- if (once("times", !is.null(time_form(texts)))) time_form(texts, other)
-      is_day <- inherits(other, "Date")
-      if (!is.null(form)) {
-        zone <- if (endsWith(form$format, "Z")) "UTC" else zone_of(other)
-        conversion(side, if (is_day) {
-          sprintf("function(x) as.Date(%s, format = %s)", plain, text_code(form$format))
-        } else {
+      format <- form$format
+      if (is.null(form)) {
+        NULL
+      } else if (inherits(other, "Date")) {
+        conversion(side, paste0("date:", format),
+          function(x) as.Date(as_text(x), format = format),
+          sprintf("function(x) as.Date(%s, format = %s)", plain, text_code(format))
+        )
+      } else {
+        zone <- if (endsWith(format, "Z")) "UTC" else zone_of(other)
+        conversion(side, paste0("datetime:", format),
+          function(x) as.POSIXct(as_text(x), format = format, tz = zone),
           sprintf("function(x) as.POSIXct(%s, format = %s, tz = %s)", plain,
-            text_code(form$format), text_code(zone)
+            text_code(format), text_code(zone)
           )
-        }, if (is_day) paste0("date:", form$format) else "time")
+        )
       }
     }
   )

@@ -132,10 +132,11 @@ reads_as_flags <- function(text) {
   !anyNA(as.logical(text[!is.na(text)]))
 }
 
-# the different texts of a column, without missing and blank ones
+# the different texts of a column in UTF-8 (as.numeric() takes no other beyond ASCII),
+# without missing and blank ones
 written_texts <- function(text) {
   texts <- unique(as_text(text))
-  texts <- texts[!is.na(texts) & is_sound_text(texts)]
+  texts <- enc2utf8(texts[!is.na(texts) & is_sound_text(texts)])
   texts[grepl("[^[:space:]]", texts)]
 }
 
