@@ -157,7 +157,8 @@ outcome_differences <- function(found, expected, lacks = FALSE) {
 # (of keys that are equally heavy any may be told first; why nothing pairs is told of frames
 # alone)
 told_apart <- function(warnings) {
-  warnings <- gsub("\n[*] (No value of|Ignoring|Each key column|Some keys are equal)[^\n]*", "", warnings)
+  why <- "\n[*] (No value of|Ignoring|Each key column|Some keys are equal)[^\n]*"
+  warnings <- gsub(why, "", warnings)
   sub("^[*] .*: .*?([0-9,]+ pairs?)( of .*)?$", "\\1", without_advice(warnings))
 }
 
