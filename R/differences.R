@@ -158,7 +158,7 @@ compare_cells <- function(x, y, pairs, tolerance) {
     if (!is.null(over)) differ <- differ | over[pairs[[side]]] != 0
   }
   differ <- which(differ)
-  if (compared$measured && !identical(as.numeric(tolerance), 0)) {
+  if (compared$measured && (is.character(tolerance) || as.numeric(tolerance) > 0)) {
     differ <- differ[lie_apart(gather_(x, pairs$left[differ]), gather_(y, pairs$right[differ]),
       tolerance
     )]

@@ -115,12 +115,13 @@ check_one_partner <- function(pairing, plan, call) {
   for (column in columns_from(plan$columns, "merge")) {
     kind <- if (!is.function(column$how)) collision_kinds[[column$how]]
     if (!isTRUE(kind$right_first)) next
-    rows <- which(partner_counts(pairing$matches, "left") > 1L)
+    fault <- at_fault(pairing, "left", which(partner_counts(pairing$matches, "left") > 1L))
+    rows <- fault$rows
     stop_ronda("collision",
       said("`collisions` is \"%s\", and %s of `%s` %s more than one partner.", column$how,
         counted(length(rows), "row"), frame_marks[1L], if (length(rows) == 1L) "has" else "have"
       ),
-      sprintf("%s: %s", pairing$labels[1L], keys_at_fault(at_fault(pairing, "left", rows))),
+      sprintf("%s: %s", pairing$labels[1L], keys_at_fault(fault)),
       either("Write repeats = \"last\", \"first\" or highest(\"column\") to choose one.",
         "Write --repeats last, first or highest:COLUMN to choose one."
       ),

@@ -44,6 +44,9 @@ as_corrections <- function(fixes, arg, call) {
 
 # A key column with its corrections
 corrected <- function(x, fixes, place, call) {
+  if (!length(fixes$from)) {
+    return(x)
+  }
   if (is.character(x) || is.factor(x)) {
     x <- as_text(x)
     at <- match(x, fixes$from)
@@ -90,6 +93,7 @@ typed_values <- function(texts, x) {
       as.integer(numbers)
     },
     double = suppressWarnings(as.numeric(texts)),
+    difftime = as.difftime(suppressWarnings(as.numeric(texts)), units = attr(x, "units")),
     integer64 = if (requireNamespace("bit64", quietly = TRUE)) {
       whole("^-?[0-9]+$", suppressWarnings(bit64::as.integer64(texts)))
     },

@@ -86,6 +86,48 @@ test_that("every cell that is not equal is found, whatever its type", {
   }
 })
 
+test_that("a tolerance in words is for times alone, and long integers are not rounded", {
+  at <- as.POSIXct("2031-05-05", tz = "UTC")
+  old <- data.frame(id = 1:2, n = c(1, 2), t = at + c(0, 0),
+    d = as.difftime(c(1, 2), units = "mins"), day = as.Date("2031-05-05")
+  )
+  new <- data.frame(id = 1:2, n = c(2, 3), t = at + c(600, 601),
+    d = as.difftime(c(61, 721), units = "secs"), day = as.Date("2031-05-06")
+  )
+  found <- function(tolerance) {
+    told <- summary(differences(pair_rows(old, new, on = "id"), tolerance = tolerance))
+    stats::setNames(told$differ, told$column)
+  }
+  expect_identical(found("10 mins"), c(n = 2L, t = 1L, d = 1L, day = 2L))
+  expect_identical(found(as.difftime(1, units = "days")), c(n = 2L, t = 0L, d = 0L, day = 0L))
+  expect_identical(found(1), c(n = 0L, t = 2L, d = 1L, day = 0L))
+  long <- bit64::as.integer64("9007199254740993")
+  apart <- pair_rows(data.frame(id = 1, n = long), data.frame(id = 1, n = long + 1L), on = "id")
+  expect_identical(summary(differences(apart, tolerance = 0.5))$differ, 1L)
+  expect_identical(summary(differences(apart, tolerance = 1))$differ, 0L)
+})
+
+test_that("corrections of another type are converted or refused, never without effect", {
+  fixed <- function(key, from, to) {
+    left <- as_frame(list(k = key), length(key))
+    joined <- join_frames(left, left, on = same("k", via = list(left = data.frame(from, to))),
+      fold = list(at = ~ right$k[1]), expect = "may-be-empty"
+    )
+    joined$at
+  }
+  cards <- c(1234567890123456, 1234567890123457, 5)
+  expect_identical(fixed(cards, cards[1], cards[2]), cards[c(2, 2, 3)])
+  expect_identical(fixed(1:3, "01", "3"), c(3L, 2L, 3L))
+  expect_identical(fixed(c("1", "2"), 1, 2), c("2", "2"))
+  days <- as.Date("2031-05-05") + 0:1
+  expect_identical(fixed(days, "2031-05-05", "2031-05-06"), days[c(2, 2)])
+  spans <- as.difftime(c(1, 2), units = "mins")
+  expect_identical(as.numeric(fixed(spans, 1, 2)), c(2, 2))
+  for (wrong in list(list(1:3, "1.5", "2"), list(1:3, "1", "many"), list(days, "5 May", days[1]))) {
+    expect_error(do.call(fixed, wrong), "can't be one", class = "ronda_error_argument")
+  }
+})
+
 cbind_matrix <- function(frame) {
   frame$grid <- matrix(0, nrow(frame), 2L)
   frame
