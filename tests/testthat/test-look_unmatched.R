@@ -70,3 +70,33 @@ test_that("rows passed over, empty frames, conditions and steps have reasons of 
     c("a missing key", "no step found one")
   )
 })
+
+test_that("reasons are counted for all rows, however many there are", {
+  set.seed(14)
+  spoil <- list("letter case" = toupper, "white space" = function(x) paste0(x, " "),
+    "leading zeros" = function(x) paste0("0", x),
+    "punctuation" = function(x) paste0(substr(x, 1L, 3L), "-", substring(x, 4L))
+  )
+  for (n in c(40L, 400L, 60000L)) {
+    codes <- unique(replicate(min(n, 5000L), paste(sample(letters, 9L, TRUE), collapse = "")))
+    codes <- unique(paste0(rep(codes, length.out = n), rep(c("", "q", "w", "v"), length.out = n),
+      if (n > 5000L) seq_len(n)
+    ))
+    n <- length(codes)
+    kind <- sample(c(names(spoil), "equal", "unknown", "missing"), n, TRUE)
+    key <- codes
+    for (reason in names(spoil)) key[kind == reason] <- spoil[[reason]](codes[kind == reason])
+    key[kind == "unknown"] <- paste0("zzzz", seq_len(sum(kind == "unknown")), "xxxxyyyy")
+    key[kind == "missing"] <- NA
+    twice <- sample(n, n %/% 3L)
+    left <- data.frame(k = key[c(seq_len(n), twice)])
+    kind <- kind[c(seq_len(n), twice)]
+    found <- pair_rows(left, data.frame(k = codes), on = "k")
+    counts <- ronda:::unmatched_reasons(found)$counts
+    counts <- counts[counts$side == "left", ]
+    expected <- table(factor(kind, c(names(spoil), "unknown", "missing")))
+    words <- c(paste("differs only in", names(spoil)), "key not in right", "a missing key")
+    expect_identical(counts$rows[match(words, counts$reason)], as.integer(expected))
+    expect_identical(sum(counts$rows), as.integer(sum(kind != "equal")))
+  }
+})
