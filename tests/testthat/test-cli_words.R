@@ -197,7 +197,8 @@ test_that("conditions of --where choose the pairs that R's conditions choose", {
     "left.n <" = "ends where a column", "left.nn < 1" = "column `nn`.*Did you mean `n`",
     "left.n < 'a'" = "can't compare left.n .double. with 'a' .text.",
     "left.`odd name` < 'a'" = "texts by = and != only", "(left.n < 1" = "closing bracket",
-    "left.n < 1 left.n" = "has \"left.n\" where & or |", "left.day > 2031-02-30" = "no day or time",
+    "left.n < 1 left.n" = "has \"left.n\" where & or |",
+    "left.day > 2031-02-30" = "not a day or time",
     "left.day = 2031-05-01T10:00" = "can't compare left.day .date. with"
   )
   for (condition in names(wrong)) {
