@@ -169,3 +169,11 @@ test_that("the seconds of a call are those that it took", {
   expect_true(all(seconds >= 0))
   expect_lte(sum(seconds), taken + 0.1)
 })
+
+test_that("seconds of a stage are never negative, whatever is built", {
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  for (rows in names(ronda:::row_types)) {
+    build_frame(pairing, rows)
+    expect_true(all(last_receipt()$seconds >= 0), label = rows)
+  }
+})
