@@ -187,7 +187,7 @@ end_words <- function(note) {
   words <- switch(note$place,
     point = if (one) "lies exactly on" else "lie exactly on",
     bound = if (one) "has a value exactly on" else "have a value exactly on",
-    touch = if (one) "only touches a partner at" else "only touch a partner at"
+    touch = if (one) "only touches an interval at" else "only touch an interval at"
   )
   sprintf("%s of %s %s an excluded end: %s would match %s.",
     counted(note$count, "row"), note$label, words, setting("ends", "[]"),
