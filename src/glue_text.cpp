@@ -171,6 +171,7 @@ std::uint64_t code_without(const std::vector<std::uint64_t>& text,
 List glue::texts_at_one_address(const core::Context& context,
                                 const List& columns, const IntegerVector& kinds,
                                 const core::Buffer<core::Row>* rows) {
+  require(columns.size() == kinds.size(), "key columns");
   List out(columns.size());
   for (R_xlen_t k = 0; k < columns.size(); ++k)
     out[k] = kinds[k] == static_cast<int>(core::KeyKind::text)
