@@ -49,8 +49,8 @@ ordered_notes <- function(pairing, plan, found) {
       notes, plain_notes(part$notes), interval_notes(pairing, part, rule),
       several_notes(pairing, part, rule)
     )
-    notes_of <- kind_of(rule)$notes
-    if (!is.null(notes_of)) own <- c(own, notes_of(pairing, plan, found))
+    notes_of_kind <- kind_of(rule)$notes
+    if (!is.null(notes_of_kind)) own <- c(own, notes_of_kind(pairing, plan, found))
   }
   c(notes, end_notes(pairing, plan, found$on_end), own)
 }
