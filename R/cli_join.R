@@ -9,9 +9,7 @@ cli_join <- function(files, options) {
     check_choice(rows, names(row_types), "rows", given$call)
     choices <- default_choices
     choices[setdiff(names(columns), "rows")] <- columns[setdiff(names(columns), "rows")]
-    found <- match_frames(given$pairing, given$on, FALSE, given$call, rows, choices)
-    warn_no_pairs(found$pairing, rows, given$call)
-    make_frame(found$pairing, found$plan, found$clock, given$call)
+    joined_frame(given$pairing, given$on, FALSE, given$call, rows, choices)
   }))
   cli_write(frame, options$out)
   cli_receipt(options)

@@ -108,14 +108,13 @@ shared_columns <- function(pairing) {
 # Figures and reports compare no more pairs than this, whatever `max_rows` is
 most_compared <- 1e7
 
-too_many_to_compare <- function(pairing) {
-  pairing$counts$pairs > min(row_limit(pairing), most_compared)
-}
+comparing_limit <- function(pairing) min(row_limit(pairing), most_compared)
+
+too_many_to_compare <- function(pairing) pairing$counts$pairs > comparing_limit(pairing)
 
 too_many_words <- function(pairing) {
   sprintf("%s are too many to compare; the limit is %s. Compare a sample, or add a key.",
-    counted(pairing$counts$pairs, "pair"),
-    with_commas(min(row_limit(pairing), most_compared))
+    counted(pairing$counts$pairs, "pair"), with_commas(comparing_limit(pairing))
   )
 }
 

@@ -70,8 +70,12 @@ check_collision <- function(value, arg, call) {
   }
 }
 
-# A column with a way of its own that is no collision: a key, or used by a rule
-check_reached <- function(columns, call) {
+# `columns` are no collisions: keys, or used by a rule. One that has a way of its own is refused.
+check_reached <- function(collisions, columns, call) {
+  if (identical(names(collisions), ".other")) {
+    return()
+  }
+  columns <- intersect(names(collisions), columns)
   if (length(columns)) {
     stop_argument(
       said("`collisions` has no effect on `%s`: a key, or a column that a rule uses.", columns[1L]),

@@ -14,12 +14,10 @@ plan_columns <- function(pairing, rows, choices, call) {
   if (row_types[[rows]]$one_sided) {
     return(plain_columns(names$left, "left"))
   }
-  own_way <- setdiff(names(collisions), ".other")
-  in_rules <- intersect(own_way, c(rule_columns(pairing$rules, "left"), right_key_columns(pairing)))
   if (keys == "one" && is.null(choices$take) && is.null(choices$omit)) {
     plan <- plan_distinct(pairing, rows, call)
     if (!is.null(plan)) {
-      check_reached(in_rules, call)
+      check_reached(collisions, columns_in_rules(pairing), call)
       return(plan)
     }
   }
@@ -29,10 +27,7 @@ plan_columns <- function(pairing, rows, choices, call) {
   settle <- function(pattern) {
     settle_names(pairing, choice, keys, collisions, pattern, call)
   }
-  # (a right key that `take` names comes as a column like others)
-  fixed <- rule_columns(pairing$rules, "left")
-  met <- choice$right$new[choice$right$new %in% choice$left$new[!choice$left$old %in% fixed]]
-  check_reached(setdiff(in_rules, if (keys == "one") met), call)
+  check_reached(collisions, columns_in_rules(pairing, if (keys == "one") choice), call)
   plan <- settle(choices$name_pattern)
   names <- plan_names(plan)
   if (anyDuplicated(names)) {
@@ -46,6 +41,14 @@ plan_columns <- function(pairing, rows, choices, call) {
     }
   }
   plan
+}
+
+# Columns that no policy reaches: left ones of any rule, and right keys, but one that `take`
+# brings beside a left column like others
+columns_in_rules <- function(pairing, choice = NULL) {
+  fixed <- rule_columns(pairing$rules, "left")
+  met <- intersect(choice$right$new, choice$left$new[!choice$left$old %in% fixed])
+  setdiff(c(fixed, right_key_columns(pairing)), met)
 }
 
 plan_names <- function(columns) {

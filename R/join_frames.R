@@ -224,13 +224,17 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     labels <- if (missing(sides)) frame_labels(code) else sides
     call <- call_with_frames(call, labels, code)
     check_choice(rows, names(row_types), "rows", call)
-    pairing <- new_pairing(left, right, asked, labels, code)
-    found <- match_frames(pairing, if (missing(on)) NULL else on, missing(on), call, rows,
-      choices
+    joined_frame(new_pairing(left, right, asked, labels, code),
+      if (missing(on)) NULL else on, missing(on), call, rows, choices
     )
-    warn_no_pairs(found$pairing, rows, call)
-    frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   })
+}
+
+# A frame straight from what is asked for, the pairing let go of
+joined_frame <- function(pairing, on, no_on, call, rows, choices) {
+  found <- match_frames(pairing, on, no_on, call, rows, choices)
+  warn_no_pairs(found$pairing, rows, call)
+  frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   release_rows_(rows_of_matches(found$pairing$matches))
   frame
 }

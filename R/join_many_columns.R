@@ -11,7 +11,7 @@ plan_many <- function(frames, keys, collisions, pattern, origin, call) {
     nowhere = "no frame"
   )
   check_many_collisions(collisions, call)
-  check_reached(intersect(setdiff(names(collisions), ".other"), names(keys$columns)), call)
+  check_reached(collisions, names(keys$columns), call)
   check_pattern(pattern, collisions, call, "{frame}")
   keys <- keys$columns
   own <- own_columns(names, keys)

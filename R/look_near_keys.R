@@ -78,8 +78,7 @@ text_misses <- function(look, texts) {
   })
   for (rank in seq_along(near_reasons)) {
     reason <- near_reasons[[rank]]
-    packages <- unlist(lapply(cleaning_steps[reason$words], `[[`, "package"))
-    if (!all(vapply(packages, requireNamespace, NA, quietly = TRUE))) next
+    if (!can_clean(reason$words)) next
     cleaned <- Map(function(text, group) {
       text <- clean_texts(text, reason$words)
       none <- which(group == 0L | !nzchar(text))

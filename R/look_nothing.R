@@ -5,7 +5,7 @@
 warn_no_pairs <- function(pairing, rows, call) {
   if (pairing$counts$pairs > 0 || !row_types[[rows]]$pairs ||
     "may-be-empty" %in% expectation_parts(pairing$expect)$words ||
-    !all(vapply(side_names, has_keys, NA, pairing = pairing))) {
+    !could_pair(pairing)) {
     return()
   }
   warn_ronda("no_pairs",
@@ -22,13 +22,14 @@ warn_no_pairs <- function(pairing, rows, call) {
   )
 }
 
-# whether some row of a side could pair
-has_keys <- function(pairing, side) {
-  if (!is.null(pairing$whole)) {
-    missing <- pairing$counts[[paste0("missing_", side)]]
-    return(pairing$sizes[side_number(side)] > missing)
-  }
-  length(rows_without_value(pairing, side)) < pairing$sizes[side_number(side)]
+# whether some row of either side has keys
+could_pair <- function(pairing) {
+  without <- vapply(side_names, function(side) {
+    if (is.null(pairing$whole)) length(rows_without_value(pairing, side)) + 0 else {
+      pairing$counts[[paste0("missing_", side)]]
+    }
+  }, 0)
+  all(without < pairing$sizes)
 }
 
 why_nothing <- function(pairing) {
@@ -85,7 +86,7 @@ cleaning_that_pairs <- function(pairing, some = 2000L, others = 100000L) {
   part$right <- gather_rows(pairing$right, spread_rows(pairing$sizes[2L], others))
   best <- list(matched = 0)
   for (rule in Filter(is_text_rule(pairing), pairing$key_rules)) {
-    for (words in unique(lapply(near_reasons, `[[`, "words"))) {
+    for (words in Filter(can_clean, lapply(near_reasons, `[[`, "words"))) {
       matched <- matched_with_words(part, rule, words)
       if (matched > best$matched) best <- list(rule = rule, words = words, matched = matched)
     }
@@ -108,13 +109,6 @@ is_text_rule <- function(pairing) {
 
 # how many left rows find a partner where a key is cleaned by some words
 matched_with_words <- function(pairing, rule, words) {
-  needs <- unlist(lapply(cleaning_steps[words], `[[`, "package"))
-  if (!all(vapply(needs, requireNamespace, NA, quietly = TRUE))) {
-    return(0)
-  }
-  tried <- pair_again(pairing, with_rule(pairing$rules, rule$left, function(one) {
-    one$via <- check_via(words, NULL)
-    one
-  }))
+  tried <- pair_again(pairing, with_via(pairing$rules, rule$left, words))
   if (is.null(tried)) 0 else tried$counts$matched_left
 }

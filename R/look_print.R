@@ -80,7 +80,7 @@ table_lines <- function(cells) {
 
 pair_words <- function(pairing) {
   if (!pairing$counts$pairs) {
-    why <- if (all(vapply(side_names, has_keys, NA, pairing = pairing))) why_nothing(pairing)
+    why <- if (could_pair(pairing)) why_nothing(pairing)
     return(c(styled("Nothing pairs", "bold"), vapply(as.character(why), with_frame_names, "",
       pairing[c("labels", "code")], USE.NAMES = FALSE
     )))

@@ -110,9 +110,11 @@ pair_again <- function(pairing, rules = pairing$rules, expect = "rows-multiply")
   )
 }
 
-with_rule <- function(rules, column, change) {
+# the rules, the key of a column with another `via`
+with_via <- function(rules, column, via) {
   lapply(rules, function(rule) {
-    if (rule$kind == "same" && identical(rule$left, column)) change(rule) else rule
+    if (rule$kind == "same" && identical(rule$left, column)) rule$via <- check_via(via, NULL)
+    rule
   })
 }
 
@@ -152,11 +154,7 @@ via_steps <- function(pairing, misses) {
       via <- words_of_reasons(reasons)
       code <- cleaning_code(via)
     }
-    rules <- with_rule(pairing$rules, rule$left, function(one) {
-      one$via <- check_via(via, NULL)
-      one
-    })
-    tried_step(pairing, rules,
+    tried_step(pairing, with_via(pairing$rules, rule$left, via),
       if (nrow(rounded)) sprintf("Rounding `%s`", rule$left) else {
         sprintf("Ignoring %s in `%s`", passed_over_words(via), rule$left)
       },
@@ -181,11 +179,7 @@ correct_step <- function(pairing, misses) {
   if (is.null(fixes)) {
     return(NULL)
   }
-  rules <- with_rule(pairing$rules, column, function(one) {
-    one$via <- same(one$left, one$right, via = list(left = fixes))[[1L]]$via
-    one
-  })
-  tried_step(pairing, rules,
+  tried_step(pairing, with_via(pairing$rules, column, list(left = fixes)),
     sprintf("Correcting `%s` by the near misses that are sure enough", column),
     c(
       pairing_code(pairing),

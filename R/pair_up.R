@@ -163,7 +163,8 @@ checked_pairing <- function(pairing, on, no_on, call) {
 
 # the number of rows, negative where they have no names but numbers
 signed_rows <- function(frame) {
-  .row_names_info(frame, 2L) * if (has_row_names(frame)) 1L else -1L
+  named <- is.character(.row_names_info(frame, 0L))
+  .row_names_info(frame, 2L) * if (named) 1L else -1L
 }
 
 # (numbers in any order are no names: so rbind() leaves them, and rows that were chosen)

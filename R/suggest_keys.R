@@ -119,70 +119,51 @@ single_candidates <- function(frames, samples, pairs, made) {
   found[vapply(found, function(x) !is.null(x) && x$shared, NA)]
 }
 
-# What makes two columns of unlike types comparable: list(side, code, run, type), the side
-# that is converted, the function as code and as itself, and how a file is read so; NULL
-# where nothing does
+# What makes two columns of unlike types comparable: a conversion, with the `side` that is
+# converted; NULL where nothing does
 conversion_tried <- function(x, y, rule, made) {
   columns <- list(left = x, right = y)
   groups <- vapply(columns, function(x) family_group(key_family(x)), "")
-  conversion <- function(side, type, run, code) {
-    list(side = side, type = type, run = run, code = code)
-  }
   if (setequal(groups, c("Date", "POSIXct"))) {
     side <- names(groups)[groups == "POSIXct"]
-    zone <- zone_of(columns[[side]])
-    return(conversion(side, "date", function(x) as.Date(x, tz = zone),
-      sprintf("function(x) as.Date(x, tz = %s)", text_code(zone))
-    ))
+    return(c(time_as_day(columns[[side]]), side = side))
   }
   side <- names(groups)[groups == "text"]
   if (length(side) != 1L) {
     return(NULL)
   }
+  text <- columns[[side]]
   other <- columns[[setdiff(side_names, side)]]
-  plain <- if (is.factor(columns[[side]])) "as.character(x)" else "x"
-  once <- function(what, expr) {
-    key <- paste(c(what, side, rule[[side]]), collapse = "\r")
-    if (is.null(made[[key]])) made[[key]] <- list(expr)
-    made[[key]][[1L]]
-  }
-  texts <- once("texts", written_texts(columns[[side]]))
-  switch(setdiff(groups, "text"),
-    number = if (once("numbers", reads_as_numbers(texts))) {
-      if (is_int64(other) || max(abs(as.numeric(texts)), 0) >= 2^53) {
-        if (requireNamespace("bit64", quietly = TRUE)) {
-          conversion(side, "integer", function(x) bit64::as.integer64(as.character(x)),
-            "function(x) bit64::as.integer64(as.character(x))"
-          )
-        }
-      } else {
-        conversion(side, "number", function(x) as.numeric(as_text(x)),
-          if (plain == "x") "as.numeric" else "function(x) as.numeric(as.character(x))"
-        )
-      }
+  place <- c(side, rule[[side]])
+  texts <- made_once(made, c("texts", place), written_texts(text))
+  found <- switch(setdiff(groups, "text"),
+    number = if (made_once(made, c("numbers", place), reads_as_numbers(texts))) {
+      text_as_number(text, texts, other)
     },
     Date = ,
-    POSIXct = {
-      form <- if (once("times", !is.null(time_form(texts)))) time_form(texts, other)
-      format <- form$format
-      if (is.null(form)) {
-        NULL
-      } else if (inherits(other, "Date")) {
-        conversion(side, paste0("date:", format),
-          function(x) as.Date(as_text(x), format = format),
-          sprintf("function(x) as.Date(%s, format = %s)", plain, text_code(format))
-        )
-      } else {
-        zone <- if (endsWith(format, "Z")) "UTC" else zone_of(other)
-        conversion(side, paste0("datetime:", format),
-          function(x) as.POSIXct(as_text(x), format = format, tz = zone),
-          sprintf("function(x) as.POSIXct(%s, format = %s, tz = %s)", plain,
-            text_code(format), text_code(zone)
-          )
-        )
-      }
+    POSIXct = if (made_once(made, c("times", place), !is.null(time_form(texts)))) {
+      text_as_time(text, time_form(texts, other), other)
     }
   )
+  if (!is.null(found) && can_convert(found)) c(found, side = side)
+}
+
+can_convert <- function(conversion) {
+  !identical(conversion$type, "integer") || requireNamespace("bit64", quietly = TRUE)
+}
+
+# a conversion as a function that can be pasted
+conversion_code <- function(conversion) {
+  if (conversion$code == "as.numeric(%s)") "as.numeric" else {
+    paste("function(x)", sprintf(conversion$code, "x"))
+  }
+}
+
+# What is made of a column once, however many it is compared with
+made_once <- function(made, what, expr) {
+  key <- paste(what, collapse = "\r")
+  if (is.null(made[[key]])) made[[key]] <- list(expr)
+  made[[key]][[1L]]
 }
 
 # the mildest first
@@ -195,29 +176,18 @@ cleanings_tried <- c(
 
 # Whether some cleaning could make more values meet: tried with all words at once
 may_be_cleaned <- function(frames, rule, plain, made) {
-  words <- setdiff(names(cleaning_steps), "trim")
+  words <- Filter(can_clean, setdiff(names(cleaning_steps), "trim"))
   some <- lapply(c(left = "left", right = "right"), function(side) {
-    key <- paste(c("all", side, rule[[side]]), collapse = "\r")
-    if (is.null(made[[key]])) {
-      texts <- written_texts(.subset2(frames[[side]], rule[[side]]))
+    place <- c(side, rule[[side]])
+    made_once(made, c("cleaned", place), {
+      column <- .subset2(frames[[side]], rule[[side]])
+      texts <- made_once(made, c("texts", place), written_texts(column))
       texts <- texts[spread_rows(length(texts), most_keys)]
-      made[[key]] <- list(plain = texts, cleaned = cleaned_if_can(texts, words))
-    }
-    made[[key]]
+      list(plain = texts, cleaned = clean_texts(texts, words))
+    })
   })
   meets <- function(what) sum(some$left[[what]] %in% some$right[[what]])
   meets("cleaned") > meets("plain")
-}
-
-# by those words whose packages are there
-cleaned_if_can <- function(texts, words) {
-  for (word in in_cleaning_order(words)) {
-    package <- cleaning_steps[[word]]$package
-    if (is.null(package) || requireNamespace(package, quietly = TRUE)) {
-      texts <- clean_texts(texts, word)
-    }
-  }
-  texts
 }
 
 # The mildest cleaning after which more rows meet
@@ -227,7 +197,7 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
   if (all(plain$found == 1) || !may_be_cleaned(frames, rule, plain, made)) {
     return(NULL)
   }
-  for (words in cleanings_tried) {
+  for (words in Filter(can_clean, cleanings_tried)) {
     cleaned <- measure(frames, samples, list(c(rule, list(words = words))), made)
     if (cleaned$shared &&
       sum(cleaned$found) > sum(best$found) + 1e-9) {
@@ -240,17 +210,14 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
 # A column, cleaned if its rule says so
 rule_column <- function(frames, rule, side, made) {
   x <- .subset2(frames[[side]], rule[[side]])
+  place <- c(side, rule[[side]])
   if (identical(rule$convert$side, side)) {
-    key <- paste(c(side, rule$convert$code, rule[[side]]), collapse = "\r")
-    if (is.null(made[[key]])) made[[key]] <- suppressWarnings(rule$convert$run(x))
-    return(made[[key]])
+    made_once(made, c(rule$convert$code, place), suppressWarnings(rule$convert$run(x)))
+  } else if (length(rule$words)) {
+    made_once(made, c(rule$words, place), clean_texts(readable(as_text(x)), rule$words))
+  } else {
+    x
   }
-  if (is.null(rule$words)) {
-    return(x)
-  }
-  key <- paste(c(side, rule$words, rule[[side]]), collapse = "\r")
-  if (is.null(made[[key]])) made[[key]] <- cleaned_if_can(readable(as_text(x)), rule$words)
-  made[[key]]
 }
 
 # How far the two sides' values meet, and how unique they are
@@ -420,7 +387,7 @@ rules_as_code <- function(rules) {
     sprintf("same(%s%s)", columns_text(rule), if (!is.null(rule$words)) {
       paste0(", via = ", cleaning_code(rule$words))
     } else if (!is.null(rule$convert)) {
-      sprintf(", via = list(%s = %s)", rule$convert$side, rule$convert$code)
+      sprintf(", via = list(%s = %s)", rule$convert$side, conversion_code(rule$convert))
     } else {
       ""
     })

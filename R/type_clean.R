@@ -45,6 +45,12 @@ clean_texts <- function(text, words) {
   text
 }
 
+# whether the packages are there that words need
+can_clean <- function(words) {
+  packages <- unlist(lapply(cleaning_steps[words], `[[`, "package"))
+  all(vapply(packages, requireNamespace, NA, quietly = TRUE))
+}
+
 # What words do to a key column: texts and factors are cleaned, all else is left
 cleaned_column <- function(x, words, what, call) {
   if (!is.character(x) && !is.factor(x)) {

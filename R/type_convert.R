@@ -48,10 +48,14 @@ write_line <- function(place, code, ..., type = NULL) {
   sprintf("%s: %s <- %s", either("Write", "In R"), place, sprintf(code, place, ...))
 }
 
+# A conversion: `run`, a function of a column, `code`, the same as code of a column's name
+# (%s), and `type`, how a file is read so
+new_conversion <- function(run, code, type) list(run = run, code = code, type = type)
+
 # each takes two columns and their places, in the order of the name
 conversions <- list(
   "Date and POSIXct" = function(day, time, day_place, time_place) {
-    write_line(time_place, "as.Date(%s, tz = %s)", text_code(zone_of(time)))
+    write_line(time_place, time_as_day(time)$code)
   },
   "Date and text" = function(day, text, day_place, text_place) {
     text_to_time_lines(text, text_place, day)
@@ -160,22 +164,27 @@ text_and_number_lines <- function(text, number, text_place, number_place) {
     }
     return(number_to_text_line(number, text, number_place))
   }
-  values <- as_text(text)
-  large <- max(abs(as.numeric(values)), 0, na.rm = TRUE) >= 2^53
-  padded <- grep("^[[:space:]]*0[0-9]", values, value = TRUE)
+  found <- text_as_number(text, written_texts(text), number)
+  padded <- grep("^[[:space:]]*0[0-9]", as_text(text), value = TRUE)
   c(
-    write_line(text_place, if (large || is_int64(number)) {
-      "bit64::as.integer64(as.character(%s))"
-    } else if (is.factor(text)) {
-      "as.numeric(as.character(%s))"
-    } else {
-      "as.numeric(%s)"
-    }, type = if (large || is_int64(number)) "integer" else "number"),
+    write_line(text_place, found$code, type = found$type),
     if (length(padded)) {
       sprintf("Leading zeros get lost by that: \"%s\" becomes %s.", padded[1L],
         sub("^[[:space:]]*0+(?=.)", "", padded[1L], perl = TRUE)
       )
     }
+  )
+}
+
+# `texts`: the different ones of `text`, which read as numbers
+text_as_number <- function(text, texts, number) {
+  if (is_int64(number) || max(abs(as.numeric(texts)), 0) >= 2^53) {
+    return(new_conversion(function(x) bit64::as.integer64(as.character(x)),
+      "bit64::as.integer64(as.character(%s))", "integer"
+    ))
+  }
+  new_conversion(function(x) as.numeric(as_text(x)),
+    if (is.factor(text)) "as.numeric(as.character(%s))" else "as.numeric(%s)", "number"
   )
 }
 
@@ -320,15 +329,32 @@ text_to_time_lines <- function(text, place, other = NULL) {
       "Read it with as.Date() or as.POSIXct() and `format`, in its own form."
     ))
   }
+  found <- text_as_time(text, form, other)
+  # (a file is read with times in UTC)
+  write_line(place, found$code, type = if (startsWith(found$type, "date:")) found$type)
+}
+
+# text of a known form as days or times, whichever the other column has
+text_as_time <- function(text, form, other = NULL) {
   own <- if (is.factor(text)) "as.character(%s)" else "%s"
+  # (a per cent sign of a form is none of a place)
+  format <- gsub("%", "%%", text_code(form$format), fixed = TRUE)
   if (if (is.null(other)) !form$has_time else inherits(other, "Date")) {
-    return(write_line(place, paste0("as.Date(", own, ", format = %s)"),
-      text_code(form$format), type = paste0("date:", form$format)
+    return(new_conversion(function(x) as.Date(as_text(x), format = form$format),
+      sprintf("as.Date(%s, format = %s)", own, format), paste0("date:", form$format)
     ))
   }
   zone <- if (endsWith(form$format, "Z") || is.null(other)) "UTC" else zone_of(other)
-  write_line(place, paste0("as.POSIXct(", own, ", format = %s, tz = %s)"),
-    text_code(form$format), text_code(zone)
+  new_conversion(function(x) as.POSIXct(as_text(x), format = form$format, tz = zone),
+    sprintf("as.POSIXct(%s, format = %s, tz = %s)", own, format, text_code(zone)),
+    paste0("datetime:", form$format)
+  )
+}
+
+time_as_day <- function(time) {
+  zone <- zone_of(time)
+  new_conversion(function(x) as.Date(x, tz = zone),
+    sprintf("as.Date(%%s, tz = %s)", text_code(zone)), "date"
   )
 }
 
