@@ -6,9 +6,7 @@ matching_arguments <- function(options) {
   if (!length(on)) {
     stop_usage("--on is missing: say which columns must be equal.",
       "* Write, for example: --on port, or --on vessel=code",
-      paste("* Or a rule:", paste0("--", setdiff(rule_order, c("same", "cross", "in_turn")),
-        collapse = ", "
-      ))
+      paste("* Or a rule:", paste0("--", ordered_rules(), collapse = ", "))
     )
   }
   compact(list(

@@ -161,14 +161,14 @@ as_comparison <- function(sign, x, y) {
   is_day <- function(one) inherits(one$code, "Date")
   if (is_day(x) && inherits(y$like, "POSIXct")) x <- first_moment(x)
   if (is_day(y) && inherits(x$like, "POSIXct")) y <- first_moment(y)
-  families <- c(key_family(x$like), key_family(y$like))
-  if (anyNA(families) || !families_match(families[1L], families[2L])) {
+  is_text <- any(c(type_group(x$like), type_group(y$like)) %in% "text")
+  if (!types_match(x$like, y$like)) {
     stop_usage(sprintf("--where can't compare %s (%s) with %s (%s).", x$text,
       type_word(x$like), y$text, type_word(y$like)
-    ), if ("text" %in% families) "* --types says what a column is read as.")
+    ), if (is_text) "* --types says what a column is read as.")
   }
   if (sign == "=") sign <- "=="
-  if (!sign %in% c("==", "!=") && any(families %in% c("text", "factor"))) {
+  if (!sign %in% c("==", "!=") && is_text) {
     stop_usage(sprintf("--where compares texts by = and != only, not %s by %s.", x$text, sign),
       "* --relate compares columns of texts by their order."
     )

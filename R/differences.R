@@ -97,7 +97,7 @@ compared_columns <- function(pairing, columns, call) {
 # frames are left out
 shared_columns <- function(pairing) {
   compared <- unlist(lapply(pairing$rules, function(rule) {
-    if (rule$kind != "in_turn") intersect(rule$left, rule$right)
+    if (!kind_of(rule)$in_steps) intersect(rule$left, rule$right)
   }))
   names <- setdiff(intersect(names(pairing$left), names(pairing$right)), compared)
   Filter(function(name) {
@@ -170,8 +170,6 @@ compare_cells <- function(x, y, pairs, tolerance) {
 
 # Both columns in a type in which unlike() tells their values apart
 comparable_columns <- function(x, y) {
-  families <- c(key_family(x), key_family(y))
-  group <- if (anyNA(families)) "none" else family_group(families[1L])
   if (!has_common_type(x, y)) {
     alike <- identical(class(x), class(y))
     return(list(
@@ -181,39 +179,34 @@ comparable_columns <- function(x, y) {
   }
   common <- common_columns(x, y)
   over <- lapply(common, attr, "not_int64")
-  common <- held_alone(common)
-  if (group == "Date") common <- lapply(common, function(x) floor(as_double(strip_class(x))))
+  common <- without_not_int64(common)
+  type <- type_of(x)
+  if (identical(type$name, "Date")) common <- lapply(common, whole_days)
   if (is.character(common$left)) common <- lapply(common, utf8_text_)
   list(
     left = common$left, right = common$right, over = over, types = "",
-    measured = group %in% c("number", "Date", "POSIXct", "difftime")
+    measured = isTRUE(type$measured)
   )
 }
 
 # Whether values that differ lie farther apart than the tolerance. 64-bit integers are
 # subtracted as what they are: no distance up to 2^53 is rounded.
 lie_apart <- function(x, y, tolerance) {
-  family <- family_group(key_family(x))
   both <- list(x, y)
-  measured <- switch(family,
-    Date = date_values(both), POSIXct = time_values(both), difftime = duration_values(both),
-    list(scale = no_scale(family))
-  )
+  measured <- measured_numbers(both)
   is_time <- is.character(tolerance) || inherits(tolerance, "difftime")
   if (is_time && is.na(measured$scale$unit)) {
     return(rep(TRUE, length(x)))
   }
   most <- distance_number(tolerance, measured$scale, "tolerance", NULL)
-  values <- lapply(measured$values, strip_class)
-  if (!length(values)) {
+  if (any(vapply(both, is_int64, NA))) {
     whole <- lapply(both, int64_parts)
-    if (any(vapply(both, is_int64, NA)) && is.null(whole[[1L]]$not_int64) &&
-      is.null(whole[[2L]]$not_int64)) {
+    if (is.null(whole[[1L]]$not_int64) && is.null(whole[[2L]]$not_int64)) {
       apart <- int64_minus_(whole[[1L]]$values, whole[[2L]]$values)
       return(is_missing(int64_class(apart)) | abs(int64_double(apart)) > most)
     }
-    values <- lapply(both, as_number)
   }
+  values <- lapply(measured$values, strip_class)
   apart <- abs(values[[1L]] - values[[2L]])
   is.na(apart) | apart > most
 }

@@ -140,7 +140,7 @@ row_line <- function(pairing, view) {
 follow_rules <- function(pairing, view) {
   rules <- pairing$rules
   # as they were matched
-  rules[kinds_of(rules) == "same"] <- pairing$key_rules
+  rules[vapply(rules, is_key_rule, NA)] <- pairing$key_rules
   chooses <- vapply(rules, function(rule) kind_of(rule)$chooses, NA)
   so_far <- list(
     left_over = seq_len(view$other_rows), lines = character(), steps = list()
@@ -228,12 +228,12 @@ missing_line <- function(pairing, view, rule) {
   blank <- columns[vapply(columns, function(column) {
     is_missing(slice_column(.subset2(frame, column), view$row, column, NULL))
   }, NA)]
-  matched <- rule$kind == "same" && pairing$missing_keys == "match"
+  matched <- is_key_rule(rule) && pairing$missing_keys == "match"
   if (!length(blank) || matched || isTRUE(rule$open_ended) ||
     length(rule$via)) {
     return(NULL)
   }
-  if (rule$kind == "same") {
+  if (is_key_rule(rule)) {
     sprintf("%s: `%s` is missing, and a missing key equals nothing (%s).",
       rule_text(rule), blank[1L], setting("missing_keys", pairing$missing_keys)
     )

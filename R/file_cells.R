@@ -10,19 +10,8 @@ as_written <- function(frame) {
 }
 
 written_column <- function(x) {
-  if (is_int64(x)) {
-    int64_text(x)
-  } else if (inherits(x, "POSIXct")) {
-    time_texts(as.double(strip_class(x)))
-  } else if (identical(oldClass(x), "Date")) {
-    day_texts(as.double(strip_class(x)))
-  } else if (is.factor(x)) {
-    as.character(x)
-  } else if (inherits(x, "difftime")) {
-    as.double(strip_class(x))
-  } else {
-    x
-  }
+  type <- object_type(x)
+  if (is.null(type)) x else type$cell(x)
 }
 
 # A frame as the cells of a text file: numbers of as few digits as give them back, texts

@@ -61,23 +61,16 @@ rows_at_home <- function(right, part) {
 # that a row was in: how far left values go says the rest.)
 near_rows <- function(job, pairing, sums) {
   rule <- job$span_rule
-  if (is.null(rule) || rule$kind != "nearest" || !is_unlimited(rule$within)) {
+  if (is.null(rule) || span_reach(rule) != "closest") {
     return(sums$near > 0L)
   }
-  found <- ordered_values(pairing, side_columns(rule), rule$kind, job$call)
+  found <- ordered_values(pairing, rule, job$call)
   y <- found$values[[2L]]
   y <- if (found$int64) int64_double(int64_class(strip_class(y))) else as.double(y)
   if (is.null(job$left_ends)) {
     return(rep(FALSE, length(y)))
   }
-  low <- job$left_ends[1L]
-  high <- job$left_ends[2L]
-  near <- switch(rule$look,
-    back = if (rule$equal) y <= high else y < high,
-    ahead = if (rule$equal) y >= low else y > low,
-    either = rule$equal | low < high | y != low
-  )
-  !is.na(y) & near
+  kind_of(rule)$spans$near(y, rule, job$left_ends[1L], job$left_ends[2L])
 }
 
 # Of keys: whether one repeats on both sides, and those that multiply most

@@ -58,11 +58,11 @@ check_carried <- function(side, call) {
 
 # The rules by which rows of one key come together: of in_turn() those that all steps share
 rules_to_part_by <- function(pairing) {
-  turns <- turns_of(pairing)
+  turns <- turns_of(pairing$rules)
   if (is.null(turns)) {
     return(pairing$key_rules)
   }
-  steps <- lapply(turns$rules, function(rules) rules_of(rules, "same"))
+  steps <- lapply(turns$rules, key_rules_of)
   shared <- Filter(function(rule) {
     all(vapply(steps, function(rules) any(vapply(rules, identical, NA, rule)), NA))
   }, steps[[1L]])
@@ -79,7 +79,7 @@ needs_together <- function(pairing) {
 choose_way <- function(pairing, asked, sizes, call) {
   hinders <- list(
     parts = if (!length(rules_to_part_by(pairing))) {
-      said(if (is.null(turns_of(pairing))) {
+      said(if (is.null(turns_of(pairing$rules))) {
         "`on` has no key"
       } else {
         "the steps of in_turn() share no key"
@@ -147,18 +147,12 @@ range_hinders <- function(pairing) {
   if (needs_together(pairing)) {
     return(together_words(pairing))
   }
-  if (!is.null(turns_of(pairing))) {
+  if (!is.null(turns_of(pairing$rules))) {
     return(said("in_turn() has several rules"))
   }
   if (is.null(span_rule(pairing))) {
-    kinds <- kinds_of(pairing$rules)
-    if ("nearest" %in% kinds) {
-      said("nearest() without `within` beside other rules or `where` may reach any row")
-    } else if ("cross" %in% kinds) {
-      said("cross() pairs every row with every row")
-    } else {
-      said("no rule in `on` orders numbers or times")
-    }
+    why <- unlist(lapply(pairing$rules, function(rule) kind_of(rule)$uncut))
+    said(c(why, "no rule in `on` orders numbers or times")[1L])
   }
 }
 

@@ -53,41 +53,11 @@ schema_with_missing <- function(x) {
   schema
 }
 
-# Columns that parquet would round: parts of days and of microseconds, and durations of
-# more digits than it has room for
+# columns that parquet would round
 is_stored_as_number <- function(x) {
-  number <- if (is.double(x) && is.object(x)) as.double(strip_class(x))
-  if (is_plain_duration(x) && !is.null(number)) {
-    # (as they are read back)
-    seconds <- round(number * duration_seconds[[attr(x, "units")]] * 1e9) / 1e9
-    back <- as_duration(seconds, "secs")
-    units(back) <- attr(x, "units")
-    return(!all(is.na(number) | strip_class(back) == number))
-  }
-  if (inherits(x, "POSIXct")) {
-    return(!is.null(number) && !all(is.na(number) | whole_microseconds(cut_microseconds(
-      before_cutting(number)
-    )) == number))
-  }
-  identical(oldClass(x), "Date") && !is.null(number) && any(has_part_of_day(number))
+  type <- object_type(x)
+  !is.null(type) && type$parquet$rounds(x)
 }
-
-# nanoparquet cuts times below the microsecond and reads them a little off. What it cuts
-# is put between two microseconds, what it has read is put on the nearest.
-cut_microseconds <- function(seconds) trunc(seconds * 1e6) / 1000 / 1000
-
-before_cutting <- function(seconds) {
-  micros <- round(seconds * 1e6)
-  low <- which(trunc(seconds * 1e6) != micros)
-  seconds[low] <- (micros[low] + sign(micros[low]) / 2) / 1e6
-  seconds
-}
-
-whole_microseconds <- function(seconds) round(seconds * 1e6) / 1e6
-
-has_part_of_day <- function(days) is.finite(days) & days != floor(days)
-
-is_plain_duration <- function(x) identical(oldClass(x), "difftime")
 
 # A line for each column that has something to note: its name, what, and the value
 notes_of_columns <- function(x, as_number) {
@@ -99,16 +69,8 @@ notes_of_columns <- function(x, as_number) {
 }
 
 note_of <- function(x, as_number) {
-  if (inherits(x, "POSIXct")) {
-    zone <- attr(x, "tzone")[1L]
-    c("zone", if (is.null(zone)) "-" else zone)
-  } else if (is.ordered(x)) {
-    c("levels", "ordered")
-  } else if (is_plain_duration(x)) {
-    c("units", attr(x, "units"))
-  } else if (as_number && inherits(x, "Date")) {
-    c("days", "parts")
-  }
+  type <- object_type(x)
+  if (!is.null(type)) type$parquet$note(x, as_number)
 }
 
 # A frame with what its file has noted
@@ -124,19 +86,7 @@ as_noted <- function(frame, note) {
 }
 
 noted_column <- function(x, what, value) {
-  is_number <- is.double(x) && !is.object(x)
-  if (what == "zone" && (is_number || inherits(x, "POSIXct"))) {
-    if (!is_number) x <- whole_microseconds(as.double(strip_class(x)))
-    class(x) <- c("POSIXct", "POSIXt")
-    attr(x, "tzone") <- if (value != "-") value
-  } else if (what == "levels" && is.factor(x)) {
-    class(x) <- c("ordered", "factor")
-  } else if (what == "units" && value %in% names(duration_seconds)) {
-    if (is_plain_duration(x)) units(x) <- value
-    if (is_number) x <- as_duration(x, value)
-  } else if (what == "days" && is_number) {
-    class(x) <- "Date"
-  }
+  for (type in as.list(type_kinds)) x <- type$parquet$noted(x, what, value)
   x
 }
 
@@ -167,7 +117,7 @@ one_below_other <- function(parts, name, files) {
   typed <- !vapply(parts, has_no_value, NA)
   common <- NULL
   for (k in which(typed)) {
-    none <- parts[[k]][0L]
+    none <- missing_values(parts[[k]], 0L)
     if (is.null(common)) common <- none
     if (!has_common_type(common, none)) {
       stop(sprintf("column `%s` is %s in %s and %s in %s", name, type_word(common),

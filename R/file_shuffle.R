@@ -187,7 +187,7 @@ whole_right <- function(job) {
     right <- side_rows(side, lapply(found, strip_class), numbers)
     # (of `via` each chunk is cleaned beside the whole right side)
     plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
-    if (plain && side$rows && is.null(turns_of(job$pairing))) {
+    if (plain && side$rows && is.null(turns_of(job$pairing$rules))) {
       right$index <- indexed_keys_of(job$likes$left, right$frame, job$key_rules,
         job$pairing$missing_keys == "match", job$call
       )

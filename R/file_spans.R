@@ -2,13 +2,12 @@
 # side has a span there, such that two rows can pair only where their spans meet; what is
 # more than a rule reaches does no harm, for the rule itself is asked later.
 
-# The rule to cut by: the first whose reach is bounded; with nearest() alone its value; else
-# the first comparison. NULL where none can be used.
+# The rule to cut by: the first whose reach is bounded, else the first that is open to one
+# side; or alone one that takes the closest. NULL where none can be used.
 span_rule <- function(pairing) {
   rules <- Filter(function(rule) has_spans(pairing, rule), pairing$rules)
-  kinds <- kinds_of(rules)
-  bounded <- vapply(rules, is_bounded, NA)
-  at <- c(which(bounded), which(kinds == "relate"))[1L]
+  reaches <- vapply(rules, span_reach, "")
+  at <- c(which(reaches == "bounded"), which(reaches == "open"))[1L]
   if (!is.na(at)) {
     return(rules[[at]])
   }
@@ -17,30 +16,24 @@ span_rule <- function(pairing) {
   }
 }
 
-is_bounded <- function(rule) {
-  rule$kind %in% c("around", "inside", "covers", "overlap") ||
-    rule$kind == "nearest" && !is_unlimited(rule$within)
-}
+span_reach <- function(rule) kind_of(rule)$spans$reach(rule)
 
-# (texts have ranks only among all of them)
+# Texts, for one, have an order only among all of them.
 has_spans <- function(pairing, rule) {
-  if (!rule$kind %in% c("nearest", "around", "inside", "covers", "overlap", "relate") ||
-    identical(rule$op, "!=")) {
+  if (is.null(kind_of(rule)$spans) || is.null(span_reach(rule))) {
     return(FALSE)
   }
   all(vapply(side_columns(rule), function(column) {
-    family <- key_family(.subset2(pairing[[column$side]], column$name))
-    !is.na(family) && family_group(family) %in% c("number", "Date", "POSIXct", "difftime")
+    isTRUE(type_of(.subset2(pairing[[column$side]], column$name))$measured)
   }, NA))
 }
 
-# The spans of one side's rows, the other side's being there for its types:
+# The spans of one side's rows, the other side being there for its types:
 # list(low, high), missing where a row pairs with nothing. `wide`: a little more than they
 # are, as sums are rounded
 spans_of <- function(pairing, rule, side, call, wide = TRUE) {
-  columns <- side_columns(rule)
-  found <- ordered_values(pairing, columns, rule$kind, call)
-  of_side <- vapply(columns, `[[`, "", "side") == side
+  found <- ordered_values(pairing, rule, call)
+  of_side <- vapply(side_columns(rule), `[[`, "", "side") == side
   values <- lapply(found$values[of_side], function(x) {
     if (found$int64) int64_double(int64_class(strip_class(x))) else as.double(strip_class(x))
   })
@@ -53,24 +46,9 @@ spans_of <- function(pairing, rule, side, call, wide = TRUE) {
   } else if (side == "right") {
     list(low = values[[1L]], high = values[[1L]])
   } else {
-    left_span(values[[1L]], rule, distance)
+    kind_of(rule)$spans$left(values[[1L]], rule, distance)
   }
   if (wide) widened(span) else span
-}
-
-left_span <- function(x, rule, distance) {
-  span <- list(low = x, high = x)
-  if (rule$kind == "nearest") {
-    within <- distance("within")
-    if (rule$look != "ahead") span$low <- x - within
-    if (rule$look != "back") span$high <- x + within
-  } else if (rule$kind == "around") {
-    span <- list(low = x - distance("before"), high = x + distance("after"))
-  } else if (rule$kind == "relate") {
-    if (startsWith(rule$op, "<")) span$high <- ifelse(is.na(x), NA, Inf)
-    if (startsWith(rule$op, ">")) span$low <- ifelse(is.na(x), NA, -Inf)
-  }
-  span
 }
 
 interval_span <- function(values, rule) {
@@ -179,27 +157,14 @@ meets_stretch <- function(span, stretches, p) {
   !is.na(span$low) & span$high >= stretches$low[p] & span$low <= stretches$high[p]
 }
 
-# nearest() without a distance also reaches the closest rows beyond the stretch: of each
-# chunk as many points as may be wanted (and one more, where the same point does not
-# count). With a distance the receipt says how far the closest ones are.
+# Rows that a rule may choose though they lie beyond the stretch
 is_closest_beyond <- function(span, job, p) {
   rule <- job$span_rule
   low <- job$stretches$low[p]
-  if (rule$kind != "nearest" || is.infinite(low)) {
-    return(FALSE)
+  beyond <- kind_of(rule)$spans$beyond
+  if (is.null(beyond) || is.infinite(low)) FALSE else {
+    beyond(span, rule, low, job$stretches$high[p])
   }
-  high <- job$stretches$high[p]
-  points <- sort(unique(span$low))
-  near <- rep(FALSE, length(span$low))
-  if (rule$look != "ahead") {
-    least <- points[max(1, findInterval(low, points) - rule$n)]
-    near <- near | span$low >= least & span$low <= low
-  }
-  if (rule$look != "back") {
-    most <- points[min(length(points), findInterval(high, points) + rule$n + 2)]
-    near <- near | span$low <= most & span$low >= high
-  }
-  near & !is.na(near)
 }
 
 ends_of <- function(x) {

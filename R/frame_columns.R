@@ -106,8 +106,8 @@ check_common_type <- function(column, pairing, rows, call) {
   }
   x <- .subset2(pairing$left, column$left)
   y <- .subset2(pairing$right, column$right)
-  if (is.factor(x)) check_factor(x, column$left, frame_marks[1L], call)
-  if (is.factor(y)) check_factor(y, column$right, frame_marks[2L], call)
+  check_values(x, column$left, frame_marks[1L], call)
+  check_values(y, column$right, frame_marks[2L], call)
   if (has_common_type(x, y) || column$from == "key" && key_columns_match(x, y)) {
     return()
   }

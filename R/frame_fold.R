@@ -48,8 +48,7 @@ fold_absent <- function(x, name, pairing, values, call) {
     return(x)
   }
   value <- value$fits[[1L]]
-  if (is.factor(x) && !value %in% levels(x)) x <- with_levels(x, c(levels(x), value))
-  put_value(x, alone, value)
+  put_value(with_level(x, value), alone, value)
 }
 
 # What each formula makes, for all left rows: list(values, by name, several). What the

@@ -97,15 +97,8 @@ as_unread <- function(text) structure(text, class = "ronda_unread")
 
 read_value <- function(text, x) {
   text <- as.character(unclass(text))
-  family <- key_family(x)
-  switch(if (is.na(family)) "text" else family,
-    integer = , double = , integer64 = , logical = {
-      utils::type.convert(text, as.is = TRUE)
-    },
-    Date = tryCatch(as.Date(text), error = function(e) text),
-    POSIXct = tryCatch(as.POSIXct(text, tz = "UTC"), error = function(e) text),
-    text
-  )
+  type <- type_of(x)
+  if (is.null(type)) text else type$read(text)
 }
 
 # The value as the column can hold it: list(given, fits), `fits` a list of it, empty
@@ -147,32 +140,8 @@ stop_absent_value <- function(value, name, x, call) {
 
 # NULL when it can't be held
 convert_value <- function(value, x) {
-  family <- key_family(x)
-  if (is.na(family)) {
-    return(if (identical(class(value), class(x))) value)
-  }
-  is_number <- is.numeric(value) && !is.object(value)
-  switch(family,
-    integer = if (is_number && is_whole(value, 2^31 - 1)) as.integer(value),
-    double = if (is_number) as.double(value),
-    integer64 = int64_value(value),
-    text = ,
-    factor = if (is.character(value) || is.factor(value)) as.character(value),
-    logical = if (is.logical(value)) value,
-    Date = ,
-    POSIXct = if (inherits(value, family)) as_stored(as_double(value), x),
-    difftime = as_stored(duration_value(value, x), x)
-  )
-}
-
-# A number as a column stores its own: an integer one keeps its type, whichever rows
-# are absent; one that can't be held so is refused.
-as_stored <- function(number, x) {
-  number <- strip_class(number)
-  if (is.null(number) || typeof(x) == "double") {
-    return(number)
-  }
-  if (is_whole(number, 2^31 - 1)) as.integer(number)
+  type <- type_of(x)
+  if (!is.null(type)) type$hold(value, x) else if (identical(class(value), class(x))) value
 }
 
 set_absent <- function(x, column, row_map, values) {
@@ -181,9 +150,7 @@ set_absent <- function(x, column, row_map, values) {
     return(x)
   }
   value <- value[[1L]]
-  if (is.factor(x) && !value %in% levels(x)) {
-    x <- with_levels(x, c(levels(x), value))
-  }
+  x <- with_level(x, value)
   rows <- row_map[[column$from]]
   absent <- if (!is.null(rows)) which(rows == 0L)
   if (!length(absent)) {
@@ -193,7 +160,7 @@ set_absent <- function(x, column, row_map, values) {
 }
 
 put_value <- function(x, at, value) {
-  if (is.na(key_family(x)) && is.object(x)) {
+  if (is.object(x) && is.null(type_of(x))) {
     x[at] <- value
     return(x)
   }

@@ -12,7 +12,7 @@ key_values <- function(pairing, rule, row_map, both_sides, call) {
   typed <- typed_alike(x, y)
   common <- common_columns(typed$left, typed$right)
   check_int64_range(common, row_map, rule, call)
-  common <- held_alone(common)
+  common <- without_not_int64(common)
   if (is.null(row_map$left)) {
     return(common$left)
   }
@@ -63,7 +63,7 @@ key_type_note <- function(column, pairing) {
     return(NULL)
   }
   none <- unname(lapply(typed_alike(x, y), slice_column, integer(), column$name, NULL))
-  common <- held_alone(do.call(common_columns, none))$left
+  common <- without_not_int64(do.call(common_columns, none))$left
   gained <- length(setdiff(levels(common), levels(x)))
   if (type_word(common) != type_word(x)) {
     sprintf("`%s` is %s in the result: it is %s in %s and %s in %s.", column$name,

@@ -65,7 +65,7 @@ merge_by_fill <- function(pairing, column, row_map, call) {
     check_agree(pairing, column, common, row_map, call)
   }
   over <- lapply(common, attr, "not_int64")
-  common <- held_alone(common)
+  common <- without_not_int64(common)
   value <- slice_column(common$left, row_map$left, column$left, call)
   right <- if (isTRUE(kind$right_first)) {
     there <- which(row_map$right > 0L)

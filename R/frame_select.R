@@ -23,18 +23,19 @@ choose_columns <- function(pairing, names, take, omit, keys, call) {
 
 # the left key columns that come whatever `take` says
 always_left <- function(pairing) {
-  turns <- turns_of(pairing)
+  turns <- turns_of(pairing$rules)
   if (is.null(turns)) rule_columns(pairing$key_rules, "left") else turns$left
 }
 
 # the right key columns that come whatever `take` says
 always_right <- function(pairing, keys) {
-  if (keys == "both" || !is.null(turns_of(pairing))) right_key_columns(pairing) else character()
+  comes <- keys == "both" || !is.null(turns_of(pairing$rules))
+  if (comes) right_key_columns(pairing) else character()
 }
 
 # the right columns that are keys, of each step of in_turn() too
 right_key_columns <- function(pairing) {
-  turns <- turns_of(pairing)
+  turns <- turns_of(pairing$rules)
   if (is.null(turns)) rule_columns(pairing$key_rules, "right") else turns$right
 }
 

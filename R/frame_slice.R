@@ -1,12 +1,5 @@
 # Columns and frames picked by row number; row 0 is a row of missing values.
 
-# Classes whose values are picked by position, with their attributes: for these
-# that is what their own `[` does, only faster.
-positional_classes <- c(
-  "factor", "ordered", "Date", "POSIXct", "POSIXt", "difftime", "hms",
-  "integer64"
-)
-
 # rows NULL: all of them, as they are
 slice_column <- function(x, rows, name, call) {
   if (is.null(rows)) {
@@ -24,10 +17,11 @@ slice_column <- function(x, rows, name, call) {
   slice_object(x, rows, name, call)
 }
 
-# whether values are picked by position, and attributes stay
+# Whether values are picked by position, and attributes stay: for the classes of types that
+# is what their own `[` does, only faster.
 is_positional <- function(x) {
   is.null(dim(x)) && if (is.object(x)) {
-    all(oldClass(x) %in% positional_classes)
+    all(oldClass(x) %in% type_classes$all)
   } else {
     is_plain_vector(x)
   }

@@ -213,7 +213,7 @@ chain_keys <- function(chain, frames, call) {
         }
         of[[column]] <- key
       }
-      if (rule$kind != "same") next
+      if (!is_key_rule(rule)) next
       key <- of[[rule$left]]
       if (!name %in% names(columns[[key]])) columns[[key]][name] <- rule$right
     }
@@ -236,7 +236,7 @@ key_that_holds <- function(columns, frame, column) {
 
 check_many_options <- function(options, frames, chain, call) {
   check_word(options$missing_keys, "missing_keys", call)
-  if (any(vapply(chain, function(rules) "in_turn" %in% kinds_of(rules), NA))) {
+  if (any(vapply(chain, function(rules) !is.null(turns_of(rules)), NA))) {
     stop_argument(said("in_turn() speaks of two frames and has no meaning here."),
       said("Join those two by join_frames() first."),
       call = call
@@ -334,7 +334,7 @@ extend_key <- function(key, name, step, call) {
     list(left = own, right = key$sources[[name]]), call,
     c(names(key$sources)[1L], name)
   )
-  common <- held_alone(common)
+  common <- without_not_int64(common)
   if (is.null(key$held)) {
     # (each line has a value already, or is a new one)
     key$value <- if (is.null(left)) common$left else {

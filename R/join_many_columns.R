@@ -222,7 +222,7 @@ fill_many <- function(column, columns, rows, call) {
     }
     over <- lapply(common, attr, "not_int64")
     check_all_held(over, right, list(left = all, right = all), column, call)
-    common <- held_alone(common)
+    common <- without_not_int64(common)
     x <- patch_(common$left, as.integer(!right), common$right, all)
     held <- held | rows[[k]] > 0L
   }

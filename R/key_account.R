@@ -113,12 +113,14 @@ rule_groups <- function(frame, on, label, call) {
   labels <- c(label, label)
   call <- call_with_frames(call, labels, labels)
   rules <- as_rules(on, frame, frame, call)
-  refused <- intersect(kinds_of(rules), c("nearest", "cross", "in_turn"))
-  if (length(refused)) {
-    stop_argument(sprintf("`%s()` can't be asked of one frame.", refused[1L]),
-      if (refused[1L] == "nearest") said("Use around() for values that are close to each other."),
-      call = call
-    )
+  for (rule in rules) {
+    instead <- kind_of(rule)$one_frame
+    if (!isTRUE(instead)) {
+      stop_argument(sprintf("`%s()` can't be asked of one frame.", rule$kind),
+        if (nzchar(instead)) said(instead),
+        call = call
+      )
+    }
   }
   matches <- pair_up(frame, frame, on, list(expect = "rows-multiply"), labels,
     call
@@ -134,7 +136,7 @@ rule_groups <- function(frame, on, label, call) {
 first_of_key <- function(frame, on, call) {
   pairs <- lapply(on, function(name) {
     x <- .subset2(frame, name)
-    if (is.na(key_family(x))) {
+    if (is.null(type_of(x))) {
       stop_ronda("type",
         sprintf("`%s` of `frame` (%s) can't be a key.", name, type_word(x)),
         call = call

@@ -28,7 +28,7 @@ pairing_code <- function(pairing, rules = pairing$rules, via = list(),
 
 one_rule_code <- function(rule, via) {
   text <- rule_code(rule)
-  own <- if (rule$kind == "same") via[[rule$left]]
+  own <- if (is_key_rule(rule)) via[[rule$left]]
   if (is.null(own) && !length(rule$via)) {
     return(text)
   }

@@ -9,7 +9,7 @@ far_rows <- function(pairing, call) {
     return(NULL)
   }
   wider <- lapply(pairing$rules, function(other) {
-    if (other$kind == "nearest") {
+    if (kind_of(other)$chooses) {
       other$within <- Inf
       other$ties <- "last"
       other$n <- 1
@@ -40,14 +40,8 @@ far_rows <- function(pairing, call) {
   )
 }
 
-# the nearest() of a pairing, NULL where it has none
-nearest_of <- function(pairing) {
-  nearest <- rules_of(pairing$rules, "nearest")
-  if (length(nearest)) nearest[[1L]]
-}
-
-# the same where it has a limit, and no condition decides too
+# the rule that chooses where it has a limit, and no condition decides too
 limited_nearest <- function(pairing) {
-  rule <- nearest_of(pairing)
+  rule <- chooser_of(pairing$rules)
   if (!is.null(rule) && !is_unlimited(rule$within) && is.null(pairing$where)) rule
 }

@@ -41,11 +41,11 @@ look_at_many <- function(frames, on, call) {
 }
 
 check_many_keys <- function(chain, call) {
-  kinds <- unique(unlist(lapply(chain, kinds_of)))
-  other <- setdiff(kinds, "same")
+  rules <- unlist(chain, recursive = FALSE)
+  other <- Filter(Negate(is_key_rule), rules)
   if (length(other)) {
     stop_argument(
-      said("`on` must be of same() rules alone here, not %s().", other[1L]),
+      said("`on` must be of same() rules alone here, not %s().", other[[1L]]$kind),
       paste("Write, for example:", setting("on", "port")),
       call = call
     )

@@ -39,7 +39,7 @@ column_misses <- function(pairing, keys, rule, call) {
     pairing = pairing, keys = keys, rule = rule, rest = rest,
     group = rest_groups(pairing, keys, rest, call)
   )
-  switch(family_group(key_family(values$left)),
+  switch(type_group(values$left),
     text = text_misses(look, lapply(values, as_text)),
     number = number_misses(look, values, call),
     no_misses()

@@ -50,7 +50,7 @@ why_nothing <- function(pairing) {
   } else if (!shares_values(pairing, rules)) {
     "Each key column has values that both frames have; no row has all of them together."
   } else {
-    others <- setdiff(kinds_of(pairing$rules), "same")
+    others <- unique(kinds_of(Filter(Negate(is_key_rule), pairing$rules)))
     sprintf("Some keys are equal in both frames, and %s leaves none of these pairs.",
       listed(c(sprintf("%s()", others), if (!is.null(pairing$where)) "`where`"), "or")
     )
@@ -102,7 +102,7 @@ is_text_rule <- function(pairing) {
     # (what is not text in its own encoding can't be cleaned)
     !length(rule$via) && all(vapply(side_names, function(side) {
       column <- .subset2(pairing[[side]], rule[[side]])
-      key_family(column) %in% c("text", "factor") && all(is_sound_text(as_text(column)))
+      type_group(column) %in% "text" && all(is_sound_text(as_text(column)))
     }, NA))
   }
 }

@@ -30,7 +30,10 @@ outside_misses <- function(pairing, far) {
 
 # Rows whose keys are equal to some, and that another rule or the condition refused
 refused_misses <- function(pairing, call) {
-  others <- pairing$rules[!kinds_of(pairing$rules) %in% c("same", "nearest", "cross")]
+  others <- Filter(function(rule) {
+    kind <- kind_of(rule)
+    !is.null(kind$plan) && !kind$chooses
+  }, pairing$rules)
   parts <- c(lapply(others, list), if (!is.null(pairing$where)) list(NULL))
   if (!length(parts) || !length(pairing$key_rules)) {
     return(no_misses())

@@ -92,7 +92,7 @@ rows_without_value <- function(pairing, side) {
     }
   }
   for (rule in pairing$rules) {
-    if (rule$kind %in% c("same", "cross", "in_turn") || isTRUE(rule$open_ended)) next
+    if (!kind_of(rule)$needs_values(rule)) next
     for (column in rule[[side]]) blank <- blank | is_missing(.subset2(pairing[[side]], column))
   }
   which(blank)
@@ -137,14 +137,14 @@ unknown_rows <- function(pairing, side) {
 }
 
 far_words <- function(pairing) {
-  rule <- nearest_of(pairing)
+  rule <- chooser_of(pairing$rules)
   if (is.null(rule)) "" else sprintf("the nearest is farther than %s",
     gsub("\"", "", distance_text(rule$within))
   )
 }
 
 other_words <- function(pairing, side, other_label) {
-  rule <- nearest_of(pairing)
+  rule <- chooser_of(pairing$rules)
   if (length(pairing$parts)) {
     return("no step found one")
   }

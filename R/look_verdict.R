@@ -113,7 +113,7 @@ pair_again <- function(pairing, rules = pairing$rules, expect = "rows-multiply")
 # the rules, the key of a column with another `via`
 with_via <- function(rules, column, via) {
   lapply(rules, function(rule) {
-    if (rule$kind == "same" && identical(rule$left, column)) rule$via <- check_via(via, NULL)
+    if (is_key_rule(rule) && identical(rule$left, column)) rule$via <- check_via(via, NULL)
     rule
   })
 }
@@ -200,7 +200,7 @@ wider_step <- function(pairing, far) {
   }
   within <- round_distance(abs(far$distance), far$plan$closest$within, far$plan$scale)
   rules <- lapply(pairing$rules, function(rule) {
-    if (rule$kind == "nearest") rule$within <- within
+    if (kind_of(rule)$chooses) rule$within <- within
     rule
   })
   tried_step(pairing, rules, setting("within", within),

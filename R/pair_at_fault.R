@@ -44,7 +44,7 @@ told_keys <- 50L
 
 # Some rows of a side: their numbers, and of the first of them the keys
 at_fault <- function(pairing, side, rows) {
-  turns <- turns_of(pairing)
+  turns <- turns_of(pairing$rules)
   columns <- if (is.null(turns)) rule_columns(pairing$key_rules, side) else turns[[side]]
   list(
     rows = numbers_of(pairing, side, rows),

@@ -217,7 +217,7 @@ repeats_failure <- function(pairing, many) {
 }
 
 tied_failure <- function(pairing, tied) {
-  rule <- rules_of(pairing$rules, "nearest")[[1L]]
+  rule <- chooser_of(pairing$rules)
   failure(
     sprintf("%s of `%s` %s several right rows at the %s point.",
       counted(length(tied$rows), "row"), frame_marks[1L],

@@ -116,17 +116,8 @@ several_told <- function(pairing, side, rows, most = 3L) {
 
 # what a row does with its partners
 pairing_verb <- function(pairing, side) {
-  kinds <- setdiff(kinds_of(pairing$rules), "same")
-  verbs <- if (identical(kinds, "inside")) {
-    c(left = "falls into", right = "holds")
-  } else if (identical(kinds, "covers")) {
-    c(left = "holds", right = "falls into")
-  } else if (identical(kinds, "overlap")) {
-    c(left = "overlaps", right = "overlaps")
-  } else {
-    c(left = "pairs with", right = "pairs with")
-  }
-  verbs[[side]]
+  kinds <- unique(kinds_of(Filter(Negate(is_key_rule), pairing$rules)))
+  rule_kinds[[if (length(kinds) == 1L) kinds else "same"]]$verbs[[side]]
 }
 
 # rows without partner, of the sides that ask for partners
@@ -154,7 +145,7 @@ several_faults <- function(pairing) {
 }
 
 tied_faults <- function(pairing, tied) {
-  rule <- rules_of(pairing$rules, "nearest")[[1L]]
+  rule <- chooser_of(pairing$rules)
   list(
     rows = numbers_of(pairing, "left", tied), at = numbers_of(pairing, "left", tied[1L]),
     words = key_words(pairing$left, rule$left, tied[1L])

@@ -1,32 +1,5 @@
 # repeats = "once": every row of either side is in one pair at the most.
 
-# what nearest() can't be told where "once" says which rows pair
-check_once <- function(rules, call) {
-  if (identical(kinds_of(rules), "in_turn") &&
-    "nearest" %in% unlist(lapply(rules[[1L]]$rules, kinds_of))) {
-    stop_argument(
-      said("%s can't choose among what nearest() finds inside in_turn().",
-        setting("repeats", "once")
-      ),
-      said("Join by nearest() alone, or leave out `repeats`."),
-      call = call
-    )
-  }
-  for (rule in rules_of(rules, "nearest")) {
-    told <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
-    if (length(told)) {
-      stop_argument(
-        said("%s of nearest() has no meaning beside %s.", argument_said(told[1L]),
-          setting("repeats", "once")
-        ),
-        "Each row is in at most one pair, the closest pairs first.",
-        sprintf("Leave out %s.", argument_said(told[1L])),
-        call = call
-      )
-    }
-  }
-}
-
 use_once <- function(pairing, ordered, found, call) {
   if (!is.null(pairing$steps)) {
     return(once_in_turn(pairing))

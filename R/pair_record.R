@@ -55,9 +55,3 @@ nothing_found <- list(
   # of a right frame that many parts meet: its keys, indexed (pair_keys.R)
   indexed_right = NULL
 )
-
-# the in_turn() of a pairing, NULL where it has none
-turns_of <- function(pairing) {
-  rules <- pairing$rules
-  if (length(rules) == 1L && rules[[1L]]$kind == "in_turn") rules[[1L]]
-}

@@ -69,8 +69,8 @@ check_repeats <- function(repeats, left, right, call) {
   }
   check_column(repeats$column, right, frame_marks[2L], call, class = "argument")
   column <- .subset2(right, repeats$column)
-  if (is.factor(column)) check_factor(column, repeats$column, frame_marks[2L], call)
-  if (is.na(key_family(column))) {
+  check_values(column, repeats$column, frame_marks[2L], call)
+  if (is.null(type_of(column))) {
     stop_ronda("type",
       sprintf("`%s` of `%s` is %s, which has no order: %s can't choose.",
         repeats$column, frame_marks[2L], type_word(column), repeats_said(repeats)
@@ -175,8 +175,8 @@ keep_best <- function(pairing, matches, choice, call) {
 best_of_pairs <- function(pairing, pairs, part, choice, call) {
   n <- length(pairs$left)
   value <- run_on_pairs(part, pairing, pairs[c("left", "right")], "repeats", call)
-  if (is.factor(value)) check_factor(value, "repeats", frame_marks[2L], call)
-  if (!is.null(dim(value)) || is.na(key_family(value)) || !length(value) %in% c(1L, n)) {
+  check_values(value, "repeats", frame_marks[2L], call)
+  if (!is.null(dim(value)) || is.null(type_of(value)) || !length(value) %in% c(1L, n)) {
     stop_argument(
       sprintf("%s must give one value that has an order for each of %s, not %s.",
         repeats_said(choice), counted(n, "pair"), described(value)

@@ -57,7 +57,7 @@ candidates_found <- function(pairing, clock, call) {
     sum(pairing$sizes) > long_rows) {
     show_stage("Matching rows", environment())
   }
-  found <- if (is.null(turns_of(pairing))) {
+  found <- if (is.null(turns_of(pairing$rules))) {
     match_rows(pairing, keys, ordered, condition, call)
   } else {
     match_in_turn(pairing, call)
@@ -94,7 +94,7 @@ match_in_turn <- function(pairing, call) {
     part$max_rows <- Inf
   }
   if (part$missing_keys == "stop") part$missing_keys <- "unmatched"
-  ons <- turns_of(pairing)$ons
+  ons <- turns_of(pairing$rules)$ons
   for (on in ons) checked_pairing(part, on, FALSE, call)
   parts <- lapply(ons, function(on) match_frames(part, on, FALSE, call)$pairing)
   steps <- integer(pairing$sizes[1L])
@@ -149,7 +149,7 @@ checked_pairing <- function(pairing, on, no_on, call) {
   if (!identical(pairing[names(pairing_choices)], pairing_choices)) {
     check_pairing_choices(pairing, rules, call)
   }
-  keys <- if (is.character(on)) rules else rules_of(rules, "same")
+  keys <- if (is.character(on)) rules else key_rules_of(rules)
   pairing$rules <- rules
   pairing$key_rules <- check_key_types(left, right, keys, call)
   pairing$sizes <- abs(sizes)
@@ -177,7 +177,7 @@ has_row_names <- function(frame) {
 check_pairing_choices <- function(pairing, rules, call) {
   check_word(pairing$missing_keys, "missing_keys", call)
   check_repeats(pairing$repeats, pairing$left, pairing$right, call)
-  if (is_once(pairing$repeats)) check_once(rules, call)
+  if (is_once(pairing$repeats)) for (rule in rules) kind_of(rule)$check_once(rule, call)
   check_expect(pairing$expect, rules, call)
   check_sides(pairing$sides, call)
   check_max_rows(pairing$max_rows, call)

@@ -43,9 +43,9 @@ as_comparisons <- function(term, pairing, environment) {
   if (is.null(numbers)) {
     return(NULL)
   }
-  # (what nearest() chooses among is only tried)
-  chooses <- any(kinds_of(pairing$rules) == "nearest")
-  lapply(if (chooses) named$op else indexed_ops(named$op), function(op) {
+  # what a rule chooses among is only tried
+  tried <- !is.null(chooser_of(pairing$rules))
+  lapply(if (tried) named$op else indexed_ops(named$op), function(op) {
     comparison(numbers[[1L]], op, numbers[[2L]], FALSE)
   })
 }

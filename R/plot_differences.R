@@ -80,18 +80,17 @@ unequal_words <- function(found, k) {
 unequal_size <- function(found, k) {
   left <- .subset2(found$pairing$left, found$counts$column[k])
   right <- .subset2(found$pairing$right, found$right[k])
-  kinds <- c(key_family(left), key_family(right))
-  if (anyNA(kinds) || !all(vapply(kinds, family_group, "") %in% c("number", "Date", "POSIXct"))) {
+  type <- type_of(left)
+  if (!isTRUE(type$measured) || !types_match(left, right)) {
     return(NULL)
   }
   cells <- found$cells[[k]]
-  apart <- abs(plain_numbers(gather_(left, found$pairs$left[cells])) -
-    plain_numbers(gather_(right, found$pairs$right[cells])))
-  apart <- apart[is.finite(apart)]
-  scale <- list(family = family_group(kinds[1L]), unit = switch(family_group(kinds[1L]),
-    Date = 86400, POSIXct = 1, NA_real_
+  both <- measured_numbers(list(
+    gather_(left, found$pairs$left[cells]), gather_(right, found$pairs$right[cells])
   ))
-  if (length(apart)) sprintf("by %s (median)", distance_words(stats::median(apart), scale))
+  apart <- abs(both$values[[1L]] - both$values[[2L]])
+  apart <- apart[is.finite(apart)]
+  if (length(apart)) sprintf("by %s (median)", distance_words(stats::median(apart), both$scale))
 }
 
 differences_title <- function(pairing, seen) {

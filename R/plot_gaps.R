@@ -28,7 +28,7 @@ draw_gaps <- function(pairing, gaps) {
 
 # The gaps of all pairs in classes: list(data (from, to, rows), limits, beyond, ...)
 gap_data <- function(pairing) {
-  rule <- nearest_of(pairing)
+  rule <- chooser_of(pairing$rules)
   plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
   gap <- gap_numbers(plan$closest, pairs$left, pairs$right)
@@ -146,7 +146,7 @@ gap_subtitle <- function(pairing, gaps) {
 register_figure("gaps",
   data = gap_data, draw = draw_gaps, title = gap_title, subtitle = gap_subtitle,
   lacks = function(pairing) {
-    if (is.null(nearest_of(pairing))) {
+    if (is.null(chooser_of(pairing$rules))) {
       either("A figure of gaps needs nearest() in `on`.", "A figure of gaps needs --nearest.")
     } else if (pairing$counts$pairs > 1e8) {
       sprintf("%s are too many for a figure of gaps.", counted(pairing$counts$pairs, "pair"))

@@ -74,9 +74,9 @@ row_marks <- function(rows, colour, stroke) {
 
 # Times with their zone and year, which the ticks may leave out
 timeline_axis <- function(axis) {
-  scale <- switch(axis$family,
-    POSIXct = ggplot2::scale_x_datetime, Date = ggplot2::scale_x_date,
-    ggplot2::scale_x_continuous
+  scale <- switch(axis$scale,
+    times = ggplot2::scale_x_datetime, days = ggplot2::scale_x_date,
+    numbers = ggplot2::scale_x_continuous
   )
   scale(in_lines(axis$name, title_width))
 }
@@ -85,8 +85,7 @@ timeline_axis <- function(axis) {
 timeline_rule <- function(pairing) {
   for (rule in pairing$rules) {
     if (is.null(kind_of(rule)$plan) || identical(rule$op, "!=")) next
-    columns <- .subset2(pairing$left, rule$left[1L])
-    if (!is.character(columns) && !is.factor(columns) && !is.logical(columns)) {
+    if (isTRUE(type_of(.subset2(pairing$left, rule$left[1L]))$measured)) {
       return(rule)
     }
   }
@@ -97,7 +96,7 @@ timeline_rule <- function(pairing) {
 # have no place (`blank`); and how many links are left out)
 timeline_data <- function(pairing) {
   rule <- timeline_rule(pairing)
-  found <- ordered_values(pairing, side_columns(rule), rule$kind, NULL)
+  found <- ordered_values(pairing, rule, NULL)
   spans <- timeline_spans(rule, found)
   matched <- lapply(c(left = "left", right = "right"), is_matched,
     matches = pairing$matches
@@ -119,7 +118,7 @@ timeline_data <- function(pairing) {
   }
   rows <- rbind(frame_of("left", drawn$left), frame_of("right", drawn$right))
   rows$group <- factor(rows$group, groups$shown)
-  axis$name <- with_years(axis$name, rows$x, axis$family)
+  axis$name <- with_years(axis$name, rows$x, axis$scale)
   links <- data.frame(
     left_row = drawn$link_left, right_row = drawn$link_right,
     x = axis$value(middle_of(spans$left, drawn$link_left)),
@@ -263,34 +262,19 @@ some_of <- function(rows, most) {
 
 # Numbers of the axis as the values they stand for, and its name
 timeline_scale <- function(pairing, rule, scale) {
-  first <- .subset2(pairing$left, rule$left[1L])
-  columns <- unique(c(rule$left, rule$right))
-  name <- paste(columns, collapse = ", ")
-  zone <- attr(first, "tzone")[1L]
-  if (is.null(zone)) zone <- ""
-  family <- scale$family
+  like <- .subset2(pairing$left, rule$left[1L])
+  form <- type_of(like)$axis
+  name <- paste(unique(c(rule$left, rule$right)), collapse = ", ")
+  unit <- form$unit(like, scale)
   list(
-    family = family,
-    name = switch(family,
-      POSIXct = sprintf("%s (%s)", name,
-        if (nzchar(zone)) zone else format(Sys.time(), "local time, %Z")
-      ),
-      difftime = sprintf("%s (%s)", name, names(duration_seconds)[match(scale$unit,
-        duration_seconds
-      )]),
-      name
-    ),
-    value = switch(family,
-      POSIXct = function(x) .POSIXct(x, tz = zone),
-      Date = function(x) structure(x, class = "Date"),
-      identity
-    )
+    scale = form$scale, name = if (is.null(unit)) name else sprintf("%s (%s)", name, unit),
+    value = function(x) form$values(x, like)
   )
 }
 
 # "departs (2031, UTC)": the ticks may leave the year out
-with_years <- function(name, x, family) {
-  if (!length(x) || !family %in% c("POSIXct", "Date")) {
+with_years <- function(name, x, scale) {
+  if (!length(x) || scale == "numbers") {
     return(name)
   }
   years <- paste(unique(format(range(x, na.rm = TRUE), "%Y")), collapse = " to ")
@@ -302,7 +286,7 @@ with_years <- function(name, x, family) {
 # How far nearest() looked, for left rows that found nothing
 timeline_bands <- function(pairing, rule, found, rows, axis) {
   alone <- rows[rows$side == "left" & rows$state == "unmatched", ]
-  if (rule$kind != "nearest" || is_unlimited(rule$within)) alone <- alone[0L, ]
+  if (!kind_of(rule)$chooses || is_unlimited(rule$within)) alone <- alone[0L, ]
   if (!nrow(alone)) {
     return(alone)
   }

@@ -102,16 +102,16 @@ single_candidates <- function(frames, samples, pairs, made) {
     rule <- list(left = pairs$left[k], right = pairs$right[k])
     x <- .subset2(frames$left, rule$left)
     y <- .subset2(frames$right, rule$right)
-    families <- c(key_family(x), key_family(y))
-    if (anyNA(families) || any(families == "logical")) {
+    groups <- c(type_group(x), type_group(y))
+    if (anyNA(groups) || any(groups == "logical")) {
       return(NULL)
     }
-    if (!families_match(families[1L], families[2L])) {
+    if (groups[1L] != groups[2L]) {
       rule$convert <- conversion_tried(x, y, rule, made)
       return(if (!is.null(rule$convert)) list(measure(frames, samples, list(rule), made)))
     }
     plain <- measure(frames, samples, list(rule), made)
-    c(list(plain), if (family_group(families[1L]) == "text") {
+    c(list(plain), if (groups[1L] == "text") {
       cleaned_candidate(frames, samples, rule, plain, made)
     })
   })
@@ -123,7 +123,7 @@ single_candidates <- function(frames, samples, pairs, made) {
 # converted; NULL where nothing does
 conversion_tried <- function(x, y, rule, made) {
   columns <- list(left = x, right = y)
-  groups <- vapply(columns, function(x) family_group(key_family(x)), "")
+  groups <- vapply(columns, type_group, "")
   if (setequal(groups, c("Date", "POSIXct"))) {
     side <- names(groups)[groups == "POSIXct"]
     return(c(time_as_day(columns[[side]]), side = side))
@@ -251,7 +251,7 @@ chance_shares <- function(frames, rule) {
   x <- .subset2(frames$left, rule$left)
   y <- .subset2(frames$right, rule$right)
   counts <- c("integer", "double", "Date", "difftime")
-  if (alike_names(rule$left, rule$right) || !all(c(key_family(x), key_family(y)) %in% counts)) {
+  if (alike_names(rule$left, rule$right) || !all(c(key_type(x), key_type(y)) %in% counts)) {
     return(0)
   }
   numbers <- lapply(list(x, y), function(column) {

@@ -21,12 +21,11 @@ conversion_lines <- function(x, y, places) {
   if (length(damaged)) {
     return(sprintf("%s is a damaged factor: make it anew.", places[damaged[1L]]))
   }
-  families <- vapply(values, key_family, "")
-  if (anyNA(families)) {
-    at <- which(is.na(families))[1L]
+  groups <- vapply(values, type_group, "")
+  if (anyNA(groups)) {
+    at <- which(is.na(groups))[1L]
     return(lines_for_unknown(values[[at]], places[at]))
   }
-  groups <- vapply(families, family_group, "")
   # (in C order, whatever the locale)
   ordered <- sort(groups, method = "radix")
   convert <- conversions[[paste(ordered, collapse = " and ")]]

@@ -1,65 +1,66 @@
-# Key columns made comparable: every pair of types becomes a pair of vectors that the
-# engine reads as plain numbers or text.
+# Columns as the engine takes them: every pair of key columns becomes pairs of vectors that
+# it reads as plain numbers or text, or two columns of one type.
+
+# only what the engine reads: values, and the class of 64-bit integers
+engine_values <- function(x) {
+  int64 <- is_int64(x)
+  attributes(x) <- NULL
+  if (int64) int64_class(x) else x
+}
 
 # One rule's two columns as the engine takes them: a list of one or two column
 # pairs, each list(kind, left, right), and where texts of a side may be equal at
 # different addresses, `one_address`: FALSE for that side.
 align_keys <- function(x, y, rule, call, frames = frame_marks) {
-  families <- c(key_family(x), key_family(y))
-  if (!families_match(families[1L], families[2L])) {
+  if (!types_match(x, y)) {
     if (!key_columns_match(x, y)) stop_key_types(x, y, rule, call)
     typed <- typed_alike(x, y)
     x <- typed$left
     y <- typed$right
-    families <- c(key_family(x), key_family(y))
   }
-  if (families[1L] == "factor") check_factor(x, rule$left, frames[1L], call)
-  if (families[2L] == "factor") check_factor(y, rule$right, frames[2L], call)
-  switch(family_group(families[1L]),
-    number = align_numbers(x, y, families),
-    text = list(align_text(x, y, families)),
-    logical = list(key_pair("int32", x, y)),
-    Date = list(align_dates(x, y)),
-    POSIXct = list(align_doubles(x, y)),
-    difftime = list(align_durations(x, y)),
-    stop("align_keys(): unknown family ", families[1L])
-  )
+  check_values(x, rule$left, frames[1L], call)
+  check_values(y, rule$right, frames[2L], call)
+  type_of(x)$align(x, y)
 }
 
-align_numbers <- function(x, y, families) {
-  if (any(families == "integer64")) {
-    return(align_int64(x, y))
+key_columns_match <- function(x, y) {
+  if (types_match(x, y)) {
+    return(TRUE)
   }
-  if (all(families == "integer")) {
-    return(list(key_pair("int32", x, y)))
-  }
-  list(align_doubles(x, y))
+  typed <- typed_alike(x, y)
+  types_match(typed$left, typed$right)
 }
 
-align_dates <- function(x, y) {
-  if (typeof(x) == "integer" && typeof(y) == "integer") {
-    return(key_pair("int32", x, y))
+# Key columns of which one is logical without any value, as in a file that has a header
+# alone: it is taken to be of the other's type.
+typed_alike <- function(x, y) {
+  if (has_no_value(x)) {
+    if (!has_no_value(y)) x <- missing_values(y, length(x))
+  } else if (has_no_value(y)) {
+    y <- missing_values(x, length(y))
   }
-  key_pair("day", as_double(x), as_double(y))
+  list(left = x, right = y)
 }
 
-# A double that is no 64-bit integer equals none, but may equal another such
-# double: it goes into a second column.
-align_int64 <- function(x, y) {
-  sides <- lapply(list(x, y), int64_parts)
-  pairs <- list(key_pair("int64", sides[[1L]]$values, sides[[2L]]$values))
-  rest <- lapply(sides, function(side) side$not_int64)
-  if (!is.null(rest[[1L]]) || !is.null(rest[[2L]])) {
-    none <- vapply(rest, is.null, NA)
-    rest[none] <- lapply(list(x, y)[none], function(x) numeric(length(x)))
-    pairs[[2L]] <- c(key_pair("real", rest[[1L]], rest[[2L]]), rest = TRUE)
-  }
-  pairs
+has_no_value <- function(x) {
+  is.logical(x) && !is.object(x) && is.null(dim(x)) && all(is.na(x))
 }
 
-align_text <- function(x, y, families) {
-  if (all(families == "factor")) {
-    return(align_factors(x, y))
-  }
-  c(list(kind = engine_kinds[["text"]]), comparable_texts_(as_text(x), as_text(y)))
+# so many missing values as a column has them
+missing_values <- function(like, n) gather_(like, integer(n))
+
+# The type that holds the values of both sides' columns: that of the one key column, and of
+# columns merged by "fill" and "agree". check_common_type() has made sure that there is one.
+common_columns <- function(x, y) {
+  if (inherits(x, "AsIs")) x <- plain_as_is(x)
+  if (inherits(y, "AsIs")) y <- plain_as_is(y)
+  if (types_match(x, y)) type_of(x)$common(x, y) else list(left = x, right = y)
+}
+
+has_common_type <- function(x, y) types_match(x, y) || are_plain_alike(x, y)
+
+# Columns that can't be keys have a common type when they are of one plain type.
+are_plain_alike <- function(x, y) {
+  !is.object(x) && !is.object(y) && is.null(dim(x)) && is.null(dim(y)) &&
+    typeof(x) == typeof(y) && typeof(x) %in% c("list", "complex", "raw")
 }

@@ -1,91 +1,48 @@
-# Columns of an ordered rule made comparable: all become doubles, or 64-bit
-# integers, that sort and subtract as the values do.
+# Columns whose order matters: as numbers that sort and subtract as the values do, and the
+# order of rows by columns.
 
-# `columns`: list of list(side, name). Returns list(values, int64, scale);
-# scale is list(family, unit, left_unit), seconds per number (NA: no time).
-ordered_values <- function(pairing, columns, kind, call) {
-  values <- lapply(columns, function(column) {
-    .subset2(pairing[[column$side]], column$name)
-  })
+# Columns of one ordered rule: list(values, int64, scale), doubles or 64-bit integers by
+# column; scale is list(family, unit, left_unit), seconds per number (NA: no time).
+# `columns`: where each stands, list(side, name); `measured`: whether distances count.
+numbers_in_order <- function(values, columns, kind, measured, call) {
   blank <- vapply(values, has_no_value, NA)
   if (any(blank)) {
     like <- if (all(blank)) numeric() else values[[which(!blank)[1L]]]
     values[blank] <- lapply(values[blank], function(x) missing_values(like, length(x)))
   }
   for (k in seq_along(values)) {
-    if (is.factor(values[[k]])) {
-      check_factor(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
-    }
+    check_values(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
   }
-  distances <- kind %in% c("nearest", "around")
-  families <- vapply(values, ordered_family, "", distances = distances)
-  check_ordered_families(values, columns, families, kind, call)
-  family <- family_group(families[1L])
-  switch(family,
-    number = number_values(values, columns, families, call),
-    Date = date_values(values),
-    POSIXct = time_values(values),
-    difftime = duration_values(values),
-    text = rank_values(values),
-    list(
-      values = lapply(values, function(x) as.double(as.integer(x))),
-      int64 = FALSE, scale = no_scale(family)
-    )
-  )
+  groups <- vapply(values, order_group, "", measured)
+  bad <- which(is.na(groups))
+  if (length(bad)) stop_unordered(values, columns, bad[1L], kind, measured, call)
+  unlike <- which(groups != groups[1L])
+  if (length(unlike)) {
+    at <- c(1L, unlike[1L])
+    stop_ordered_types(values[at], columns[at], call)
+  }
+  type_of(values[[1L]])$order(values, columns, call)
 }
 
-no_scale <- function(family) {
-  list(family = family, unit = NA_real_, left_unit = NA_real_)
+# the group of types whose order a column's values have; NA where they have none, or with
+# `measured` no distances
+order_group <- function(x, measured) {
+  type <- type_of(x)
+  if (is.null(type) || measured && !type$measured) NA_character_ else type$order_group(x)
 }
 
-ordered_family <- function(x, distances) {
-  family <- key_family(x)
-  if (is.na(family)) {
-    return(NA_character_)
+# Columns of one group as doubles with their scale; 64-bit integers beyond 2^53 are rounded.
+measured_numbers <- function(values) {
+  type <- type_of(values[[1L]])
+  if (type$group != "number") {
+    return(type$order(values, NULL, NULL))
   }
-  if (family == "factor") {
-    family <- if (is.ordered(x)) "ordered" else NA_character_
-  }
-  if (family %in% c("logical", if (distances) c("text", "ordered"))) {
-    return(NA_character_)
-  }
-  family
+  list(values = lapply(values, plain_numbers), scale = no_scale("number"))
 }
 
-check_ordered_families <- function(values, columns, families, kind, call) {
-  bad <- which(is.na(families))
-  if (length(bad)) stop_unordered(values, columns, bad[1L], kind, call)
-  for (k in seq_along(families)) {
-    if (!families_match(families[1L], families[k])) {
-      stop_ordered_types(values[c(1L, k)], columns[c(1L, k)], call)
-    }
-  }
-  if (families[1L] == "ordered") {
-    alike <- vapply(values, function(x) {
-      identical(levels(x), levels(values[[1L]]))
-    }, NA)
-    if (!all(alike)) {
-      stop_ronda("type",
-        sprintf("%s and %s are ordered factors of different levels.",
-          place_of(columns[[1L]]), place_of(columns[[which(!alike)[1L]]])
-        ),
-        "Give both the same levels, in the same order.",
-        call = call
-      )
-    }
-  }
-}
-
-place_of <- function(column) {
-  sprintf("`%s` of `%s`", column$name, frame_mark(column$side))
-}
-
-place_code_of <- function(column) place_code(frame_mark(column$side), column$name)
-
-stop_unordered <- function(values, columns, at, kind, call) {
+stop_unordered <- function(values, columns, at, kind, measured, call) {
   x <- values[[at]]
   place <- place_code_of(columns[[at]])
-  near <- kind %in% c("nearest", "around")
   time <- Find(function(other) inherits(other, c("POSIXct", "Date")), values)
   stop_ronda("type",
     sprintf("%s is %s, which %s() can't use.", place_of(columns[[at]]), type_word(x),
@@ -93,18 +50,18 @@ stop_unordered <- function(values, columns, at, kind, call) {
     ),
     if (is.character(x) || is.factor(x)) {
       if (!is.null(time_form(x, time))) text_to_time_lines(x, place, time) else
-        if (near && reads_as_numbers(x)) write_line(place, "as.numeric(as.character(%s))")
-    } else if (is.na(key_family(x))) {
+        if (measured && reads_as_numbers(x)) write_line(place, "as.numeric(as.character(%s))")
+    } else if (is.null(type_of(x))) {
       lines_for_unknown(x, place)
     },
-    if (is.factor(x) && !near) {
+    if (is.factor(x) && !measured) {
       c(
         "If its levels have an order:",
         write_line(place, "as.ordered(%s)")
       )
     },
     sprintf("%s() takes numbers and times%s.", kind,
-      if (near) "" else ", text and ordered factors"
+      if (measured) "" else ", text and ordered factors"
     ),
     call = call
   )
@@ -120,43 +77,6 @@ stop_ordered_types <- function(values, columns, call) {
     conversion_lines(values[[1L]], values[[2L]], places),
     call = call
   )
-}
-
-number_values <- function(values, columns, families, call) {
-  long <- families == "integer64"
-  if (!any(long)) {
-    return(list(
-      values = lapply(values, as_double), int64 = FALSE,
-      scale = no_scale("number")
-    ))
-  }
-  converted <- lapply(values, int64_parts)
-  odd <- vapply(converted, function(x) !is.null(x$not_int64), NA)
-  if (any(odd)) {
-    return(mixed_numbers(values, columns, long, which(odd)[1L], call))
-  }
-  list(
-    values = lapply(converted, function(x) strip_class(x$values)),
-    int64 = TRUE, scale = no_scale("number")
-  )
-}
-
-# 64-bit integers beside fractions: as doubles, where that loses nothing
-mixed_numbers <- function(values, columns, long, odd, call) {
-  as_doubles <- lapply(values, as_number)
-  big <- vapply(as_doubles[long], function(x) any(abs(x) >= 2^53, na.rm = TRUE),
-    NA
-  )
-  if (any(big)) {
-    stop_ronda("type",
-      sprintf("%s holds fractions and %s holds integers beyond 2^53.",
-        place_of(columns[[odd]]), place_of(columns[[which(long)[1L]]])
-      ),
-      "They can't be compared exactly: convert one of them first.",
-      call = call
-    )
-  }
-  list(values = as_doubles, int64 = FALSE, scale = no_scale("number"))
 }
 
 # Numbers as their rank among all the values, equal ones alike: 1, 2, ...
@@ -178,12 +98,28 @@ rank_numbers <- function(values, int64) {
   )
 }
 
-# Text as its rank among all the values: in C order, the same everywhere
-rank_values <- function(values) {
-  texts <- lapply(values, function(x) enc2utf8(as_text(x)))
-  all <- sort(unique(unlist(texts)), method = "radix")
-  list(
-    values = lapply(texts, function(x) as.double(match(x, all))),
-    int64 = FALSE, scale = no_scale("text")
+# The order of rows -----------------------------------------------------------------
+
+# The order of rows by some columns of key types: stable, text in C order,
+# factors by level, missing values last.
+sort_rows <- function(columns, descending = logical(length(columns))) {
+  sort_by(lapply(columns, sortable_values), vapply(columns, sort_kind, 0L), descending)
+}
+
+sortable_values <- function(x) if (is.factor(x)) factor_codes(x) else x
+
+# the same for columns as the engine takes them
+sort_by <- function(columns, kinds, descending) {
+  text <- kinds == engine_kinds[["text"]]
+  columns[text] <- lapply(columns[text], utf8_text_)
+  sort_rows_(columns, kinds, descending)
+}
+
+sort_kind <- function(x) {
+  kind <- if (is_int64(x)) "int64" else switch(typeof(x),
+    character = "text",
+    double = "real",
+    "int32"
   )
+  engine_kinds[[kind]]
 }

@@ -1,24 +1,22 @@
-# Values of any type as numbers, as texts, and as missing: for one type each question
-# is answered here and in the type's own file.
+# Values of any type as they are shown, told apart and found missing.
 
-# numbers of any type as doubles
-as_number <- function(x) if (is_int64(x)) int64_double(x) else as_double(x)
-
-plain_numbers <- function(x) strip_class(as_number(x))
+# the record of an object whose values are stored as they should be, else NULL
+object_type <- function(x) {
+  type <- if (is.object(x)) claimed_type(x)
+  if (!is.null(type) && typeof(x) %in% type$stored) type
+}
 
 is_missing <- function(x) {
   if (is.list(x)) {
     return(vapply(x, is.null, NA))
   }
-  if (is_int64(x) && is.double(x)) {
-    return(int64_missing(x))
-  }
-  is.na(if (is.factor(x)) factor_codes(x) else x)
+  own <- object_type(x)$missing
+  if (is.null(own)) is.na(x) else own(x)
 }
 
-# how many are missing; of plain numbers and times the engine counts
+# how many are missing; where R says so by its own missing values the engine counts
 missing_count <- function(x) {
-  kind <- if (is_int64(x) || is.factor(x)) "other" else typeof(x)
+  kind <- if (is.null(object_type(x)$missing)) typeof(x) else "other"
   switch(kind,
     double = count_missing_(list(x), engine_kinds[["real"]]),
     integer = , logical = count_missing_(list(x), engine_kinds[["int32"]]),
@@ -36,45 +34,21 @@ unlike <- function(x, y) {
   if (is.list(x)) {
     return(!mapply(identical, x, y))
   }
-  if (is_int64(x)) {
-    return(int64_unlike(x, y))
-  }
-  if (is.factor(x)) {
-    return(as.integer(x) != as.integer(y))
-  }
-  strip_class(x) != strip_class(y)
+  type <- object_type(x)
+  if (is.null(type)) strip_class(x) != strip_class(y) else type$unlike(x, y)
 }
 
 # Values as they are shown: numbers and times with all of the digits that tell them apart,
 # times in their own zone
 value_texts <- function(x) {
-  if (is_int64(x)) {
-    int64_text(x)
-  } else if (is.character(x) || is.factor(x)) {
-    readable(as.character(x))
-  } else if (is.numeric(x) && !is.object(x)) {
-    number_texts(x)
-  } else if (inherits(x, "POSIXct") && any(is_fraction(x))) {
-    local_time_texts(x)
-  } else {
-    format(x, digits = 15, trim = TRUE)
+  type <- if (is.character(x)) {
+    type_kinds$text
+  } else if (is.object(x)) {
+    object_type(x)
+  } else if (is.numeric(x)) {
+    type_kinds$double
   }
-}
-
-is_fraction <- function(x) {
-  seconds <- as_double(strip_class(x))
-  is.finite(seconds) & seconds != floor(seconds)
-}
-
-# of times with fractions of a second
-local_time_texts <- function(x) {
-  seconds <- as_double(strip_class(x))
-  whole <- format(structure(floor(seconds), class = class(x), tzone = attr(x, "tzone")),
-    "%Y-%m-%d %H:%M:%S"
-  )
-  paste0(whole, ifelse(is_fraction(x),
-    sub("^[^.]*([.][0-9]+)Z$", "\\1", time_texts(seconds)), ""
-  ))
+  if (is.null(type)) format(x, digits = 15, trim = TRUE) else type$shown(x)
 }
 
 # the same as in messages: texts in quotes, none longer than `most` letters
@@ -89,31 +63,8 @@ value_words <- function(x, most = 40L) {
 # values as texts that tell them apart and can be read back: without an exponent, dates
 # and times in one form whatever the locale
 key_texts <- function(x) {
-  family <- key_family(x)
-  switch(if (is.na(family)) "none" else family,
-    text = , factor = as_text(x),
-    integer64 = int64_text(x),
-    integer = , double = , difftime = number_texts(as_double(strip_class(x))),
-    Date = format(structure(floor(as_double(strip_class(x))), class = "Date"), "%Y-%m-%d"),
-    POSIXct = time_texts(as_double(strip_class(x))),
-    logical = as.character(strip_class(x)),
-    value_texts(x)
-  )
-}
-
-# Each number as a text that reads back to it, so that two values never share one
-number_texts <- function(x) {
-  texts <- rep(NA_character_, length(x))
-  whole <- !is.na(x) & abs(x) <= 2^53 & x == trunc(x)
-  # (most whole numbers are integers, whose digits are known soonest)
-  small <- whole & abs(x) <= .Machine$integer.max
-  texts[small] <- as.character(as.integer(x[small]))
-  large <- whole & !small
-  texts[large] <- sprintf("%.0f", x[large])
-  texts[is.infinite(x)] <- as.character(x[is.infinite(x)])
-  other <- !whole & is.finite(x)
-  texts[other] <- shortest_texts_(x[other])
-  texts
+  type <- type_of(x)
+  if (is.null(type)) value_texts(x) else type$key_text(x)
 }
 
 # the same, with more letters where some would look alike
@@ -133,3 +84,17 @@ distinct_words <- function(x) {
   }
   words
 }
+
+# The gap between two values: left - right, or with `ahead` right - left, in the left
+# column's units
+gap_of <- function(x, y, ahead, call) {
+  gap <- type_of(x)$gap
+  if (ahead) gap(y, x, x, call) else gap(x, y, x, call)
+}
+
+# Where a column stands: list(side, name)
+place_of <- function(column) {
+  sprintf("`%s` of `%s`", column$name, frame_mark(column$side))
+}
+
+place_code_of <- function(column) place_code(frame_mark(column$side), column$name)

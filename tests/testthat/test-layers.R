@@ -5,8 +5,8 @@ sources <- testthat::test_path("..", "..", "R")
 
 layers <- c(
   engine = "^RcppExports[.]R$|^catch-|^data[.]R$|^ronda-package[.]R$",
-  types = "^type_|^(advice|conditions|checks|words|r_code|options|progress)[.]R$",
-  pairing = "^(pair|frame)_.*(?<!pair_rows[.]R)$|^matches[.]R$",
+  types = "^type[._]|^(advice|conditions|checks|words|r_code|options|progress)[.]R$",
+  pairing = "^rule[.]R$|^(rule|pair|frame)_.*(?<!pair_rows[.]R)$|^matches[.]R$",
   verbs = paste0(
     "^look_|^(join_frames|pair_rows|build_frame|split_frames|join_many|",
     "join_many_columns|key_account|row_labels|receipt|explain_row|near_misses|",

@@ -23,7 +23,7 @@ check_nearest <- function(left, right, look, within, equal, ties, n, gap, call) 
 }
 
 plan_nearest <- function(pairing, rule, call) {
-  found <- ordered_values(pairing, side_columns(rule), "nearest", call)
+  found <- ordered_values(pairing, rule, call)
   within <- distance_number(rule$within, found$scale, "within", call)
   list(
     closest = list(
@@ -52,6 +52,56 @@ nearest_code <- function(rule) {
     if (!is.null(rule$gap)) sprintf("gap = %s", text_code(rule$gap))
   )
   paste(c(sub("[)]$", "", nearest_text(rule)), choices), collapse = ", ") |> paste0(")")
+}
+
+# what nearest() can't be given where "once" says which rows pair
+check_nearest_once <- function(rule, call) {
+  given <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
+  if (length(given)) {
+    stop_argument(
+      said("%s of nearest() has no meaning beside %s.", argument_said(given[1L]),
+        setting("repeats", "once")
+      ),
+      "Each row is in at most one pair, the closest pairs first.",
+      sprintf("Leave out %s.", argument_said(given[1L])),
+      call = call
+    )
+  }
+}
+
+# Files cut along its values ------------------------------------------------------
+
+nearest_span <- function(x, rule, distance) {
+  within <- distance("within")
+  list(
+    low = if (rule$look != "ahead") x - within else x,
+    high = if (rule$look != "back") x + within else x
+  )
+}
+
+# Of a piece of the right side as many points as may be wanted (and one more, where the
+# same point does not count). With a distance the receipt says how far the closest are.
+closest_beyond <- function(span, rule, low, high) {
+  points <- sort(unique(span$low))
+  near <- rep(FALSE, length(span$low))
+  if (rule$look != "ahead") {
+    least <- points[max(1, findInterval(low, points) - rule$n)]
+    near <- near | span$low >= least & span$low <= low
+  }
+  if (rule$look != "back") {
+    most <- points[min(length(points), findInterval(high, points) + rule$n + 2)]
+    near <- near | span$low <= most & span$low >= high
+  }
+  near & !is.na(near)
+}
+
+nearest_near <- function(y, rule, low, high) {
+  near <- switch(rule$look,
+    back = if (rule$equal) y <= high else y < high,
+    ahead = if (rule$equal) y >= low else y > low,
+    either = rule$equal | low < high | y != low
+  )
+  !is.na(y) & near
 }
 
 # Notes -----------------------------------------------------------------------
@@ -297,6 +347,12 @@ register_rule("nearest",
   adds = function(rule) {
     if (!is.null(rule$gap)) list(name = rule$gap, from = "gap", rule = rule)
   },
+  measures = TRUE, check_once = check_nearest_once,
+  one_frame = "Use around() for values that are close to each other.",
+  spans = rule_spans(nearest_span, beyond = closest_beyond, near = nearest_near,
+    reach = function(rule) if (is_unlimited(rule$within)) "closest" else "bounded"
+  ),
+  uncut = "nearest() without `within` beside other rules or `where` may reach any row",
   notes = nearest_notes,
   # what its side and distance allow, whichever is closest
   holds = function(pairing, view, rule) {

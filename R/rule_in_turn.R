@@ -36,7 +36,7 @@ in_turn <- function(..., step = NULL) {
     if (is.character(on)) name_rules(on, call) else list_rules(on, call)
   })
   for (rule in do.call(c, rules)) {
-    if (rule$kind == "in_turn") {
+    if (kind_of(rule)$in_steps) {
       stop_argument(said("in_turn() can't hold another in_turn()."), call = call)
     }
     if (!is.null(rule$gap)) {
@@ -69,9 +69,23 @@ in_turn_in_options <- function(rule) {
   paste(c(steps, if (!is.null(rule$step)) setting("step", rule$step)), collapse = " ")
 }
 
+# A step by nearest() has distances, the other steps have none to compare them with.
+check_steps_once <- function(rule, call) {
+  if (!is.null(chooser_of(unlist(rule$rules, recursive = FALSE)))) {
+    stop_argument(
+      said("%s can't choose among what nearest() finds inside in_turn().",
+        setting("repeats", "once")
+      ),
+      said("Join by nearest() alone, or leave out `repeats`."),
+      call = call
+    )
+  }
+}
+
 register_rule("in_turn",
   text = in_turn_text, in_options = in_turn_in_options,
   code = function(rule) in_turn_text(rule, rule_code),
+  in_steps = TRUE, one_frame = "", check_once = check_steps_once,
   alone = "Put all that must hold into each of its arguments: in_turn(list(...), list(...)).",
   adds = function(rule) {
     if (!is.null(rule$step)) list(name = rule$step, from = "step")
@@ -80,7 +94,7 @@ register_rule("in_turn",
 
 # how many left rows each step paired, in words
 turn_words <- function(pairing) {
-  rule <- turns_of(pairing)
+  rule <- turns_of(pairing$rules)
   if (is.null(rule)) {
     return(NULL)
   }

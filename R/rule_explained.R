@@ -56,8 +56,8 @@ reach_codes <- c(missing = 0L, other_side = 1L, far = 2L, near = 3L)
 closest_in_range <- function(pairing, view, rule, among) {
   frames <- pairing[c("left", "right")]
   frames[[view$side]] <- gather_rows(frames[[view$side]], view$row)
-  family <- key_family(.subset2(pairing$left, rule$left[1L]))
-  if (family %in% c("text", "factor", "integer64")) {
+  x <- .subset2(pairing$left, rule$left[1L])
+  if (!type_of(x)$measured || is_int64(x)) {
     return(NULL)
   }
   plan <- plan_rule(frames, rule, NULL)

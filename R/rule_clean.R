@@ -75,3 +75,83 @@ cleaning_code <- function(words) as_code(in_cleaning_order(words))
 cleaning_said <- function(words) {
   either(cleaning_code(words), paste(in_cleaning_order(words), collapse = ","))
 }
+
+# Corrections ----------------------------------------------------------------------
+
+# list(from, to) of texts: each value once, none that stays as it is
+as_corrections <- function(fixes, arg, call) {
+  lacking <- setdiff(c("from", "to"), names(fixes))
+  if (length(lacking)) {
+    stop_argument(
+      sprintf("`%s` has no column `%s`: corrections are columns `from` and `to`.", arg,
+        lacking[1L]
+      ),
+      "near_misses() gives such a frame.",
+      call = call
+    )
+  }
+  for (name in c("from", "to")) {
+    if (is.null(type_of(.subset2(fixes, name)))) {
+      stop_argument(
+        sprintf("`%s` of `%s` is %s, which no key can be.", name, arg,
+          type_word(.subset2(fixes, name))
+        ),
+        call = call
+      )
+    }
+  }
+  from <- key_texts(.subset2(fixes, "from"))
+  to <- key_texts(.subset2(fixes, "to"))
+  keep <- !is.na(from) & !is.na(to) & from != to & !duplicated(paste0(from, "\r", to))
+  from <- from[keep]
+  to <- to[keep]
+  twice <- from[duplicated(from)]
+  if (length(twice)) {
+    targets <- to[from == twice[1L]]
+    stop_argument(
+      sprintf("`%s` sends %s to %s.", arg, encodeString(twice[1L], quote = "\""),
+        listed(encodeString(targets, quote = "\""), "and")
+      ),
+      "Keep one line for each value of `from`.",
+      call = call, data = list(value = twice[1L], targets = targets)
+    )
+  }
+  list(from = from, to = to)
+}
+
+# A key column with its corrections
+corrected <- function(x, fixes, place, call) {
+  if (!length(fixes$from)) {
+    return(x)
+  }
+  if (is.character(x) || is.factor(x)) {
+    x <- as_text(x)
+    at <- match(x, fixes$from)
+    rows <- which(!is.na(at))
+    x[rows] <- fixes$to[at[rows]]
+    return(x)
+  }
+  from <- typed_corrections(fixes, "from", x, place, call)
+  to <- typed_corrections(fixes, "to", x, place, call)
+  at <- match(key_texts(x), key_texts(from))
+  rows <- which(!is.na(at))
+  x[rows] <- to[at[rows]]
+  x
+}
+
+# A column of corrections as values of the type that the key has
+typed_corrections <- function(fixes, name, x, place, call) {
+  texts <- fixes[[name]]
+  values <- type_of(x)$from_text(texts, x)
+  if (is.null(values) || anyNA(values)) {
+    first <- if (is.null(values)) 1L else which(is.na(values))[1L]
+    stop_argument(
+      sprintf("%s is %s, and %s can't be one.", place, type_word(x),
+        encodeString(texts[first], quote = "\"")
+      ),
+      sprintf("Look at column `%s` of the corrections.", name),
+      call = call
+    )
+  }
+  values
+}

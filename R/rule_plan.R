@@ -44,16 +44,6 @@ ordered_plan <- function(pairing, condition, call) {
 
 plan_rule <- function(pairing, rule, call) kind_of(rule)$plan(pairing, rule, call)
 
-side_columns <- function(rule) {
-  columns <- list()
-  for (side in side_names) {
-    for (name in rule[[side]]) {
-      columns[[length(columns) + 1L]] <- list(side = side, name = name)
-    }
-  }
-  columns
-}
-
 comparison <- function(left, op, right, int64, end = FALSE) {
   list(left = left, op = op, right = right, int64 = int64, end = end)
 }

@@ -1,4 +1,5 @@
-# What inside(), covers() and overlap() share: bounds, ends, and what is said of them.
+# Intervals: inside(), covers() and overlap(), their bounds and ends, and what is said of
+# them.
 
 check_interval <- function(from, to, ends, open_ended, args, call) {
   check_rule_column(from, args[1L], call)
@@ -36,8 +37,8 @@ flip_op <- function(op) {
 # The values and bounds of an interval rule. A missing bound becomes the lowest or
 # highest number there is, so where a value is that number itself, ranks stand in for
 # all of them: `[0, no bound)` holds infinity too.
-interval_values <- function(pairing, rule, kind, call) {
-  found <- ordered_values(pairing, side_columns(rule), kind, call)
+interval_values <- function(pairing, rule, call) {
+  found <- ordered_values(pairing, rule, call)
   if (rule$open_ended && any(vapply(found$values, is_extreme, NA, found$int64))) {
     found$values <- rank_numbers(found$values, found$int64)
     found$int64 <- FALSE
@@ -89,7 +90,7 @@ compare_bounds <- function(bounds, int64) {
 
 # A point of one frame in an interval of the other
 plan_point_in_interval <- function(pairing, rule, call) {
-  found <- interval_values(pairing, rule, rule$kind, call)
+  found <- interval_values(pairing, rule, call)
   int64 <- found$int64
   # the side that has the interval, and which values are its bounds
   side <- if (length(rule$left) == 2L) "left" else "right"
@@ -112,6 +113,151 @@ plan_point_in_interval <- function(pairing, rule, call) {
     several = side
   )
 }
+
+# For a row that no interval holds: the one that would but for the end that is left out,
+# or for its missing bound; else the closest
+closest_interval <- function(pairing, view, rule, among) {
+  but <- list(
+    list(ends = "[]", words = "but for the end that is left out:"),
+    list(open_ended = TRUE, words = "but for its missing bound:")
+  )
+  for (one in but) {
+    wider <- rule
+    change <- setdiff(names(one), "words")
+    if (identical(rule[[change]], one[[change]])) next
+    wider[[change]] <- one[[change]]
+    rows <- intersect(rows_in_range(pairing, view, wider), among)
+    if (length(rows)) {
+      return(sprintf("  Row %d (%s) pairs with it %s %s would match it.", rows[1L],
+        key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words,
+        setting(change, one[[change]])
+      ))
+    }
+  }
+  closest_in_range(pairing, view, rule, among)
+}
+
+# inside(): left lies in the right frame's interval ----------------------------------
+
+#' @rdname rules
+#' @export
+inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
+  call <- quote(inside())
+  check_rule_column(left, "left", call)
+  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  new_rule("inside",
+    left = left, right = c(from, to), ends = ends, open_ended = open_ended
+  )
+}
+
+register_rule("inside",
+  verbs = c(left = "falls into", right = "holds"), spans = rule_spans(),
+  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
+  option = rule_option("Left in the right interval: km=from_km..to_km",
+    make = function(left, right, details) {
+      inside(left, right[1L], right[2L], details$ends, details[["open-ended"]])
+    },
+    left = "point", right = "interval", details = interval_details()
+  )
+)
+
+# covers(): the left frame's interval holds right ------------------------------------
+
+#' @rdname rules
+#' @export
+covers <- function(from, to, right, ends = "[)", open_ended = FALSE) {
+  call <- quote(covers())
+  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  check_rule_column(right, "right", call)
+  new_rule("covers",
+    left = c(from, to), right = right, ends = ends, open_ended = open_ended
+  )
+}
+
+register_rule("covers",
+  verbs = c(left = "holds", right = "falls into"), spans = rule_spans(),
+  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
+  option = rule_option("Right in the left interval: starts..ends=departs",
+    make = function(left, right, details) {
+      covers(left[1L], left[2L], right, details$ends, details[["open-ended"]])
+    },
+    left = "interval", right = "point", details = interval_details()
+  )
+)
+
+# overlap(): two intervals share a point ---------------------------------------------
+
+#' @rdname rules
+#' @export
+overlap <- function(left_from, left_to, right_from = left_from, right_to = left_to, ends = "[)",
+                    open_ended = FALSE) {
+  call <- quote(overlap())
+  check_interval(left_from, left_to, ends, open_ended,
+    c("left_from", "left_to"), call
+  )
+  check_interval(right_from, right_to, ends, open_ended,
+    c("right_from", "right_to"), call
+  )
+  new_rule("overlap",
+    left = c(left_from, left_to), right = c(right_from, right_to),
+    ends = ends, open_ended = open_ended
+  )
+}
+
+plan_overlap <- function(pairing, rule, call) {
+  found <- interval_values(pairing, rule, call)
+  left <- interval_bounds(found$values[[1L]], found$values[[2L]], rule,
+    found$int64
+  )
+  right <- interval_bounds(found$values[[3L]], found$values[[4L]], rule,
+    found$int64
+  )
+  closed <- rule$ends == "[]"
+  list(
+    comparisons = c(
+      list(
+        comparison(left$from, if (closed) "<=" else "<", right$to, found$int64, TRUE),
+        comparison(left$to, if (closed) ">=" else ">", right$from, found$int64, TRUE)
+      ),
+      if (left$empty + right$empty > 0) never_empty(left, right, found$int64)
+    ),
+    skip = list(left = left$skip, right = right$skip),
+    intervals = list(
+      left = left[c("reversed", "empty", "missing")],
+      right = right[c("reversed", "empty", "missing")]
+    )
+  )
+}
+
+# An empty interval shares no point, even within another: its 0 is not more than 0. The two
+# are equal, so that the pair counts as one that an excluded end keeps apart.
+never_empty <- function(left, right, int64) {
+  has_width <- function(x) {
+    compared <- compare_bounds(x, int64)
+    as.double(is.na(compared) | compared != 0)
+  }
+  none <- function(x) numeric(length(x$from))
+  list(
+    comparison(has_width(left), ">", none(right), FALSE, TRUE),
+    comparison(none(left), "<", has_width(right), FALSE, TRUE)
+  )
+}
+
+register_rule("overlap",
+  verbs = c(left = "overlaps", right = "overlaps"), spans = rule_spans(),
+  text = interval_text, plan = plan_overlap, closest = closest_interval,
+  option = rule_option(paste(
+    "Intervals that share a point:",
+    "booked_from..booked_to=closed_from..closed_to"
+  ),
+    make = function(left, right, details) {
+      overlap(left[1L], left[2L], right[1L], right[2L], details$ends,
+        details[["open-ended"]]
+      )
+    },
+    left = "interval", right = "interval", details = interval_details()
+  )
+)
 
 # Notes -----------------------------------------------------------------------
 
@@ -173,7 +319,7 @@ end_notes <- function(pairing, plan, count) {
   points <- touches <- FALSE
   for (rule in plan$rules) {
     points <- points || length(rule$left) < length(rule$right)
-    touches <- touches || rule$kind == "overlap"
+    touches <- touches || length(rule$left) + length(rule$right) == 4L
   }
   # (what a condition says of such pairs is not known)
   known <- !is.null(count) && !length(pairing$condition$rest)
@@ -193,27 +339,4 @@ end_words <- function(note) {
     counted(note$count, "row"), note$label, words, setting("ends", "[]"),
     if (one) "it" else "them"
   )
-}
-
-# For a row that no interval holds: the one that would but for the end that is left out,
-# or for its missing bound; else the closest
-closest_interval <- function(pairing, view, rule, among) {
-  but <- list(
-    list(ends = "[]", words = "but for the end that is left out:"),
-    list(open_ended = TRUE, words = "but for its missing bound:")
-  )
-  for (one in but) {
-    wider <- rule
-    change <- setdiff(names(one), "words")
-    if (identical(rule[[change]], one[[change]])) next
-    wider[[change]] <- one[[change]]
-    rows <- intersect(rows_in_range(pairing, view, wider), among)
-    if (length(rows)) {
-      return(sprintf("  Row %d (%s) pairs with it %s %s would match it.", rows[1L],
-        key_words(pairing[[view$other]], rule[[view$other]], rows[1L]), one$words,
-        setting(change, one[[change]])
-      ))
-    }
-  }
-  closest_in_range(pairing, view, rule, among)
 }

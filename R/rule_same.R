@@ -1,4 +1,4 @@
-# same(): two values are equal.
+# same(): two values are equal; and cross(): every row with every row.
 
 #' @rdname rules
 #' @export
@@ -103,10 +103,10 @@ closest_text <- function(value, values, most = 3L) {
 # (the engine knows how far apart two values are)
 closest_number <- function(pairing, view, rule, among, most = 2L) {
   column <- rule[[view$other]]
-  families <- vapply(list(
+  groups <- vapply(list(
     .subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right)
-  ), ordered_family, "", distances = TRUE)
-  if (anyNA(families) || length(rule$via)) {
+  ), order_group, "", measured = TRUE)
+  if (anyNA(groups) || length(rule$via)) {
     return(NULL)
   }
   near <- list(kind = "nearest", left = rule$left, right = rule$right, look = "either",
@@ -173,6 +173,7 @@ named_key <- function(rule) {
 }
 
 register_rule("same",
+  keyed = TRUE,
   in_options = function(rule) {
     steps <- unlist(rule$via, recursive = FALSE)
     words <- unique(unlist(lapply(Filter(is.list, steps), `[[`, "words")))
@@ -190,4 +191,20 @@ register_rule("same",
     sprintf("same(%s%s)", columns, via)
   },
   holds = rows_of_equal_key, closest = closest_value
+)
+
+# cross() ----------------------------------------------------------------------------
+
+#' @rdname rules
+#' @export
+cross <- function() new_rule("cross", left = character(), right = character())
+
+register_rule("cross",
+  text = function(rule) said("cross()"),
+  alone = "It pairs every row with every row, so other rules would not count.",
+  one_frame = "", uncut = "cross() pairs every row with every row",
+  holds = function(pairing, view, rule) seq_len(view$other_rows),
+  option = rule_option("Every left row with every right row",
+    make = function() cross(), value = NULL
+  )
 )

@@ -1,7 +1,6 @@
 # Rules: what must hold for two rows to pair. What a kind of rule knows about itself
-# stands in a file of its own, pair_rule_<kind>.R, as a record; everybody else asks the
-# record. A rule is a record wrapped in a list, so that c() and list() put rules beside
-# plain column names.
+# stands in its own file, rule_<kind>.R, as a record; everybody else asks the record. A rule
+# is a record wrapped in a list, so that c() and list() put rules beside plain column names.
 
 #' Rules: what must hold for two rows to pair
 #'
@@ -99,38 +98,76 @@ rule_kinds <- new.env(parent = emptyenv())
 
 register_rule <- function(
     kind,
-    # function(rule): the rule as it is written in `on`; and with every choice, as code
-    # that makes it again
+    # How it is written ------
+    # function(rule): as in `on`; and with every choice, as code that makes it again
     text, code = text,
-    # the same as options of the command line
-    in_options = rule_in_options,
-    # function(pairing, rule, call): what the engine is given (pair_plan.R); NULL for
+    # the same as options of the command line, and its form there, see rule_option()
+    in_options = rule_in_options, option = NULL,
+
+    # How it is matched ------
+    # whether equal values decide, so that its columns are a key; whether it holds other
+    # rules, tried one after the other; whether it chooses among what other rules leave
+    keyed = FALSE, in_steps = FALSE, chooses = FALSE,
+    # whether it measures distances, so that it takes numbers and times alone
+    measures = FALSE,
+    # function(pairing, rule, call): what the engine is given (rule_plan.R); NULL for
     # rules that are matched as keys, or by nothing
     plan = NULL,
-    # why it must stand alone in `on`, or what to use beside it
-    alone = NULL, once = NULL,
-    # whether it chooses among what other rules leave
-    chooses = FALSE,
+    # function(rule): whether a missing value can't match
+    needs_values = function(rule) !is.null(plan) && !isTRUE(rule$open_ended),
     # function(rule): a column that it adds to results, as a plan has it, or NULL
     adds = function(rule) NULL,
+
+    # What it goes with ------
+    # why it must stand alone in `on`, or what to use beside it
+    alone = NULL, once = NULL,
+    # function(rule, call): a check of it beside repeats = "once"
+    check_once = function(rule, call) NULL,
+    # whether rows of one frame can meet each other by it, or what to use instead
+    one_frame = TRUE,
+    # how files are cut along its values, see rule_spans(); NULL: they can't be, and why
+    spans = NULL, uncut = NULL,
+
+    # What is said of it ------
     # function(pairing, plan, found): more notes for the receipt
     notes = NULL,
-    # For explanations, see pair_row_view.R. function(pairing, view, rule): the rows of
-    # the other frame for which it holds (NULL: where its comparisons do); how these
-    # stand to this row; a line that says what came closest where it holds for none;
-    # the lines that say what it did, with the rows for which it `holds` and those left
-    # `before` and after it
+    # what a row of each side does with its partners
+    verbs = c(left = "pairs with", right = "pairs with"),
+    # For explanations, see rule_explained.R. function(pairing, view, rule): the rows of the
+    # other frame for which it holds (NULL: where its comparisons do); how these stand to
+    # this row; a line that says what came closest where it holds for none; the lines
+    # that say what it did, with the rows for which it `holds` and those left `before` and
+    # after it
     holds = NULL, standing = NULL,
     closest = function(pairing, view, rule, among) NULL, lines = NULL,
     # function(pairing, view, rule, partners, passed, refused): why these partners
-    choice = NULL,
-    # its form on the command line, see rule_option()
-    option = NULL) {
+    choice = NULL) {
   rule_kinds[[kind]] <- list(
-    text = text, code = code, in_options = in_options, plan = plan, alone = alone,
-    once = once, chooses = chooses, adds = adds, notes = notes, holds = holds,
-    standing = standing, closest = closest, lines = lines, choice = choice, option = option
+    text = text, code = code, in_options = in_options, option = option, keyed = keyed,
+    in_steps = in_steps, chooses = chooses, measures = measures, plan = plan,
+    needs_values = needs_values, adds = adds, alone = alone, once = once,
+    check_once = check_once, one_frame = one_frame, spans = spans, uncut = uncut,
+    notes = notes, verbs = verbs, holds = holds, standing = standing, closest = closest,
+    lines = lines, choice = choice
   )
+}
+
+# How files too large for memory are cut along a rule's values: two rows can pair only
+# where their spans meet. `left`: function(x, rule, distance), the span of a left value as
+# list(low, high), where `distance` turns an argument of the rule into a number; a right
+# value is a point, and two columns are an interval. `reach`: function(rule), "bounded",
+# "open" (all that lies on one side) or "closest" (rows beyond every span count too), NULL
+# where it has no spans. `beyond` and `near` say more of "closest": function(span, rule,
+# low, high), flags of right rows that may be the closest beyond a stretch of the line; and
+# function(y, rule, low, high), of right values that any left row of a stretch could choose.
+rule_spans <- function(left = function(x, rule, distance) list(low = x, high = x),
+                       reach = function(rule) "bounded", beyond = NULL, near = NULL) {
+  list(left = left, reach = reach, beyond = beyond, near = near)
+}
+
+# the kinds that the engine compares by, in the order in which they are told
+ordered_rules <- function() {
+  rule_order[vapply(rule_order, function(kind) !is.null(rule_kinds[[kind]]$plan), NA)]
 }
 
 kind_of <- function(rule) rule_kinds[[rule$kind]]
@@ -331,17 +368,53 @@ list_rules <- function(on, call) {
   rules
 }
 
-# (a loop, as are other small ones here: half of the time of a small join was
-# the calling of functions for single items)
+# A loop, as are other small ones here: calling a function for each item took half of the
+# time of a small join.
 kinds_of <- function(rules) {
   kinds <- character(length(rules))
   for (k in seq_along(rules)) kinds[k] <- rules[[k]]$kind
   kinds
 }
 
-rules_of <- function(rules, kind) {
-  found <- kinds_of(rules) == kind
+# the rules of which their kind says that a thing is so: "keyed", "chooses", ...
+rules_that <- function(rules, what) {
+  found <- logical(length(rules))
+  for (k in seq_along(rules)) found[k] <- isTRUE(kind_of(rules[[k]])[[what]])
   if (all(found)) rules else rules[found]
+}
+
+key_rules_of <- function(rules) rules_that(rules, "keyed")
+
+is_key_rule <- function(rule) kind_of(rule)$keyed
+
+# the one rule that chooses, NULL where none does
+chooser_of <- function(rules) {
+  found <- rules_that(rules, "chooses")
+  if (length(found)) found[[1L]]
+}
+
+# the rule whose steps are tried in turn, NULL where there is none; it stands alone
+turns_of <- function(rules) {
+  if (length(rules) == 1L && kind_of(rules[[1L]])$in_steps) rules[[1L]]
+}
+
+# The columns of an ordered rule, left ones first, as numbers (type_order.R)
+ordered_values <- function(pairing, rule, call) {
+  columns <- side_columns(rule)
+  values <- lapply(columns, function(column) {
+    .subset2(pairing[[column$side]], column$name)
+  })
+  numbers_in_order(values, columns, rule$kind, kind_of(rule)$measures, call)
+}
+
+side_columns <- function(rule) {
+  columns <- list()
+  for (side in side_names) {
+    for (name in rule[[side]]) {
+      columns[[length(columns) + 1L]] <- list(side = side, name = name)
+    }
+  }
+  columns
 }
 
 stop_no_on <- function(left, right, call) {
@@ -388,8 +461,7 @@ other_keys_line <- function() {
 # whether some value of a column that both frames have is in both
 values_meet <- function(left, right, name) {
   rule <- list(kind = "same", left = name, right = name)
-  families <- lapply(list(left, right), function(frame) key_family(.subset2(frame, name)))
-  if (!families_match(families[[1L]], families[[2L]])) {
+  if (!types_match(.subset2(left, name), .subset2(right, name))) {
     return(FALSE)
   }
   tryCatch({
