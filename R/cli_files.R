@@ -113,7 +113,7 @@ cli_frames <- function(files, options) {
     arguments$where <- read_where(options$where, frames[[1L]], frames[[2L]])
   }
   list(
-    pairing = new_pairing(frames[[1L]], frames[[2L]],
+    pairing = asked_pairing(frames[[1L]], frames[[2L]],
       with_usual_choices(c(arguments, list(sides = sides))),
       if (is.null(options$sides)) labels else sides
     ),

@@ -61,7 +61,7 @@ explain <- function(pairing, side, row) {
     other_label = pairing$labels[side_number(other)],
     other_rows = pairing$sizes[side_number(other)]
   )
-  if (length(pairing$parts)) {
+  if (length(pairing$turn$pairings)) {
     return(explain_in_turn(pairing, view))
   }
   for (rule in pairing$rules) {
@@ -87,10 +87,10 @@ explain <- function(pairing, side, row) {
 # of in_turn(): step by step, up to the one that paired the row
 explain_in_turn <- function(pairing, view) {
   partners <- partners_of_row(pairing$matches, view$side, view$row)
-  last <- length(pairing$parts)
-  if (view$side == "left" && pairing$steps[view$row]) last <- pairing$steps[view$row]
+  last <- length(pairing$turn$pairings)
+  if (view$side == "left" && pairing$turn$step[view$row]) last <- pairing$turn$step[view$row]
   steps <- lapply(seq_len(last), function(k) {
-    part <- pairing$parts[[k]]
+    part <- pairing$turn$pairings[[k]]
     if (k == last || view$side == "right") {
       part[c("repeats", "candidates")] <- pairing[c("repeats", "candidates")]
     }
@@ -115,7 +115,7 @@ explain_in_turn <- function(pairing, view) {
 step_lines <- function(pairing, view, step, k) {
   lines <- step$lines[-c(1L, length(step$lines))]
   if (view$side == "right") {
-    before <- step$candidates[pairing$steps[step$candidates] < k]
+    before <- step$candidates[pairing$turn$step[step$candidates] < k]
     if (length(before)) {
       lines <- c(lines, sprintf("  Of these %s had a partner by a step before.",
         if (length(before) == 1L) sprintf("row %d", before) else {

@@ -1,3 +1,170 @@
+# Formulas of `fold` that the engine knows: one of a few calls on one plain right column.
+# It gives what R gives for the partners' values, to the bit, and writes no pair out.
+
+# What the code of a formula asks of the engine: list(by, column, na_rm); NULL where R
+# has to run it.
+fold_form <- function(code, right, environment) {
+  code <- without_brackets(code)
+  form <- form_of(code)
+  if (is.null(form)) {
+    return(NULL)
+  }
+  known <- c("left", "right", form$column, "na.rm")
+  for (word in all.names(code, unique = TRUE)) {
+    if (!word %in% known && !is_base_function(word, environment)) {
+      return(NULL)
+    }
+  }
+  if (is.null(form$column)) {
+    return(form)
+  }
+  column <- plain_column(right, form$column)
+  if (!is.null(column) && is_foldable(column, form$by)) form
+}
+
+form_of <- function(code) {
+  if (!is.call(code) || !is.name(code[[1L]])) {
+    return(NULL)
+  }
+  inner <- if (length(code) > 1L) without_brackets(code[[2L]])
+  switch(as.character(code[[1L]]),
+    nrow = if (identical(code, quote(nrow(right)))) new_form("rows"),
+    length = length_form(inner, code),
+    `[` = element_form(inner, code),
+    sum = , mean = , min = , max = , any = , all = summary_form(inner, code)
+  )
+}
+
+new_form <- function(by, column = NULL, na_rm = FALSE) {
+  list(by = by, column = column, na_rm = na_rm)
+}
+
+# the name in right$name or right[["name"]]
+right_column <- function(code) {
+  named <- named_column(code)
+  if (identical(named$side, "right")) named$name
+}
+
+length_form <- function(inner, code) {
+  if (length(code) != 2L) {
+    return(NULL)
+  }
+  column <- right_column(inner)
+  if (!is.null(column)) {
+    return(new_form("rows", column))
+  }
+  if (is.call(inner) && identical(inner[[1L]], quote(unique)) && length(inner) == 2L) {
+    column <- right_column(inner[[2L]])
+    if (!is.null(column)) new_form("distinct", column)
+  }
+}
+
+# the first element, or the last
+element_form <- function(inner, code) {
+  column <- right_column(inner)
+  if (is.null(column) || length(code) != 3L) {
+    return(NULL)
+  }
+  place <- without_brackets(code[[3L]])
+  is_length <- is.call(place) && length(place) == 2L &&
+    identical(place[[1L]], quote(length)) && identical(right_column(place[[2L]]), column)
+  if (identical(place, 1) || identical(place, 1L)) {
+    new_form("first", column)
+  } else if (is_length || identical(place, quote(nrow(right)))) {
+    new_form("last", column)
+  }
+}
+
+summary_form <- function(inner, code) {
+  column <- right_column(inner)
+  more <- as.list(code)[-(1:2)]
+  good <- !length(more) ||
+    length(more) == 1L && identical(names(more), "na.rm") &&
+      (isTRUE(more[[1L]]) || isFALSE(more[[1L]]))
+  if (!is.null(column) && good && !any(nzchar(names(code)[2L]))) {
+    new_form(as.character(code[[1L]]), column, length(more) && more[[1L]])
+  }
+}
+
+# whether the engine knows what R makes of such a column
+is_foldable <- function(x, by) {
+  if (!is_positional(x) || !is.null(names(x))) {
+    return(FALSE)
+  }
+  class <- oldClass(x)
+  is_number <- typeof(x) %in% c("integer", "double", "logical")
+  is_time <- identical(class, "Date") || identical(class, c("POSIXct", "POSIXt")) ||
+    identical(class, "difftime")
+  switch(by,
+    rows = TRUE,
+    first = , last = is.atomic(x),
+    any = , all = is.logical(x) && is.null(class),
+    sum = is_number && (is.null(class) || identical(class, "difftime")),
+    distinct = is.factor(x) || is_time || is.null(class) && (is_number || is.character(x)),
+    is_number && (is.null(class) || is_time)
+  )
+}
+
+# What the engine is given of a form
+fold_spec <- function(form, right) {
+  x <- if (!is.null(form$column)) .subset2(right, form$column)
+  list(
+    by = form$by, na_rm = form$na_rm,
+    values = switch(form$by,
+      rows = , first = , last = NULL,
+      distinct = distinct_codes(x),
+      strip_class(x)
+    )
+  )
+}
+
+# a number for each different value, as unique() tells them apart (0 and 1: what is
+# missing and NaN)
+distinct_codes <- function(x) {
+  blank <- is.na(x)
+  kind <- if (is.character(x)) "text" else if (is.double(x)) "real" else "int32"
+  first <- group_rows_(list(engine_values(x)), engine_kinds[[kind]], FALSE)
+  if (is.null(first)) first <- seq_along(x)
+  first <- first + 1L
+  first[blank] <- 0L
+  if (is.double(x)) first[is.nan(strip_class(x))] <- 1L
+  first
+}
+
+# What the engine gave, in the column's own type: `like`, a value that R gave. NULL where
+# the two are not of one type.
+fold_column <- function(found, form, like, right) {
+  values <- found$values
+  if (form$by %in% c("first", "last")) {
+    return(slice_column(.subset2(right, form$column), values, form$column, NULL))
+  }
+  if (form$by %in% c("min", "max") && is.integer(like) && found$no_value == 0) {
+    values <- as.integer(values)
+  }
+  if (typeof(values) != typeof(like) && !(is.double(values) && is.integer(like))) {
+    return(NULL)
+  }
+  if (!is.null(attributes(like))) attributes(values) <- attributes(like)
+  values
+}
+
+# Those that the engine knows; of one column one after the other, so that its values are
+# fetched once
+known_folds <- function(folds) {
+  folds <- Filter(function(fold) !is.null(fold$form), folds)
+  if (length(folds) < 2L) {
+    return(folds)
+  }
+  columns <- vapply(folds, function(fold) paste0("", fold$form$column), "")
+  folds[order(columns, method = "radix")]
+}
+
+fold_specs <- function(folds, right) {
+  lapply(unname(folds), function(fold) fold_spec(fold$form, right))
+}
+
+# The plan of a folded frame ---------------------------------------------------------
+
 # The plan of a folded frame: its formulas, checked, and its columns.
 
 # The formulas, each list(name, code, environment, part, form): `form` is what the engine

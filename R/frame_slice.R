@@ -159,3 +159,12 @@ columns_below <- function(frames, names) {
   columns <- lapply(names, function(name) one_column(lapply(frames, `[[`, name)))
   structure(columns, names = names)
 }
+
+# "`port` = \"Gull Quay\" and `day` = 2031-05-01" for one row
+key_words <- function(frame, columns, row) {
+  words <- vapply(columns, function(column) {
+    value <- slice_column(.subset2(frame, column), row, column, NULL)
+    sprintf("`%s` = %s", column, value_words(value))
+  }, "")
+  paste(words, collapse = " and ")
+}

@@ -224,7 +224,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
     labels <- if (missing(sides)) frame_labels(code) else sides
     call <- call_with_frames(call, labels, code)
     check_choice(rows, names(row_types), "rows", call)
-    joined_frame(new_pairing(left, right, asked, labels, code),
+    joined_frame(asked_pairing(left, right, asked, labels, code),
       if (missing(on)) NULL else on, missing(on), call, rows, choices
     )
   })

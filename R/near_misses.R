@@ -50,7 +50,7 @@
 near_misses <- function(pairing) {
   call <- quote(near_misses())
   check_pairing(pairing, call)
-  if (length(pairing$parts)) {
+  if (length(pairing$turn$pairings)) {
     return(misses_in_turn(pairing))
   }
   told_misses(pairing, found_misses(pairing, call))
@@ -112,7 +112,7 @@ corrections <- function(misses, column = NULL) {
 
 # of in_turn(): those of each step, of rows that none of them pairs
 misses_in_turn <- function(pairing) {
-  found <- lapply(pairing$parts, function(part) {
+  found <- lapply(pairing$turn$pairings, function(part) {
     part$matches <- candidates_of(pairing)
     near_misses(structure(part, class = "ronda_pairing"))
   })

@@ -103,7 +103,7 @@ engine_keys <- function(left, right, rules, call) {
 # The same of a pairing, whose right side may be indexed already. (An index knows nothing
 # of numbers that are no 64-bit integers: where there are some it is passed over.)
 pairing_keys <- function(pairing, call) {
-  index <- pairing$indexed_right
+  index <- pairing$piece$indexed_right
   if (!is.null(index)) {
     keys <- engine_keys(pairing$left, index$like, pairing$key_rules, call)
     if (identical(keys$kinds, index$keys$kinds)) {

@@ -42,8 +42,8 @@ plain_notes <- function(texts) {
 ordered_notes <- function(pairing, plan, found) {
   notes <- missing_notes(pairing, plan$rules)
   own <- list()
-  for (k in seq_along(plan$parts)) {
-    part <- plan$parts[[k]]
+  for (k in seq_along(plan$by_rule)) {
+    part <- plan$by_rule[[k]]
     rule <- plan$rules[[k]]
     notes <- c(
       notes, plain_notes(part$notes), interval_notes(pairing, part, rule),

@@ -78,7 +78,7 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
   } else {
     limit <- candidate_limit(pairing)
     found <- match_nearest_(groups, plan$closest, plan$comparisons,
-      plan$skip_left, plan$skip_right, limit, isTRUE(pairing$shared)
+      plan$skip_left, plan$skip_right, limit, isTRUE(pairing$piece$shared)
     )
     if (is.null(found$matches)) stop_candidates(pairing, found$pairs, limit, call)
   }
@@ -90,7 +90,7 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
 merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
   # (repeats = "once" asks about groups, and parts which rows were near)
-  fits <- !is_once(pairing$repeats) && !isTRUE(pairing$shared) &&
+  fits <- !is_once(pairing$repeats) && !isTRUE(pairing$piece$shared) &&
     !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) &&
     length(keys$kinds) <= 1L && is_walked(spec) && !identical(path_option(), "hashed")
   found <- if (fits) {

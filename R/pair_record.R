@@ -1,5 +1,8 @@
-# A pairing: two frames, what was asked of them, and what was found. (A plain list
-# until it is given to the analyst: `$` looks for methods of a class each time.)
+# A pairing: two frames, what is asked of them and what was found, in four stages. Each
+# adds its own fields, so that every pairing has the same ones; a plain list until it is
+# given to the analyst, as `$` looks for methods of a class each time.
+
+# Asked ------------------------------------------------------------------------------
 
 # What the verbs choose when nothing is said, which needs no check; see join_frames()
 pairing_choices <- list(
@@ -17,41 +20,68 @@ with_usual_choices <- function(choices) {
 is_once <- function(repeats) identical(repeats, "once")
 
 # `choices`: all of those above
-new_pairing <- function(left, right, choices, labels, code = labels) {
+asked_pairing <- function(left, right, choices, labels, code = labels) {
   c(
     list(left = left, right = right), choices,
     # what the frames are called where something is said, and in the caller's code
-    list(labels = labels, code = code), nothing_found
+    list(labels = labels, code = code),
+    # of two frames that are pieces of larger ones, see piece_of()
+    list(piece = NULL)
   )
 }
 
-nothing_found <- list(
-  # the rules of `on`, each a plain list (pair_rule.R), and the same() rules among
-  # them, each with its `plain_kind` or with what its `via` made (`cleaned`)
-  rules = NULL, key_rules = NULL,
-  # rows of both frames, and whether they have row names
-  sizes = integer(2L), row_names = logical(2L),
-  # whether same() rules alone decide
-  keyed_only = TRUE,
-  # which rows pair (matches.R), and what is counted about that (pair_counts.R)
-  matches = NULL, counts = NULL,
-  # which did before `repeats` chose, where it did
-  candidates = NULL,
-  # the formulas of `fold` where a folded frame is to be built: no pair is written out
-  # then, so there is no limit on them; and what was folded while matching:
-  # list(found, search)
-  folds = NULL, folded = NULL,
-  # what the engine took over of `where`, and what is left to R, as code
-  condition = NULL,
-  # of in_turn(): the pairing that each step makes by itself, which of them paired each
-  # left row (0: none), and whether each row of a side has no key in any of them
-  parts = NULL, steps = NULL, keyless = NULL,
-  # what is worth a second look, in words, and the records that these were made of
-  notes = character(), note_records = list(),
-  # Of a part of two frames: its rows' numbers in these, list(left, right), and whether
-  # other left rows meet the same right rows in another part. Of what was added up over
-  # the parts: list(heavy, keys), the keys that multiply most and those at fault.
-  numbers = NULL, shared = FALSE, whole = NULL,
-  # of a right frame that many parts meet: its keys, indexed (pair_keys.R)
-  indexed_right = NULL
-)
+# Of rows that are a piece of larger frames: their `numbers` there, list(left, right);
+# whether other left rows meet the same right rows in another piece (`shared`); and where
+# many pieces have one right frame, its keys, indexed (pair_keys.R)
+piece_of <- function(left_numbers, right_numbers, shared, indexed_right = NULL) {
+  list(
+    numbers = list(left = left_numbers, right = right_numbers), shared = shared,
+    indexed_right = indexed_right
+  )
+}
+
+# Checked ----------------------------------------------------------------------------
+
+# `rules`: those of `on`, each a plain list (rule.R); `key_rules`: the same() rules among
+# them, each with its `plain_kind`, or with what its `via` made (`cleaned`). `sizes`: rows of
+# both frames; `row_names`: whether they have some.
+as_checked <- function(pairing, rules, key_rules, sizes, row_names) {
+  c(pairing, list(
+    rules = rules, key_rules = key_rules, sizes = sizes, row_names = row_names,
+    # whether same() rules alone decide
+    keyed_only = is.null(pairing$where) && length(key_rules) == length(rules),
+    # the formulas of `fold` where a folded frame is to be built: no pair is written out
+    # then, so there is no limit on them
+    folds = NULL
+  ))
+}
+
+# Matched ----------------------------------------------------------------------------
+
+# `found`: list(matches, ...), which rows pair (matches.R). `condition`: what the engine
+# took over of `where`, and what is left to R, as code
+as_matched <- function(pairing, found, condition = NULL) {
+  c(pairing, list(
+    matches = found$matches, condition = condition,
+    # what was folded while matching, list(found, search)
+    folded = found$folded,
+    # of in_turn(): list(pairings, step, keyless), the pairing that each step makes by
+    # itself, which of them paired each left row (0: none), and flags of the rows of each
+    # side that have no key in any of them
+    turn = found$turn,
+    # the matches before `repeats` chose, where it did
+    candidates = NULL
+  ))
+}
+
+# Counted ----------------------------------------------------------------------------
+
+# `counts` as pair_account.R has them; `note_records`: what is worth a second look, which
+# `notes` say in words; `whole`: of what was added up over pieces list(heavy, keys), the keys
+# that multiply most and those at fault
+as_counted <- function(pairing, counts, note_records = list(), whole = NULL) {
+  c(pairing, list(
+    counts = counts, notes = note_texts(note_records), note_records = note_records,
+    whole = whole
+  ))
+}

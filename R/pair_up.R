@@ -4,7 +4,7 @@
 # A pairing for the package's own use
 pair_up <- function(left, right, on, choices, labels, call) {
   with_memory_told(match_frames(
-    new_pairing(left, right, with_usual_choices(choices), labels), on, FALSE, call
+    asked_pairing(left, right, with_usual_choices(choices), labels), on, FALSE, call
   ))$pairing
 }
 
@@ -50,7 +50,6 @@ candidates_found <- function(pairing, clock, call) {
   )
   keys <- pairing_keys(pairing, call)
   condition <- where_plan(pairing)
-  if (!is.null(condition)) pairing$condition <- condition[c("taken", "rest")]
   ordered <- if (!pairing$keyed_only) ordered_plan(pairing, condition, call)
   clock <- c(clock, align = now_())
   if (clock[["align"]] - clock[["start"]] > long_seconds ||
@@ -66,52 +65,45 @@ candidates_found <- function(pairing, clock, call) {
   if (clock[["match"]] - clock[["start"]] > long_seconds) {
     show_stage("Counting", environment())
   }
-  pairing$matches <- found$matches
-  for (part in c("folded", "parts", "steps", "keyless")) {
-    if (!is.null(found[[part]])) pairing[[part]] <- found[[part]]
-  }
-  pairing$counts <- candidate_counts(found, keys)
-  if (!is.null(ordered)) {
-    pairing$note_records <- ordered_notes(pairing, ordered, found)
-    pairing$notes <- note_texts(pairing$note_records)
-  }
+  pairing <- as_matched(pairing, found, condition[c("taken", "rest")])
+  counts <- candidate_counts(found, keys)
+  notes <- if (is.null(ordered)) list() else ordered_notes(pairing, ordered, found)
+  pairing <- as_counted(pairing, counts, notes)
   list(
     pairing = pairing, found = found, ordered = ordered, keys = keys, clock = clock
   )
 }
 
 # Each step matched by itself, and of each what the ones before left open: list(matches,
-# parts, steps, keyless). All steps are checked before the first is matched.
+# turn). All steps are checked before the first is matched.
 match_in_turn <- function(pairing, call) {
-  part <- pairing
-  part[names(pairing_choices)] <- pairing_choices
-  choices <- c("where", "missing_keys", "max_rows", "sides")
-  part[choices] <- pairing[choices]
-  part["expect"] <- list("rows-multiply")
-  # (each step keeps its pairs, and where they are to be folded there is no limit on them)
-  if (!is.null(part$folds)) {
-    part["folds"] <- list(NULL)
-    part$max_rows <- Inf
-  }
-  if (part$missing_keys == "stop") part$missing_keys <- "unmatched"
+  choices <- pairing_choices
+  kept <- c("where", "missing_keys", "max_rows", "sides")
+  choices[kept] <- pairing[kept]
+  choices["expect"] <- list("rows-multiply")
+  # each step keeps its pairs, and where they are to be folded there is no limit on them
+  if (!is.null(pairing$folds)) choices$max_rows <- Inf
+  if (choices$missing_keys == "stop") choices$missing_keys <- "unmatched"
+  asked <- asked_pairing(pairing$left, pairing$right, choices, pairing$labels, pairing$code)
+  asked["piece"] <- pairing["piece"]
   ons <- turns_of(pairing$rules)$ons
-  for (on in ons) checked_pairing(part, on, FALSE, call)
-  parts <- lapply(ons, function(on) match_frames(part, on, FALSE, call)$pairing)
-  steps <- integer(pairing$sizes[1L])
+  for (on in ons) checked_pairing(asked, on, FALSE, call)
+  pairings <- lapply(ons, function(on) match_frames(asked, on, FALSE, call)$pairing)
+  step <- integer(pairing$sizes[1L])
   matches <- NULL
-  for (k in seq_along(parts)) {
-    own <- leave_out_left(parts[[k]]$matches, which(steps > 0L))
-    steps[is_matched(own, "left")] <- k
+  for (k in seq_along(pairings)) {
+    own <- leave_out_left(pairings[[k]]$matches, which(step > 0L))
+    step[is_matched(own, "left")] <- k
     matches <- if (is.null(matches)) own else joined_matches(matches, own)
   }
-  list(
-    matches = matches, parts = parts, steps = steps, keyless = rows_without_key(parts, call)
-  )
+  list(matches = matches, turn = list(
+    pairings = pairings, step = step, keyless = rows_without_key(pairings, call)
+  ))
 }
 
 # Flags of the rows of each side that have a missing key in every step
-rows_without_key <- function(parts, call) {
-  flags <- lapply(parts, function(part) {
+rows_without_key <- function(pairings, call) {
+  flags <- lapply(pairings, function(part) {
     keys <- engine_keys(part$left, part$right, part$key_rules, call)
     lapply(c(left = "left", right = "right"), function(side) {
       if (!length(keys$kinds)) {
@@ -150,15 +142,10 @@ checked_pairing <- function(pairing, on, no_on, call) {
     check_pairing_choices(pairing, rules, call)
   }
   keys <- if (is.character(on)) rules else key_rules_of(rules)
-  pairing$rules <- rules
-  pairing$key_rules <- check_key_types(left, right, keys, call)
-  pairing$sizes <- abs(sizes)
-  pairing$row_names <- sizes > 0L
-  for (k in which(pairing$row_names)) {
-    pairing$row_names[k] <- has_row_names(pairing[[side_names[k]]])
-  }
-  pairing$keyed_only <- is.null(pairing$where) && length(keys) == length(rules)
-  pairing
+  key_rules <- check_key_types(left, right, keys, call)
+  named <- sizes > 0L
+  for (k in which(named)) named[k] <- has_row_names(pairing[[side_names[k]]])
+  as_checked(pairing, rules, key_rules, abs(sizes), named)
 }
 
 # the number of rows, negative where they have no names but numbers
@@ -182,4 +169,39 @@ check_pairing_choices <- function(pairing, rules, call) {
   check_sides(pairing$sides, call)
   check_max_rows(pairing$max_rows, call)
   check_where(pairing$where, pairing$left, pairing$right, call)
+}
+
+# Matching ---------------------------------------------------------------------------
+
+# Which rows pair: by equal keys, by ordered rules within the groups that these make,
+# and by a condition.
+
+# `ordered` and `condition`: what ordered_plan() and where_plan() made of the rules and of
+# `where`, or NULL. The candidates: list(matches), with `counts` where these are known by
+# now, and for ordered rules with what their notes need
+match_rows <- function(pairing, keys, ordered, condition, call) {
+  if (!is.null(ordered)) {
+    merged <- merge_sorted(pairing, keys, ordered)
+    if (!is.null(merged)) return(merged)
+  }
+  found <- if (!is.null(keys$index)) {
+    match_indexed_(keys$index, keys$left, keys$kinds, pairing$missing_keys == "match",
+      pairing$keyed_only
+    )
+  } else if (length(keys$kinds)) {
+    match_equal_(keys$left, keys$right, keys$kinds,
+      pairing$missing_keys == "match", pairing$keyed_only, keys$one_address
+    )
+  } else {
+    list(matches = match_everything(pairing$sizes))
+  }
+  if (!is.null(ordered)) {
+    return(match_ordered(pairing, ordered, found$matches, call))
+  }
+  if (!is.null(condition)) {
+    candidates <- rows_of_matches(found$matches)
+    found$matches <- filter_pairs(pairing, found$matches, condition, call)
+    if (length(condition$both)) release_rows_(candidates)
+  }
+  found
 }

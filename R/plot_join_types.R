@@ -1,3 +1,123 @@
+#' Draw what each of `rows` keeps
+#'
+#' A sheet to choose a join type from: two tiny frames, and the result of each
+#' of the seven, drawn by joining them. Matched rows are filled; left rows
+#' without partner are outlined and marked x, right ones shaded and marked +;
+#' cells without a value are dots.
+#'
+#' @return A ggplot. Its data has one row for each cell: `panel`, `row`,
+#'   `column`, `label`, `kind`.
+#' @section Errors: `ronda_error_argument` when ggplot2 isn't installed.
+#' @seealso `vignette("choosing-rows")`.
+#' @examples
+#' plot_rows_guide()
+#' @export
+plot_rows_guide <- function() {
+  need_packages("ggplot2", "A figure", quote(plot_rows_guide()))
+  data <- guide_data()
+  fills <- c(
+    head = "right_alone", matched = "left", left = "none", right = "right", absent = "none"
+  )
+  fill <- fills[data$kind]
+  drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
+    ggplot2::geom_tile(fill = ifelse(data$kind == "head", "#e6ebf0", figure_colours[fill]),
+      colour = figure_colours[["line"]], width = 0.94, height = 0.86,
+      linewidth = ifelse(data$kind %in% c("head", "absent"), 0.1, 0.5),
+      linetype = ifelse(data$kind == "left", "dashed", "solid")
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(label = label), colour = figure_inks[fill], size = 2.7,
+      fontface = ifelse(data$row == 0L, "bold", "plain")
+    ) +
+    ggplot2::facet_wrap(~panel, nrow = 2L) +
+    ggplot2::scale_x_continuous(NULL, breaks = NULL) +
+    ggplot2::scale_y_reverse(NULL, breaks = NULL) +
+    figure_theme(11) +
+    ggplot2::theme(
+      strip.text = ggplot2::element_text(face = "bold", hjust = 0),
+      panel.spacing = ggplot2::unit(10, "pt")
+    )
+  figure_of(drawn, "What each of `rows` keeps", c(
+    "Blue: matched rows. Dashed, x: a left row without partner.",
+    "Orange, +: a right row without partner. Dot: no value."
+  ), guide_says(data))
+}
+
+guide_says <- function(data) {
+  panels <- tapply(data$row, data$panel, max)
+  sprintf("Rows: %s.", paste0(sub(":.*", "", names(panels)), " ", panels, collapse = ", "))
+}
+
+guide_frames <- function() {
+  list(
+    left = data.frame(key = c("A", "B", "C"), km = c("10", "20", "30")),
+    right = data.frame(key = c("B", "B", "D"), fare = c("7", "8", "9"))
+  )
+}
+
+guide_data <- function() {
+  frames <- guide_frames()
+  pairing <- pair_rows(frames$left, frames$right, on = "key")
+  counts <- counts_by_type(pairing)
+  result <- function(rows) {
+    row_map <- result_rows(pairing, rows)
+    columns <- if (row_types[[rows]]$one_sided) 1:2 else 1:3
+    guide_cells(row_map, frames, columns,
+      sprintf("%s: %s", rows, counted(counts$result_rows[counts$rows == rows], "row"))
+    )
+  }
+  own <- list(
+    guide_own(frames$left, is_matched(pairing$matches, "left"), "left", "left frame"),
+    guide_own(frames$right, is_matched(pairing$matches, "right"), "right",
+      "right frame"
+    )
+  )
+  data <- do.call(rbind, c(own, lapply(names(row_types), result)))
+  data$panel <- factor(data$panel, unique(data$panel))
+  data
+}
+
+guide_own <- function(frame, matched, side, panel) {
+  guide_rows(panel, names(frame), frame,
+    ifelse(matched, "matched", side)
+  )
+}
+
+guide_cells <- function(row_map, frames, columns, panel) {
+  left <- if (is.null(row_map$left)) seq_len(row_map$n) else row_map$left
+  right <- if (is.null(row_map$right)) integer(row_map$n) else row_map$right
+  pick <- function(values, rows) c(NA, values)[rows + 1L]
+  key <- pick(frames$left$key, left)
+  key[left == 0L] <- frames$right$key[right[left == 0L]]
+  cells <- data.frame(
+    key = key, km = pick(frames$left$km, left),
+    fare = pick(frames$right$fare, right)
+  )[columns]
+  kind <- ifelse(left == 0L, "right", ifelse(left == 2L, "matched", "left"))
+  guide_rows(panel, names(cells), cells, kind)
+}
+
+# One row of data for each cell, and one for each column's head
+guide_rows <- function(panel, columns, cells, kind) {
+  mark <- c(matched = "", left = " x", right = " +")[kind]
+  cells[[1L]] <- paste0(cells[[1L]], mark)
+  body <- do.call(rbind, lapply(seq_along(columns), function(k) {
+    value <- cells[[k]]
+    data.frame(
+      panel = panel, row = seq_along(kind), x = k, column = columns[k],
+      label = ifelse(is.na(value), "\u00b7", value),
+      kind = ifelse(is.na(value), "absent", kind)
+    )
+  }))
+  head <- data.frame(
+    panel = panel, row = 0L, x = seq_along(columns), column = columns,
+    label = columns, kind = "head"
+  )
+  rbind(head, body)
+}
+
+# What each `rows` keeps -------------------------------------------------------------
+
 #' @rdname plot.ronda_pairing
 #' @export
 plot_join_types <- function(pairing) {

@@ -85,3 +85,99 @@ register_figure("reasons",
     } else ""
   }
 )
+
+# What repeats -----------------------------------------------------------------------
+
+#' @rdname plot.ronda_pairing
+#' @export
+plot_repeats <- function(pairing) {
+  draw_figure("repeats", pairing, quote(plot_repeats()))
+}
+
+draw_repeats <- function(pairing, data) {
+  ggplot2::ggplot(data, ggplot2::aes(x = rows, y = class)) +
+    ggplot2::geom_col(ggplot2::aes(fill = side),
+      width = 0.75, colour = figure_colours[["line"]]
+    ) +
+    ggplot2::facet_wrap(~frame, scales = "free",
+      labeller = ggplot2::as_labeller(function(x) in_short_lines(x, 24L))
+    ) +
+    ggplot2::scale_fill_manual(guide = "none", values = figure_colours[side_names]) +
+    ggplot2::scale_x_continuous("rows",
+      breaks = count_breaks, labels = with_commas_each, limits = c(0, NA),
+      expand = ggplot2::expansion(c(0, 0.08))
+    ) +
+    ggplot2::scale_y_discrete("partners: rows") +
+    figure_theme() +
+    ggplot2::theme(
+      strip.text = ggplot2::element_text(face = "bold"),
+      panel.grid.major.y = ggplot2::element_blank()
+    )
+}
+
+# Rows by their number of partners; many are put together in classes. `class` is what
+# stands at the axis, from the most partners to none: "2: 12"
+repeats_data <- function(pairing) {
+  data <- do.call(rbind, lapply(side_names, function(side) {
+    uses <- partner_counts(pairing$matches, side)
+    classes <- partner_classes(max(uses, 1L))
+    rows <- as.integer(table(cut(uses, c(-1, classes$to), labels = classes$label)))
+    # (from the first class on that some row is in)
+    keep <- cumsum(rows) > 0L | !any(rows)
+    data.frame(
+      side = rep(side, sum(keep)), frame = pairing$labels[side_number(side)],
+      partners = classes$label[keep], rows = rows[keep], order = classes$to[keep]
+    )
+  }))
+  data$frame <- factor(data$frame, pairing$labels)
+  class <- paste0(data$partners, ": ", with_commas_each(data$rows))
+  data$class <- factor(class, unique(class[order(-data$order)]))
+  data[setdiff(names(data), "order")]
+}
+
+# 0, 1, 2, 3, 4, 5, then 6-10, 11-20, 21-50, ...
+partner_classes <- function(most) {
+  to <- 0:min(most, 5)
+  steps <- as.vector(outer(c(10, 20, 50), 10^(0:8)))
+  if (most > 5) to <- c(to, steps[seq_len(which(steps >= most)[1L])])
+  from <- c(0, utils::head(to, -1L) + 1)
+  list(to = to, label = ifelse(from == to, to,
+    paste0(with_commas_each(from), "-", with_commas_each(to))
+  ))
+}
+
+repeats_title <- function(pairing, data) {
+  if (!pairing$counts$pairs) {
+    return("No row has a partner")
+  }
+  several <- account_frame(pairing)$several
+  if (all(several == 0)) {
+    return("No row has more than one partner")
+  }
+  words <- sprintf("%s of %s %s", with_commas_each(several),
+    with_commas_each(pairing$sizes), pairing$labels
+  )
+  paste(listed(words[several > 0], "and"),
+    if (sum(several) == 1) "has several partners" else "have several partners"
+  )
+}
+
+repeats_subtitle <- function(pairing, data) {
+  repeats <- any(account_frame(pairing)$several > 0) && !isTRUE(pairing$hidden)
+  words <- if (repeats) heavy_words(pairing)
+  if (!length(words)) account_line(pairing) else {
+    paste0("Most pairs: ", paste(words, collapse = "; "))
+  }
+}
+
+register_figure("repeats",
+  data = repeats_data, draw = draw_repeats, title = repeats_title,
+  subtitle = repeats_subtitle,
+  says = function(pairing, data) {
+    some <- data[data$rows > 0, ]
+    words <- sprintf("%s of %s with %s", with_commas_each(some$rows), some$frame,
+      some$partners
+    )
+    sprintf("Rows by their number of partners: %s.", listed(words, "and", 12L))
+  }
+)

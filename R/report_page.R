@@ -1,5 +1,5 @@
 # The page of a report: its frame, tables and figures. What stands on it is made by
-# report_sections.R and report_many.R.
+# report_sections.R and write_report.R.
 
 # `content`: list(title (of the window), heading, lead, sections, began (the time))
 report_page <- function(content, note) {

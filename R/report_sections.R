@@ -6,7 +6,7 @@ report_sample <- 10L
 report_of <- function(pairing, rows, fold, folded, command, call) {
   began <- Sys.time()
   found <- misses_found(pairing)
-  misses <- if (length(pairing$parts)) misses_in_turn(pairing) else told_misses(pairing, found)
+  misses <- if (length(pairing$turn$pairings)) misses_in_turn(pairing) else told_misses(pairing, found)
   reasons <- unmatched_reasons(pairing, found)
   # (for the figure of them)
   pairing$reasons <- reasons
@@ -203,7 +203,7 @@ few_left_rows <- function(pairing, n, call) {
   )
   some$left <- own_rows(pairing$left, rows, call)
   some$sizes[1L] <- n
-  if (!is.null(some$steps)) some$steps <- some$steps[rows]
+  if (!is.null(some$turn)) some$turn$step <- some$turn$step[rows]
   counts <- count_all(some$matches)
   some$counts[names(counts)] <- counts
   some["candidates"] <- list(NULL)

@@ -98,7 +98,7 @@ turn_words <- function(pairing) {
   if (is.null(rule)) {
     return(NULL)
   }
-  steps <- tabulate(pairing$steps[is_matched(pairing$matches, "left")], length(rule$rules))
+  steps <- tabulate(pairing$turn$step[is_matched(pairing$matches, "left")], length(rule$rules))
   by <- vapply(rule$rules, function(rules) {
     paste(vapply(rules, rule_text, ""), collapse = " and ")
   }, "")

@@ -30,10 +30,6 @@ end_ops <- function(ends) {
   )
 }
 
-flip_op <- function(op) {
-  switch(op, "<" = ">", "<=" = ">=", ">" = "<", ">=" = "<=")
-}
-
 # The values and bounds of an interval rule. A missing bound becomes the lowest or
 # highest number there is, so where a value is that number itself, ranks stand in for
 # all of them: `[0, no bound)` holds infinity too.

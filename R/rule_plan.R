@@ -38,7 +38,7 @@ ordered_plan <- function(pairing, condition, call) {
     comparisons = c(comparisons, condition$comparisons),
     skip_left = skip("left"), skip_right = skip("right"),
     closest = nearest$closest, scale = nearest$scale,
-    parts = parts, rules = rules, condition = condition
+    by_rule = parts, rules = rules, condition = condition
   )
 }
 
@@ -46,4 +46,20 @@ plan_rule <- function(pairing, rule, call) kind_of(rule)$plan(pairing, rule, cal
 
 comparison <- function(left, op, right, int64, end = FALSE) {
   list(left = left, op = op, right = right, int64 = int64, end = end)
+}
+
+flip_op <- function(op) {
+  switch(op, "<" = ">", "<=" = ">=", ">" = "<", ">=" = "<=")
+}
+
+# Notes ------------------------------------------------------------------------------
+
+# A note: what is worth a second look, as numbers. Its words are made at the end, where
+# the count is not 0.
+
+new_note <- function(kind, count, ...) list(kind = kind, count = count, ...)
+
+add_counts <- function(one, other) {
+  one$count <- one$count + other$count
+  one
 }

@@ -127,7 +127,7 @@ core::TextsSeen of_seen(const double* seen) {
 }  // namespace
 
 // Where the rows of a piece of a text file end that begins with a row, up to
-// row `most` (R/file_text_rows.R)
+// row `most` (R/io_text.R)
 // [[Rcpp::export(rng = false)]]
 List see_rows_(RawVector bytes, std::string delimiter, std::string line_end,
                bool blank_is_row, bool is_end, double most) {

@@ -13,7 +13,7 @@ map_file <- file.path(library_folder, "tests-by-function.rds")
 # Where code can be changed ----------------------------------------------------------
 
 r_files <- setdiff(list.files("R", "[.]R$", full.names = TRUE),
-  c("R/RcppExports.R", "R/data.R", "R/catch-routine-registration.R")
+  c("R/RcppExports.R", "R/ronda-package.R", "R/catch-routine-registration.R")
 )
 
 flips <- c(

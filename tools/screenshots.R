@@ -175,7 +175,7 @@ figure_lines <- function(figure) {
     if (is.numeric(x)) format(round(as.numeric(x), 6L)) else as.character(x)
   })
   c(unlist(figure$labels[c("title", "subtitle", "alt")]), unlist(data),
-    readLines(file.path("R", "plot_look.R"))
+    readLines(file.path("R", "plot.R"))
   )
 }
 

@@ -279,10 +279,10 @@ test_that("SECURITY.md says what is run, started, read and removed", {
   # code is run in the demo (its own), for formulas of the analyst, and to make formulas of
   # what --fold and --where were read as
   expect_identical(uses(c("eval", "evalq", "sys.source")), paste(c(
-    "cli_demo.R", "cli_folds.R", "cli_where.R", "frame_fold_run.R", "pair_where.R"
+    "cli_demo.R", "cli_join.R", "cli_where.R", "frame_fold.R", "pair_where.R"
   ), "eval"))
   expect_identical(uses(c("readRDS", "unserialize", "load")),
-    c("file_read.R readRDS", "file_state.R unserialize")
+    c("io_read.R readRDS", "big_work.R unserialize")
   )
   expect_identical(uses(c("Sys.getenv")), character())
 })

@@ -4,15 +4,14 @@
 sources <- testthat::test_path("..", "..", "R")
 
 layers <- c(
-  engine = "^RcppExports[.]R$|^catch-|^data[.]R$|^ronda-package[.]R$",
-  types = "^type[._]|^(advice|conditions|checks|words|r_code|options|progress)[.]R$",
-  pairing = "^rule[.]R$|^(rule|pair|frame)_.*(?<!pair_rows[.]R)$|^matches[.]R$",
+  engine = "^RcppExports[.]R$|^catch-|^ronda-package[.]R$",
+  types = "^(type|base)[._]",
+  pairing = "^(rule|pair|frame)[._](?!rows[.]R$)|^frame_rows[.]R$|^matches[.]R$",
   verbs = paste0(
-    "^look_|^(join_frames|pair_rows|build_frame|split_frames|join_many|",
-    "join_many_columns|key_account|row_labels|receipt|explain_row|near_misses|",
-    "suggest_keys|differences)[.]R$"
+    "^look_|^(join_frames|pair_rows|split_frames|join_many|join_many_columns|key_account|",
+    "row_labels|receipt|explain_row|near_misses|suggest_keys|differences)[.]R$"
   ),
-  interface = "^(cli|plot|file|report|knit)_|^write_report[.]R$"
+  interface = "^(cli|plot|io|big|report|knit)[._]|^(write_report|join_files)[.]R$"
 )
 
 # names that code uses and does not make itself

@@ -1,0 +1,280 @@
+#' Files that hold one frame
+#'
+#' A folder of files, or some paths, as one frame for [join_files()]. Nothing is read
+#' but names and sizes, and what parquet files say of themselves at their ends.
+#'
+#' Parquet files have types of their own; all must have the same columns in the same
+#' order, and types that have a common one. Csv and tsv files get one type for each
+#' column over all of them, as [read_frame()] settles it for one file; that is done when
+#' they are joined. Factors have the levels of all files.
+#'
+#' @param path `[character]` A folder, or paths of files of one kind: `.parquet`,
+#'   `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files are taken in the order of
+#'   their names, those whose names begin with `.` or `_` left out.
+#' @param types,decimal,missing For csv and tsv, as in [read_frame()].
+#' @return A list of class `ronda_frame_files`: `files` (a data frame with a line for
+#'   each: `path`, `rows` (NA for text files), `bytes`, `time`), `columns` (a data frame:
+#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, `types`,
+#'   `decimal` and `missing`.
+#' @section Errors: `ronda_error_file` when there is no such file, when files are of
+#'   different kinds or have different columns; `ronda_error_argument` otherwise.
+#' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
+#' @examples
+#' folder <- tempfile()
+#' dir.create(folder)
+#' if (requireNamespace("nanoparquet", quietly = TRUE)) {
+#'   write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
+#'   write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
+#'   frame_files(folder)
+#' }
+#' @export
+frame_files <- function(path, types = NULL, decimal = ".", missing = "NA") {
+  call <- quote(frame_files())
+  if (base::missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
+    stop_argument("`path` must be a folder, or the paths of files.", call = call)
+  }
+  check_asked(reading_asked(types, decimal, missing), call)
+  paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
+  for (one in paths) {
+    if (!file.exists(one)) stop_file("There is no file %s.", one, call)
+  }
+  kind <- kind_of_files(paths, call)
+  if (length(types) && kind == "parquet") {
+    stop_argument(said("`types` is for csv and tsv; parquet files have their own types."),
+      call = call
+    )
+  }
+  info <- file.info(paths, extra_cols = FALSE)
+  found <- list(
+    files = data.frame(
+      path = normalizePath(paths), rows = NA_real_, bytes = info$size,
+      time = as.double(info$mtime), stringsAsFactors = FALSE
+    ),
+    columns = NULL, kind = kind, label = files_label(path), types = types,
+    decimal = decimal, missing = missing
+  )
+  found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
+  structure(found, class = "ronda_frame_files")
+}
+
+file_kinds <- c("parquet", "csv", "tsv")
+
+files_in <- function(folder, call) {
+  endings <- "[.](parquet|csv|tsv|txt)([.]gz)?$"
+  paths <- list.files(folder, endings, full.names = TRUE, ignore.case = TRUE)
+  paths <- paths[!grepl("^[._]", basename(paths))]
+  if (!length(paths)) {
+    stop_file("The folder %s has no .parquet, .csv or .tsv file in it.", folder, call)
+  }
+  sort(paths, method = "radix")
+}
+
+kind_of_files <- function(paths, call) {
+  kinds <- vapply(paths, file_format, "", call = call, USE.NAMES = FALSE)
+  other <- which(!kinds %in% file_kinds)
+  if (length(other)) {
+    stop_file("%s is not a parquet, csv or tsv file.", paths[other[1L]], call)
+  }
+  if (any(kinds != kinds[1L])) {
+    stop_ronda("file", sprintf("There are files of different kinds: %s and %s.",
+      basename(paths[1L]), basename(paths[kinds != kinds[1L]][1L])
+    ), "Name the files of one kind.", call = call)
+  }
+  kinds[1L]
+}
+
+files_label <- function(path) {
+  if (length(path) == 1L) basename(path) else sprintf("%s and %d more", basename(path[1L]),
+    length(path) - 1L
+  )
+}
+
+# What parquet files say of themselves: rows, columns, and for each file the number of
+# its schema among those that differ
+parquet_facts <- function(found, call) {
+  need_packages("nanoparquet", "Reading parquet", call, class = "file", least = "0.5.1")
+  facts <- lapply(found$files$path, parquet_footer, call = call)
+  names <- facts[[1L]]$schema$name
+  check_same_columns(lapply(lapply(facts, `[[`, "schema"), `[[`, "name"), found$files$path, call)
+  found$files$rows <- vapply(facts, `[[`, 0, "rows")
+  schemas <- lapply(facts, `[[`, "schema")
+  found$files$schema <- match(schemas, unique(schemas))
+  found$columns <- data.frame(
+    name = names, type = facts[[1L]]$words, stringsAsFactors = FALSE
+  )
+  found
+}
+
+check_same_columns <- function(names, paths, call) {
+  other <- Position(function(one) !identical(one, names[[1L]]), names)
+  if (!is.na(other)) {
+    stop_ronda("file", sprintf("%s has other columns than %s.", basename(paths[other]),
+      basename(paths[1L])
+    ), call = call)
+  }
+}
+
+parquet_footer <- function(path, call) {
+  tryCatch({
+    footer <- nanoparquet::read_parquet_metadata(path)
+    schema <- as.data.frame(footer$schema)
+    leaves <- which(is.na(schema$num_children) | schema$num_children == 0L)
+    notes <- footer$file_meta_data$key_value_metadata[[1L]]
+    logical <- vapply(schema$logical_type[leaves], function(x) {
+      paste(unlist(x), collapse = " ")
+    }, "")
+    list(
+      rows = rows_of_footer(footer),
+      schema = list(
+        name = schema$name[leaves], type = schema$type[leaves], logical = logical,
+        notes = notes$value[notes$key %in% c(parquet_note, "ARROW:schema")]
+      ),
+      words = parquet_words(schema$type[leaves], logical)
+    )
+  }, error = function(e) {
+    stop_file("%s can't be read: %s", path, call, conditionMessage(e))
+  })
+}
+
+rows_of_footer <- function(footer) as.double(sum(footer$row_groups$num_rows))
+
+parquet_words <- function(type, logical) {
+  words <- c(
+    BOOLEAN = "logical", INT32 = "integer", INT64 = "64-bit integer", DOUBLE = "double",
+    FLOAT = "double", BYTE_ARRAY = "text"
+  )[type]
+  words[startsWith(logical, "DATE")] <- "date"
+  words[startsWith(logical, "TIMESTAMP")] <- "date-time"
+  words[is.na(words)] <- tolower(type[is.na(words)])
+  unname(words)
+}
+
+text_facts <- function(found, call) {
+  heads <- lapply(found$files$path, function(path) {
+    tryCatch(text_head(path, delimiter_of(found$kind)), error = function(e) {
+      stop_file("%s can't be read: %s", path, call, conditionMessage(e))
+    })
+  })
+  names <- heads[[1L]]$names
+  check_same_columns(lapply(heads, `[[`, "names"), found$files$path, call)
+  check_typed_names(found$types, names, found$label, call)
+  type <- rep(NA_character_, length(names))
+  asked <- names %in% names(found$types)
+  type[asked] <- found$types[names[asked]]
+  found$columns <- data.frame(name = names, type = type, stringsAsFactors = FALSE)
+  found
+}
+
+#' @export
+format.ronda_frame_files <- function(x, ...) {
+  rows <- sum(x$files$rows)
+  types <- x$columns$type
+  types[is.na(types)] <- "settled by all cells"
+  c(
+    sprintf("%s: %s, %s, %s", x$label,
+      counted(nrow(x$files), paste(x$kind, "file")),
+      if (is.na(rows)) "rows not counted yet" else counted(rows, "row"),
+      counted(nrow(x$columns), "column")
+    ),
+    sprintf("  %s (%s)", format(x$columns$name), types)
+  )
+}
+
+#' @export
+print.ronda_frame_files <- function(x, ...) {
+  print_lines(format(x))
+  invisible(x)
+}
+
+#' @export
+dim.ronda_frame_files <- function(x) c(sum(x$files$rows), nrow(x$columns))
+
+# Text files in pieces ---------------------------------------------------------------
+
+# Text files cut into pieces of whole rows, so that no more of one is in memory than a
+# piece.
+
+delimiter_of <- function(kind) c(csv = ",", tsv = "\t")[[kind]]
+
+# Where the pieces of a file begin and end (bytes from 0 on), on which line, and how many
+# rows they have: of what is compressed there is one, to be read whole
+cut_into_pieces <- function(path, kind, size) {
+  head <- text_head(path, delimiter_of(kind))
+  if (!is_gz(path)) {
+    return(text_rows(path, head, size))
+  }
+  pieces <- text_rows(path, head)
+  data.frame(
+    from = head$size, to = pieces$to[nrow(pieces)], line = head$lines + 1,
+    rows = sum(pieces$rows), blank = sum(pieces$blank), ascii = all(pieces$ascii)
+  )
+}
+
+# The cells of a piece as texts, and what tells the line of a row: list(cells, line_of)
+cells_of_piece <- function(side, piece) {
+  head <- text_head(piece$path, delimiter_of(side$kind))
+  bytes <- bytes_of_piece(piece$path, piece)
+  line_of <- function(row) {
+    piece$line - 1 + see_text(bytes, head, TRUE, most = row)$last
+  }
+  form <- list(
+    delimiter = head$delimiter, columns = length(side$names), missing = side$missing,
+    rows = piece$rows, blank = piece$blank > 0, size = length(bytes)
+  )
+  cells <- if (piece$rows) cells_of(bytes, bytes, form, line_of) else {
+    rep(list(character()), form$columns)
+  }
+  Map(check_texts, cells, side$names, piece$ascii, list(line_of))
+  list(cells = cells, line_of = line_of)
+}
+
+# What was seen of the columns of a piece
+look_at_piece <- function(side, piece) {
+  cells <- cells_of_piece(side, piece)$cells
+  lapply(cells, function(text) values_of_texts_(text, side$decimal, 0)$seen)
+}
+
+# The columns `wanted` of a piece, in types that were settled (zero-length columns)
+read_piece <- function(side, piece, wanted) {
+  found <- cells_of_piece(side, piece)
+  is_wanted <- side$names %in% wanted
+  columns <- Map(function(text, like, name) {
+    x <- if (is.character(like) && !name %in% names(side$types)) text else {
+      typed_column(text, name, side, 0, found$line_of)$values
+    }
+    as_settled(x, like, name, basename(piece$path))
+  }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted])
+  names(columns) <- side$names[is_wanted]
+  list(columns = columns, rows = as.integer(piece$rows))
+}
+
+# the types of a column of a text file as zero-length vectors
+settled_column <- function(type) {
+  switch(type,
+    empty = , flag = logical(), integer = integer(), number = double(),
+    int64 = if (requireNamespace("bit64", quietly = TRUE)) int64_class(double()) else {
+      character()
+    },
+    date = structure(double(), class = "Date"), time = as_utc(double()),
+    text = character()
+  )
+}
+
+# A column of one file in the type that all files have
+as_settled <- function(x, like, name, file) {
+  if (identical(attributes(x), attributes(like)) && typeof(x) == typeof(like)) {
+    return(x)
+  }
+  if (is.logical(x) && !is.object(x) && all(is.na(x))) {
+    return(missing_values(like, length(x)))
+  }
+  if (!has_common_type(like, x)) {
+    stop(sprintf("column `%s` is %s in %s and %s elsewhere", name, type_word(x), file,
+      type_word(like)
+    ))
+  }
+  x <- common_columns(like, x)$right
+  attributes(x) <- attributes(like)
+  if (typeof(x) != typeof(like)) storage.mode(x) <- typeof(like)
+  x
+}

@@ -1,0 +1,312 @@
+# How tasks that share right rows used them, in a file for each part that the rows are at
+# home in.
+
+# Which right rows have a partner, or a candidate, in this task, and how many: a file for
+# each part that the rows are at home in
+save_uses <- function(job, task, pairing, found, right) {
+  uses <- partner_counts(pairing$matches, "right")
+  candidates <- if (!is.null(pairing$candidates)) partner_counts(pairing$candidates, "right")
+  near <- if (length(found$near)) found$near > 0
+  # (what is as the line before is left out)
+  told <- list(uses = uses, candidates = candidates, near = near)
+  if (is.null(right$home)) {
+    save_state(job, told, uses_file(job, task$id, task$part))
+    return(task$part)
+  }
+  rows <- which(Reduce(`|`, lapply(compact(told), function(x) x > 0L)))
+  home <- right$home[rows]
+  for (h in unique(home)) {
+    at <- rows[home == h]
+    save_state(job, c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
+      uses_file(job, task$id, h)
+    )
+  }
+  unique(home)
+}
+
+uses_file <- function(job, id, home) {
+  work_file(job$work, "rows", sprintf("uses-%s-%05d", id, home))
+}
+
+# What several tasks did with the rows of these numbers, which ascend
+summed_uses <- function(files, numbers) {
+  sums <- list(uses = integer(length(numbers)))
+  for (file in files) {
+    found <- read_state(file)
+    at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
+    # (a task in which nothing was chosen tells less: its candidates are its pairs)
+    told <- compact(found[c("uses", "candidates", "near")])
+    before <- sums
+    for (name in union(names(sums), names(told))) {
+      base <- before[[name]]
+      if (is.null(base)) base <- if (name == "near") (summed(before) > 0L) + 0L else before$uses
+      more <- told[[name]]
+      if (is.null(more)) more <- summed(told)
+      sums[[name]] <- with_more(base, more, at)
+    }
+  }
+  near <- if (is.null(sums$near)) summed(sums) else sums$near
+  list(uses = sums$uses, candidates = summed(sums), near = near > 0L)
+}
+
+summed <- function(sums) if (is.null(sums$candidates)) sums$uses else sums$candidates
+
+with_more <- function(sums, more, at) {
+  if (is.null(at)) {
+    return(sums + more)
+  }
+  sums[at] <- sums[at] + more
+  sums
+}
+
+# One task ---------------------------------------------------------------------------
+
+# One task of a join of files: some left rows with all right rows that they may pair
+# with, matched and built as frames in memory are. What it found is numbers that add up
+# (big_sums.R); what it built stands in files.
+
+join_rows <- function(job, task) {
+  right <- right_of_task(job, task)
+  left <- left_of_task(job, task)
+  pairing <- part_pairing(job, left, right, task)
+  found <- candidates_found(pairing, c(start = now_()), job$call)
+  pairing <- found$pairing
+  fails <- may_fail(pairing) || length(found$found$tied) > 0L
+  faults <- if (fails) {
+    faults_of(pairing, found$keys, found$found$tied, every = TRUE)
+  }
+  heavy <- if (has_ranges(pairing$matches) && length(pairing$key_rules)) {
+    # (rows of one key may stand in several tasks)
+    pieces <- task$shared && !pairing$keyed_only
+    heavy_rows(pairing, if (pieces) 1e4 else heaviest_told)
+  }
+  candidate_counts <- pairing$counts
+  pairing <- keep_repeats(pairing, found$ordered, found$found, job$call)
+  outcome <- list(
+    shared = task$shared, left_rows = left$rows, right_rows = right$rows,
+    counts = pairing$counts, candidate_counts = candidate_counts,
+    several = several_left(pairing), faults = faults, heavy = heavy,
+    notes = pairing$note_records
+  )
+  outcome <- told_of_task(job, task, outcome)
+  if (task$shared) outcome$homes <- save_uses(job, task, pairing, found$found, right)
+  if (task$looks_for_repeats && !pairing$counts$repeated[["left"]]) {
+    outcome$alone_keys <- save_alone_keys(job, task, pairing, found$keys)
+  }
+  if (task$builds && pairing$counts$pairs <= job$most_built) {
+    if (task$shared) pairing$counts$matched_right <- pairing$sizes[2L]
+    outcome$built <- build_files(job, task, pairing)
+  }
+  outcome
+}
+
+# as many of the keys that multiply most are told by each part
+heaviest_told <- 10L
+
+left_of_task <- function(job, task) {
+  side <- job$sides$left
+  if (!is.null(task$chunk)) {
+    chunk <- read_chunk(side, task$chunk)
+    return(side_rows(side, lapply(chunk$columns, strip_class),
+      numbers_of_chunk(side, task$chunk, chunk$rows)
+    ))
+  }
+  part_rows(job, side, task$part, job$index$left, task$from, task$to)
+}
+
+right_of_task <- function(job, task) {
+  if (job$way == "right_whole") {
+    return(whole_right(job))
+  }
+  part_rows(job, job$sides$right, task$part, job$index$right)
+}
+
+part_pairing <- function(job, left, right, task) {
+  pairing <- job$pairing
+  pairing$left <- left$frame
+  pairing$right <- right$frame
+  pairing$sizes <- c(left$rows, right$rows)
+  pairing$piece <- piece_of(left$numbers, right$numbers, task$shared, right$index)
+  pairing$max_rows <- job$limit
+  pairing$folds <- job$plan$folds
+  pairing$key_rules <- cleaned_rules(job$key_rules, pairing[side_names], side_names, job$call)
+  pairing
+}
+
+# What one task may say of the whole: right rows that stand in several are counted in one.
+told_of_task <- function(job, task, outcome) {
+  if (task$shared) outcome$faults$alone$right <- NULL
+  # (rows that other rules refuse were not looked for beyond the distance)
+  is_blind <- job$way == "ranges" && length(job$pairing$rules) > 1L
+  outcome$notes <- lapply(outcome$notes, function(note) {
+    untold <- is_blind && note$kind == "outside" ||
+      !task$counts_right && identical(note$side, "right")
+    if (untold) note$count <- 0
+    note
+  })
+  if (!task$counts_right) {
+    outcome$counts$missing_right <- outcome$candidate_counts$missing_right <- 0
+    for (name in c("missing", "shape")) outcome$faults[[name]]$right <- NULL
+  }
+  outcome
+}
+
+# The keys of left rows without partner, by part: whether one of them is repeated can only
+# be told when all chunks have been seen
+save_alone_keys <- function(job, task, pairing, keys) {
+  rows <- unmatched(pairing$matches, "left")
+  missing <- rows_with_missing(keys, "left")
+  if (pairing$missing_keys != "match") rows <- rows[!missing[rows]]
+  text <- keys$kinds == engine_kinds[["text"]]
+  columns <- lapply(keys$left, gather_, rows)
+  columns[text] <- lapply(columns[text], utf8_text_)
+  lines <- partition_rows_(columns, keys$kinds, job$alone_parts,
+    pairing$missing_keys == "match", 0
+  )
+  save_state(job, list(
+    columns = lapply(columns, function(x) engine_values(gather_(x, lines$rows))),
+    counts = lines$counts, kinds = keys$kinds
+  ), work_file(job$work, "rows", sprintf("alone-%s", task$id)))
+  length(rows)
+}
+
+# whether a key of one of these parts is repeated among the left rows without partner
+find_repeats <- function(job, task) {
+  found <- lapply(task$files, read_state)
+  of_part <- lapply(found, function(x) {
+    rows <- seq.int(to = sum(x$counts[seq_len(task$part)]),
+      length.out = x$counts[task$part]
+    )
+    lapply(x$columns, gather_, rows)
+  })
+  kinds <- found[[1L]]$kinds
+  columns <- lapply(seq_along(kinds), function(k) one_column(lapply(of_part, `[[`, k)))
+  list(repeated = length(rows_repeated(columns, kinds, TRUE)) > 0L)
+}
+
+# Right rows alone -------------------------------------------------------------------
+
+# Right rows that stood in several tasks: when all are done they are counted, and built
+# where they have no partner.
+
+# The right rows that are at home in a part: counted over all tasks that had them, and
+# built where they have no partner
+join_right_alone <- function(job, task) {
+  right <- right_of_task(job, task)
+  if (!is.null(right$home)) right <- rows_at_home(right, task$part)
+  sums <- summed_uses(task$uses, right$numbers)
+  none <- list(frame = job$sides$left$like, numbers = integer(), rows = 0L)
+  pairing <- part_pairing(job, none, right, task)
+  near <- near_rows(job, pairing, sums)
+  outcome <- list(
+    faults = list(), right_rows = right$rows,
+    counts = right_counts(sums$uses, sums$candidates, near),
+    candidate_counts = right_counts(sums$candidates, sums$candidates, near),
+    several_right = sum(sums$candidates > 1L)
+  )
+  outcome <- c(outcome, heavy_of_uses(job, pairing, sums))
+  if (job$way == "ranges") outcome <- with_right_told(job, outcome, pairing)
+  alone <- which(sums$uses == 0L)
+  if (task$asks_alone) {
+    outcome$faults$alone$right <- at_fault(pairing, "right", which(sums$candidates == 0L))
+  }
+  if (task$builds && task$right_alone) {
+    outcome$built <- list(build_file(job, task$id, right_alone_pairing(pairing, alone)))
+  }
+  outcome
+}
+
+# What is said of right rows alone, where copies of them were in several tasks
+with_right_told <- function(job, outcome, pairing) {
+  pairing$matches <- new_matches(integer(), pairing$sizes[2L])
+  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, job$call)
+  pairing$counts <- count_matches(pairing$matches, keys)
+  plan <- ordered_plan(pairing, where_plan(pairing), job$call)
+  outcome$notes <- ordered_notes(pairing, plan, list(groups = pairing$matches))
+  outcome$missing_right <- pairing$counts$missing_right
+  if (may_fail(pairing)) {
+    outcome$faults$missing <- faults_of(pairing, keys)$missing
+  }
+  outcome
+}
+
+right_counts <- function(uses, candidates, near) {
+  list(
+    matched_right = sum(uses > 0L), most_right = max(uses, 0L),
+    candidates_right = sum(near), repeated = any(candidates > 1L)
+  )
+}
+
+rows_at_home <- function(right, part) {
+  at <- which(right$home == part)
+  right$frame <- own_rows(right$frame, at, NULL)
+  right$numbers <- right$numbers[at]
+  right$rows <- length(at)
+  right
+}
+
+# Right rows that had a candidate. (nearest() without a distance reaches beyond the parts
+# that a row was in: how far left values go says the rest.)
+near_rows <- function(job, pairing, sums) {
+  rule <- job$span_rule
+  if (is.null(rule) || span_reach(rule) != "closest") {
+    return(sums$near > 0L)
+  }
+  found <- ordered_values(pairing, rule, job$call)
+  y <- found$values[[2L]]
+  y <- if (found$int64) int64_double(int64_class(strip_class(y))) else as.double(y)
+  if (is.null(job$left_ends)) {
+    return(rep(FALSE, length(y)))
+  }
+  kind_of(rule)$spans$near(y, rule, job$left_ends[1L], job$left_ends[2L])
+}
+
+# Of keys: whether one repeats on both sides, and those that multiply most
+heavy_of_uses <- function(job, pairing, sums) {
+  # (of what `via` made equal the left frame's values are not known here)
+  if (!pairing$keyed_only || any(lengths(lapply(pairing$key_rules, `[[`, "via")) > 0L)) {
+    return(NULL)
+  }
+  keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, job$call)
+  first <- group_rows_(keys$right, keys$kinds, pairing$missing_keys == "match")
+  if (is.null(first)) {
+    return(list(on_both = FALSE))
+  }
+  sizes <- tabulate(first, pairing$sizes[2L])
+  left_rows <- sums$candidates
+  at <- which(sizes > 1L & left_rows > 0L)
+  pairs <- as.numeric(sizes[at]) * left_rows[at]
+  top <- at[utils::head(order(-pairs, right_numbers(pairing, at)), heaviest_told)]
+  columns <- vapply(pairing$key_rules, function(rule) rule$right, "")
+  frame <- picked_columns(pairing$right, columns, top)
+  frame <- as_base_frame(Map(function(x, rule) {
+    as_left_key(x, .subset2(pairing$left, rule$left))
+  }, unclass(frame), pairing$key_rules), length(top))
+  names(frame) <- vapply(pairing$key_rules, function(rule) rule$left, "")
+  list(
+    on_both = any(left_rows[at] > 1L),
+    heavy = as_base_frame(c(unclass(frame)[!duplicated(names(frame))], list(
+      left_rows = left_rows[top], right_rows = sizes[top],
+      pairs = as.numeric(sizes[top]) * left_rows[top],
+      .row = right_numbers(pairing, top)
+    )), length(top))
+  )
+}
+
+right_numbers <- function(pairing, rows) numbers_of(pairing, "right", rows)
+
+# Values of the right frame as the left frame has them, where it has equal ones
+as_left_key <- function(x, like) {
+  if (is.factor(like)) {
+    dressed(match(as_text(x), levels(like)), like)
+  } else if (is.character(like)) {
+    as_text(x)
+  } else if (is_int64(like)) {
+    int64_parts(x)$values
+  } else if (is.numeric(like) && !is.object(like)) {
+    if (is_int64(x)) x <- int64_double(x)
+    if (is.integer(like)) as.integer(x) else as.double(x)
+  } else {
+    as_settled(x, like, "", "")
+  }
+}

@@ -1,0 +1,374 @@
+# Rows of a side by part: each chunk is read once and written as one file, its rows part
+# by part, with an index of where each part begins. A part is read from all of them.
+
+shuffled_file <- function(job, side, k) {
+  work_file(job$work, "rows", sprintf("%s-%05d.parts", side, k))
+}
+
+# The rows of one chunk by part, with their numbers. `lines` says for each part which rows
+# of the chunk: list(rows, counts); `home` where each of these lines is at home
+write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
+  columns <- c(chunk$columns, list(.ronda_number = numbers_of_chunk(side, k, chunk$rows)))
+  write_segments(job, shuffled_file(job, side$side, k), columns, lines,
+    list(.ronda_home = home)
+  )
+}
+
+# list(at, counts, texts): where each part begins in the file, how many rows it has, and
+# how many bytes its columns of texts take. Numbers are written as they are in memory.
+# `more`: columns that have a value for each line already
+write_segments <- function(job, path, columns, lines, more = list()) {
+  named_when_whole(job, path, function(part) write_all_segments(part, columns, lines, more))
+}
+
+write_all_segments <- function(path, columns, lines, more) {
+  con <- file(path, "wb")
+  on.exit(close(con))
+  ends <- cumsum(as.double(lines$counts))
+  more <- compact(more)
+  columns <- lapply(columns, strip_class)
+  is_text <- vapply(columns, is.character, NA)
+  texts <- matrix(0, length(ends), sum(is_text), dimnames = list(NULL, names(columns)[is_text]))
+  sizes <- numeric(length(ends))
+  for (p in which(lines$counts > 0L)) {
+    at <- seq.int(to = ends[p], length.out = lines$counts[p])
+    rows <- lines$rows[at]
+    for (name in names(columns)) {
+      bytes <- write_values(gather_(columns[[name]], rows), con)
+      if (is_text[[name]]) texts[p, name] <- bytes
+      sizes[p] <- sizes[p] + bytes
+    }
+    for (values in more) sizes[p] <- sizes[p] + write_values(values[at], con)
+  }
+  close(con)
+  on.exit()
+  if (file.size(path) != sum(sizes)) stop_cut_short()
+  list(
+    at = cumsum(c(0, sizes)), counts = lines$counts, texts = texts,
+    types = c(vapply(columns, typeof, ""), vapply(more, typeof, ""))
+  )
+}
+
+# some values at the end of a file, and how many bytes they take
+write_values <- function(x, con) {
+  if (is.character(x)) x <- serialize(x, NULL, xdr = FALSE)
+  writeBin(x, con)
+  length(x) * if (is.raw(x)) 1 else if (is.double(x)) 8 else 4
+}
+
+# the columns of one part of such a file
+read_segment <- function(path, index, part) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  seek(con, index$at[part])
+  n <- index$counts[part]
+  types <- index$types
+  columns <- lapply(names(types), function(name) {
+    if (types[[name]] == "character") {
+      unserialized(readBin(con, raw(), index$texts[part, name]))
+    } else {
+      readBin(con, types[[name]], n)
+    }
+  })
+  names(columns) <- names(types)
+  if (any(lengths(columns) != n)) stop("a file of the work folder is cut short")
+  columns
+}
+
+# the numbers of a chunk's rows in the whole side, as doubles where they are beyond 2^31
+numbers_of_chunk <- function(side, k, rows) {
+  first <- side$chunks$first[k]
+  if (side$rows > largest_frame) first + seq_len(rows) else {
+    as.integer(first) + seq_len(rows)
+  }
+}
+
+# Rows `from` to `to` of a part of a side: list(frame, numbers, rows), and what more was
+# written. `index`: of each chunk what write_shuffled() told
+part_rows <- function(job, side, part, index, from = 1, to = Inf, wanted = side$wanted) {
+  pieces <- list()
+  before <- 0
+  for (k in seq_along(index)) {
+    n <- index[[k]]$counts[part]
+    at <- c(max(from - before, 1), min(to - before, n))
+    before <- before + n
+    if (at[1L] > at[2L]) next
+    piece <- read_segment(shuffled_file(job, side$side, k), index[[k]], part)
+    if (at[1L] > 1 || at[2L] < n) {
+      piece <- lapply(piece, `[`, seq.int(at[1L], at[2L]))
+    }
+    pieces[[length(pieces) + 1L]] <- piece
+  }
+  joined_pieces(side, pieces, wanted)
+}
+
+joined_pieces <- function(side, pieces, wanted) {
+  names <- c(wanted, ".ronda_number", ".ronda_home")
+  columns <- lapply(names, function(name) {
+    unlist(lapply(pieces, `[[`, name), use.names = FALSE)
+  })
+  names(columns) <- names
+  if (is.null(columns$.ronda_number)) columns$.ronda_number <- integer()
+  side_rows(side, columns[wanted], columns$.ronda_number, columns$.ronda_home)
+}
+
+# the rows of a part as a frame of the side's class, of the columns that are wanted
+side_rows <- function(side, columns, numbers, home = NULL) {
+  n <- length(numbers)
+  columns <- Map(function(x, like) {
+    if (is.null(x)) like else dressed(x, like)
+  }, columns, side$settled[names(columns)])
+  list(frame = frame_like(columns, n, side$like), numbers = numbers, home = home, rows = n)
+}
+
+# By the values of keys -----------------------------------------------------------
+
+# which part each row of a chunk goes to: rows of equal keys go to one
+split_by_keys <- function(job, side, k) {
+  chunk <- read_chunk(side, k)
+  keys <- chunk_keys(job, side, chunk)
+  lines <- partition_rows_(keys$columns, keys$kinds, job$parts,
+    job$pairing$missing_keys == "match", side$chunks$first[k]
+  )
+  write_shuffled(job, side, k, chunk, lines)
+}
+
+# The keys of a chunk as the engine takes them beside the other side's types
+chunk_keys <- function(job, side, chunk) {
+  frames <- job$likes
+  frames[[side$side]] <- frame_like(chunk$columns, chunk$rows, side$like)
+  rules <- cleaned_rules(job$part_rules, frames, side$side, job$call)
+  keys <- engine_keys(frames$left, frames$right, rules, job$call)
+  columns <- keys[[side$side]]
+  text <- keys$kinds == engine_kinds[["text"]]
+  columns[text] <- lapply(columns[text], utf8_text_)
+  # (numbers that are no 64-bit integers are told apart by the integers' column already)
+  list(columns = columns[!keys$rest], kinds = keys$kinds[!keys$rest])
+}
+
+# What `via` makes of some rows, in the type that it makes of others: a value that is
+# missing in all of them has no type of its own. Each rule has in `likes` what it made of
+# a sample of each side.
+cleaned_rules <- function(rules, frames, sides, call) {
+  lapply(rules, function(rule) {
+    if (length(rule$via)) {
+      rule$cleaned <- rule$likes
+      for (side in sides) {
+        x <- apply_via(.subset2(frames[[side]], rule[[side]]), rule$via, rule, side, call)
+        if (is.logical(x) && all(is.na(x))) x <- missing_values(rule$likes[[side]], length(x))
+        rule$cleaned[[side]] <- x
+      }
+    }
+    rule
+  })
+}
+
+# The right side in one file, for workers that keep all of it ----------------------
+
+whole_file <- function(job) work_file(job$work, "rows", "right.whole")
+
+gather_whole <- function(job) {
+  side <- job$sides$right
+  chunks <- lapply(seq_len(nrow(side$chunks)), read_chunk, side = side)
+  columns <- lapply(side$wanted, function(name) {
+    unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
+  })
+  names(columns) <- side$wanted
+  named_when_whole(job, whole_file(job), function(part) write_own(columns, part))
+  list()
+}
+
+# (kept from one task of a worker to the next)
+whole_right <- function(job) {
+  if (is.null(session$right)) {
+    side <- job$sides$right
+    found <- read_own(whole_file(job), side$settled, side$wanted)
+    numbers <- seq_len(side$rows)
+    right <- side_rows(side, lapply(found, strip_class), numbers)
+    # (of `via` each chunk is cleaned beside the whole right side)
+    plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
+    if (plain && side$rows && is.null(turns_of(job$pairing$rules))) {
+      right$index <- indexed_keys_of(job$likes$left, right$frame, job$key_rules,
+        job$pairing$missing_keys == "match", job$call
+      )
+    }
+    session$right <- right
+  }
+  session$right
+}
+
+# Rows cut along a line --------------------------------------------------------------
+
+# Ordered rules without a key: rows are cut along a line of numbers. Each row of either
+# side has a span there, such that two rows can pair only where their spans meet; what is
+# more than a rule reaches does no harm, for the rule itself is asked later.
+
+# The rule to cut by: the first whose reach is bounded, else the first that is open to one
+# side; or alone one that takes the closest. NULL where none can be used.
+span_rule <- function(pairing) {
+  rules <- Filter(function(rule) has_spans(pairing, rule), pairing$rules)
+  reaches <- vapply(rules, span_reach, "")
+  at <- c(which(reaches == "bounded"), which(reaches == "open"))[1L]
+  if (!is.na(at)) {
+    return(rules[[at]])
+  }
+  if (length(rules) == 1L && length(pairing$rules) == 1L && is.null(pairing$where)) {
+    rules[[1L]]
+  }
+}
+
+span_reach <- function(rule) kind_of(rule)$spans$reach(rule)
+
+# Texts, for one, have an order only among all of them.
+has_spans <- function(pairing, rule) {
+  if (is.null(kind_of(rule)$spans) || is.null(span_reach(rule))) {
+    return(FALSE)
+  }
+  all(vapply(side_columns(rule), function(column) {
+    isTRUE(type_of(.subset2(pairing[[column$side]], column$name))$measured)
+  }, NA))
+}
+
+# The spans of one side's rows, the other side being there for its types:
+# list(low, high), missing where a row pairs with nothing. `wide`: a little more than they
+# are, as sums are rounded
+spans_of <- function(pairing, rule, side, call, wide = TRUE) {
+  found <- ordered_values(pairing, rule, call)
+  of_side <- vapply(side_columns(rule), `[[`, "", "side") == side
+  values <- lapply(found$values[of_side], function(x) {
+    if (found$int64) int64_double(int64_class(strip_class(x))) else as.double(strip_class(x))
+  })
+  distance <- function(what) {
+    number <- distance_number(rule[[what]], found$scale, what, call)
+    if (is.finite(number)) number else 0
+  }
+  span <- if (length(values) == 2L) {
+    interval_span(values, rule)
+  } else if (side == "right") {
+    list(low = values[[1L]], high = values[[1L]])
+  } else {
+    kind_of(rule)$spans$left(values[[1L]], rule, distance)
+  }
+  if (wide) widened(span) else span
+}
+
+interval_span <- function(values, rule) {
+  bounds <- interval_bounds(values[[1L]], values[[2L]], rule, FALSE)
+  bounds$from[bounds$skip] <- NA
+  bounds$to[bounds$skip] <- NA
+  bounds[c("from", "to")] |> structure(names = c("low", "high"))
+}
+
+# (by more than sums are, and 64-bit integers as doubles)
+widened <- function(span) {
+  size <- pmax(abs(span$low), abs(span$high))
+  size[!is.finite(size)] <- 0
+  more <- 2^-46 * size
+  span$low <- span$low - more
+  span$high <- span$high + more
+  span
+}
+
+# where a left row stands on the line
+anchor_of <- function(span) ifelse(is.finite(span$low), span$low, span$high)
+
+# The two frames with the rows of a chunk on one side
+chunk_pairing <- function(job, side, chunk) {
+  pairing <- job$pairing
+  pairing[side_names] <- job$likes
+  pairing[[side$side]] <- frame_like(chunk$columns, chunk$rows, side$like)
+  pairing
+}
+
+# Where the left rows of a chunk stand: some of them, evenly over their order, and how
+# many there are
+sample_anchors <- function(job, k, most = 2000L) {
+  side <- job$sides$left
+  chunk <- read_chunk(side, k, unique(job$span_rule$left))
+  anchors <- anchor_of(spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call))
+  anchors <- anchors[is.finite(anchors)]
+  list(anchors = thinned(anchors, most), rows = length(anchors))
+}
+
+# The borders between `parts` parts with as many left rows in each
+cuts_of <- function(samples, parts) {
+  anchors <- unlist(lapply(samples, `[[`, "anchors"))
+  weights <- unlist(lapply(samples, function(sample) {
+    n <- length(sample$anchors)
+    rep(sample$rows / max(n, 1), n)
+  }))
+  if (parts < 2 || !length(anchors)) {
+    return(numeric())
+  }
+  order <- order(anchors, method = "radix")
+  share <- cumsum(weights[order]) / sum(weights)
+  unique(anchors[order][findInterval(seq_len(parts - 1) / parts, share) + 1L])
+}
+
+# Left rows by part; told are the stretch that the part's spans cover and the ends of its
+# values
+split_left_by_spans <- function(job, k) {
+  side <- job$sides$left
+  chunk <- read_chunk(side, k)
+  exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
+  span <- widened(exact)
+  anchors <- anchor_of(span)
+  numbers <- side$chunks$first[k] + seq_len(chunk$rows)
+  # (rows that pair with nothing are spread)
+  part <- ifelse(is.na(anchors), numbers %% job$parts, findInterval(anchors, job$cuts)) + 1
+  order <- order(part, method = "radix")
+  lines <- list(rows = order, counts = tabulate(part, job$parts))
+  found <- write_shuffled(job, side, k, chunk, lines)
+  c(found, list(
+    ends = ends_of(unlist(exact)),
+    low = part_ends(span$low, part, job$parts, min, Inf),
+    high = part_ends(span$high, part, job$parts, max, -Inf)
+  ))
+}
+
+part_ends <- function(values, part, parts, ends, none) {
+  out <- rep(none, parts)
+  there <- !is.na(values)
+  found <- tapply(values[there], part[there], ends)
+  out[as.integer(names(found))] <- found
+  out
+}
+
+# Right rows by part, each in all parts whose stretch its span meets; `home` is the first
+# of them, and for a row that meets none any
+split_right_by_spans <- function(job, k) {
+  side <- job$sides$right
+  chunk <- read_chunk(side, k)
+  span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "right", job$call)
+  rows <- lapply(seq_len(job$parts), function(p) {
+    which(meets_stretch(span, job$stretches, p) | is_closest_beyond(span, job, p))
+  })
+  home <- rep(NA_integer_, chunk$rows)
+  for (p in rev(seq_len(job$parts))) home[rows[[p]]] <- p
+  none <- which(is.na(home))
+  home[none] <- as.integer((side$chunks$first[k] + none) %% job$parts) + 1L
+  rows <- Map(function(rows, at_home) sort(c(rows, at_home)), rows,
+    split(none, factor(home[none], seq_len(job$parts)))
+  )
+  lines <- list(rows = unlist(rows), counts = lengths(rows, use.names = FALSE))
+  write_shuffled(job, side, k, chunk, lines, home[lines$rows])
+}
+
+meets_stretch <- function(span, stretches, p) {
+  !is.na(span$low) & span$high >= stretches$low[p] & span$low <= stretches$high[p]
+}
+
+# Rows that a rule may choose though they lie beyond the stretch
+is_closest_beyond <- function(span, job, p) {
+  rule <- job$span_rule
+  low <- job$stretches$low[p]
+  beyond <- kind_of(rule)$spans$beyond
+  if (is.null(beyond) || is.infinite(low)) FALSE else {
+    beyond(span, rule, low, job$stretches$high[p])
+  }
+}
+
+ends_of <- function(x) {
+  x <- x[!is.na(x)]
+  if (length(x)) range(x)
+}

@@ -1,0 +1,336 @@
+# Tasks handed out to wherever the analyst's plan() of future says. What a lost worker
+# was doing is done again; an error of ours never is.
+
+least_future <- "1.80.0"
+
+new_task <- function(k, kind, side) {
+  list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
+}
+
+# The job as it is from now on. Where rows stand by part (`index`) is in a file, so that what
+# goes to a worker with its tasks is small.
+saved_job <- function(job) {
+  job$stamp <- basename(tempfile(""))
+  if (!is.null(job$index)) save_state(job, job$index, index_file(job))
+  job
+}
+
+index_file <- function(job) work_file(job$work, "index")
+
+# The outcomes of tasks, those that are done already among them. `may_build(outcome)` is
+# asked after each: FALSE says that nothing more needs to be built.
+run_tasks <- function(tasks, job, label, may_build = NULL) {
+  if (!length(tasks)) {
+    return(list())
+  }
+  ids <- vapply(tasks, `[[`, "", "id")
+  run <- list2env(list(
+    tasks = tasks, ids = ids, job = job, may_build = may_build, builds = TRUE,
+    outcomes = vector("list", length(tasks)), tried = integer(length(tasks)),
+    running = list(), shown = now_()
+  ))
+  done <- is_done(job$work, ids)
+  done[done] <- vapply(ids[done], is_intact, NA, work = job$work)
+  unlink(done_file(job$work, ids[!done]))
+  for (at in which(done)) settle_task(run, at)
+  run$waiting <- which(!done)
+  if (!length(run$waiting)) {
+    return(run$outcomes)
+  }
+  run$progress <- progress_of(length(run$waiting), label)
+  on.exit({
+    run$progress$end()
+    for (group in run$running) stop_future(group$future)
+  })
+  workers <- future::nbrOfWorkers()
+  while (length(run$waiting) || length(run$running)) {
+    send_groups(run, workers)
+    for (group in ended_groups(run)) settle_group(run, group)
+  }
+  run$outcomes
+}
+
+settle_task <- function(run, at) {
+  run$outcomes[[at]] <- outcome_of(run$job$work, run$ids[at])
+  if (!is.null(run$may_build)) {
+    run$builds <- run$builds && run$may_build(run$outcomes[[at]])
+  }
+}
+
+send_groups <- function(run, workers) {
+  while (length(run$waiting) && length(run$running) < workers) {
+    at <- next_group(run$tasks, run$waiting, workers)
+    run$waiting <- setdiff(run$waiting, at)
+    group <- lapply(run$tasks[at], function(task) {
+      task$builds <- run$builds && !isFALSE(task$builds)
+      task
+    })
+    run$running <- c(run$running, list(list(at = at, future = start_tasks(group, run$job))))
+  }
+}
+
+ended_groups <- function(run) {
+  finished <- vapply(run$running, function(group) is_finished(group$future), NA)
+  if (!any(finished)) {
+    Sys.sleep(0.005)
+    show_run_alive(run)
+  }
+  ended <- run$running[finished]
+  run$running <- run$running[!finished]
+  ended
+}
+
+# (workers tell of themselves when they begin and when they write)
+show_run_alive <- function(run) {
+  if (now_() - run$shown > 10) {
+    check_lock(run$job)
+    run$shown <- now_()
+  }
+}
+
+# What a group has done; what it left is tried again, as often as it may be
+settle_group <- function(run, group) {
+  found <- outcome_of_group(group$future)
+  done <- group$at[is_done(run$job$work, run$ids[group$at])]
+  for (at in done) {
+    settle_task(run, at)
+    run$progress$step(run$ids[at])
+  }
+  left <- setdiff(group$at, done)
+  if (!length(left)) {
+    return()
+  }
+  failed <- if (is.null(found$id)) left[1L] else match(found$id, run$ids)
+  run$tried[failed] <- run$tried[failed] + 1L
+  if (run$tried[failed] >= run$job$tries || !may_try_again(found$error)) {
+    stop_task(found$error, run$tasks[[failed]], run$tried[failed], run$job)
+  }
+  run$waiting <- c(left, run$waiting)
+}
+
+# Small tasks go out several at a time, for each future takes a while to start; fewer
+# towards the end, so that all workers are busy
+next_group <- function(tasks, waiting, workers) {
+  is_small <- tasks[[waiting[1L]]]$kind %in% small_kinds
+  size <- if (is_small) max(1, min(8, length(waiting) %/% (3 * workers))) else 1
+  waiting[seq_len(size)]
+}
+
+# those that see one chunk alone
+small_kinds <- c("look", "levels", "keys", "sample")
+
+start_tasks <- function(tasks, job) {
+  tryCatch(
+    future::future(quote(run_tasks_here(job, tasks)), substitute = FALSE,
+      globals = c(
+        list(run_tasks_here = run_file_tasks, tasks = tasks,
+          job = job[setdiff(names(job), c("theirs", "index"))]
+        ),
+        job$theirs
+      ),
+      packages = job$packages, seed = NULL, stdout = FALSE, lazy = FALSE
+    ),
+    error = function(e) structure(list(error = e), class = "ronda_no_future")
+  )
+}
+
+# (what others do is of no use once one has failed)
+stop_future <- function(future) {
+  if (inherits(future, "Future")) {
+    tryCatch(suppressWarnings(future::cancel(future)), error = function(e) NULL)
+  }
+}
+
+is_finished <- function(future) {
+  inherits(future, "ronda_no_future") ||
+    tryCatch(future::resolved(future), error = function(e) TRUE)
+}
+
+# list() where all tasks are done, or else list(error, id)
+outcome_of_group <- function(future) {
+  if (inherits(future, "ronda_no_future")) {
+    return(unclass(future))
+  }
+  # (a lost worker is an error, and future says so in a warning, too)
+  tryCatch(suppressWarnings(future::value(future)), error = function(e) list(error = e))
+}
+
+# (memory that R or the engine refuses is refused again)
+may_try_again <- function(error) !inherits(error, "ronda_error")
+
+stop_task <- function(error, task, tried, job) {
+  if (inherits(error, "ronda_error")) {
+    error$call <- plain_call(job$call)
+    error$part <- task$id
+    error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task, job)),
+      if (inherits(error, "ronda_error_file") && !isTRUE(error$begins_anew)) sprintf(
+        "\n* What was done is kept in %s: the same call goes on from there.", job$work
+      )
+    )
+    stop(error)
+  }
+  stop_ronda("file",
+    sprintf("%s failed%s: %s", sentence_start(task_words(task, job)),
+      if (tried > 1L) sprintf(" %d times", tried) else "",
+      trimws(sub("\n.*", "", conditionMessage(error)))
+    ),
+    sprintf("What was done is kept in %s: the same call goes on from there.", job$work),
+    call = job$call, data = list(parent = error, part = task$id)
+  )
+}
+
+sentence_start <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+# "part 3, piece 1 of 2", or "chunk 2 of `left` ('2031.csv')"
+task_words <- function(task, job) {
+  if (!is.null(task$words)) {
+    return(task$words)
+  }
+  if (is.null(task$chunk)) {
+    return(sprintf("the task %s", task$id))
+  }
+  path <- job$sides[[task$side]]$chunks$path[task$chunk]
+  sprintf("chunk %d of `%s` (%s)", task$chunk, task$side, encodeString(basename(path), quote = "'"))
+}
+
+# Progress: a bar of ours where that is shown, and what the package progressr tells those
+# who ask it
+progress_of <- function(steps, label) {
+  label <- on_terminal(label)
+  step <- if (requireNamespace("progressr", quietly = TRUE)) {
+    progressr::progressor(steps, label = label, on_exit = FALSE)
+  } else {
+    function(...) NULL
+  }
+  shows <- shows_progress() && requireNamespace("cli", quietly = TRUE)
+  bar <- if (shows) {
+    cli::cli_progress_bar(label, total = steps, .envir = environment(), .auto_close = FALSE)
+  }
+  list(
+    step = function(id) {
+      step(message = id)
+      if (shows) cli::cli_progress_update(id = bar)
+    },
+    end = function() {
+      step(type = "finish")
+      if (shows) cli::cli_progress_done(id = bar)
+    }
+  )
+}
+
+# What runs on a worker ---------------------------------------------------------
+
+# Some tasks one after the other, in whatever process this is: list(), or list(error, id)
+# of the one that failed
+run_file_tasks <- function(job, tasks) {
+  for (task in tasks) {
+    error <- speaking(job$speaks_options, run_file_task(job, task))
+    if (!is.null(error)) {
+      return(list(error = error, id = task$id))
+    }
+  }
+  list()
+}
+
+# NULL, or an error
+run_file_task <- function(job, task) {
+  tryCatch(
+    {
+      job <- with_index(job)
+      check_version(job)
+      threads <- options(ronda.threads = threads_here(), ronda.receipt = FALSE,
+        ronda.progress = FALSE
+      )
+      on.exit(options(threads))
+      began <- now_()
+      cpu <- cpu_seconds()
+      # (what the task before left behind)
+      if (isTRUE(job$is_large) && !task$kind %in% small_kinds) gc(FALSE)
+      check_lock(job)
+      job$written <- new_written()
+      warnings <- list()
+      outcome <- withCallingHandlers(
+        file_task_kinds(task$kind)(job, task),
+        warning = function(w) {
+          warnings[[length(warnings) + 1L]] <<- w
+          invokeRestart("muffleWarning")
+        },
+        ronda_message = function(m) invokeRestart("muffleMessage")
+      )
+      outcome$warnings <- unique(vapply(warnings, conditionMessage, ""))
+      outcome$seconds <- now_() - began
+      outcome$cost <- list(
+        kind = task$kind, cpu = cpu_seconds() - cpu, memory = peak_bytes(),
+        process = paste(this_process(), collapse = ":")
+      )
+      outcome$written <- written_files(job$written, job$work)
+      job$written <- NULL
+      save_state(job, outcome, done_file(job$work, task$id))
+      NULL
+    },
+    error = function(e) {
+      e$parent_calls <- NULL
+      e
+    }
+  )
+}
+
+cpu_seconds <- function() sum(proc.time()[1:2])
+
+# The most memory that this process has taken so far; NA where that can't be told
+peak_bytes <- function() {
+  status <- unless_it_fails(readLines("/proc/self/status"), character())
+  line <- grep("^VmHWM:", status, value = TRUE)
+  if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else NA_real_
+}
+
+# (a worker that future has started has as many cores as the plan gives it)
+threads_here <- function() threads_option(as.integer(parallelly::availableCores()))
+
+# The job with its index, which a worker keeps from one task to the next, as the right side:
+# future clears all else
+with_index <- function(job) {
+  kept <- session$job
+  if (is.null(kept) || !identical(kept$stamp, job$stamp)) {
+    let_go_of_job()
+    index <- if (file.exists(index_file(job))) read_state(index_file(job))
+    session$job <- list(stamp = job$stamp, index = index)
+  }
+  job$index <- session$job$index
+  job
+}
+
+let_go_of_job <- function() {
+  session$job <- NULL
+  session$right <- NULL
+}
+
+check_version <- function(job) {
+  here <- as.character(utils::packageVersion("ronda"))
+  if (here != job$version) {
+    stop_ronda("file", sprintf("A worker has version %s of ronda, and the session %s.", here,
+      job$version
+    ), "Install the same on all machines.")
+  }
+}
+
+# Kinds of tasks ---------------------------------------------------------------------
+
+# What each kind of task does
+file_task_kinds <- function(kind) {
+  switch(kind,
+    look = function(job, task) look_at_chunk(job$sides[[task$side]], task$chunk),
+    levels = function(job, task) {
+      path <- job$sides[[task$side]]$chunks$path[task$chunk]
+      list(levels = levels_of_file(path, task$columns))
+    },
+    keys = function(job, task) split_by_keys(job, job$sides[[task$side]], task$chunk),
+    sample = function(job, task) sample_anchors(job, task$chunk),
+    left_spans = function(job, task) split_left_by_spans(job, task$chunk),
+    right_spans = function(job, task) split_right_by_spans(job, task$chunk),
+    whole = function(job, task) gather_whole(job),
+    join = join_rows, alone = join_right_alone, repeats = find_repeats,
+    order = order_result, settle = settle_file,
+    stop("file_task_kinds(): unknown kind of task ", kind)
+  )
+}

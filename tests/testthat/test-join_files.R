@@ -1,0 +1,605 @@
+# Joins of files give what joins of the same frames in memory give: rows, types, receipts,
+# warnings and errors.
+
+# Larger frames, and what one case is about -------------------------------------------
+
+keyed_case <- function(n = 400L, keys = 60L) {
+  set.seed(4)
+  list(
+    left = data.frame(
+      k = sample.int(keys, n, TRUE), v = runif(n), s = sample(c("a", "b", NA), n, TRUE)
+    ),
+    right = data.frame(
+      k = c(seq_len(keys), 5:9), x = runif(keys + 5L),
+      t = factor(sample(c("p", "q"), keys + 5L, TRUE))
+    )
+  )
+}
+
+join_case <- function(case, ..., out = tempfile()) {
+  join_files(case$left, case$right, on = "k", expect = "rows-multiply", out = out, ...)
+}
+
+test_that("bytes are the same whatever the plan and the workers", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  withr::defer(future::plan("sequential"))
+  case <- keyed_case()
+  limit <- 0.3
+  is_high <- function(v) v > limit
+  sums <- lapply(list("sequential", 1L, 2L), function(workers) {
+    if (is.numeric(workers)) {
+      future::plan("multisession", workers = workers)
+    } else {
+      future::plan(workers)
+    }
+    joined <- join_case(case, rows = "full", where = ~ is_high(left$v), parts = 3, way = "parts")
+    files <- list.files(joined$out, "parquet$", full.names = TRUE)
+    stats::setNames(tools::md5sum(files), basename(files))
+  })
+  expect_identical(sums[[2]], sums[[1]])
+  expect_identical(sums[[3]], sums[[1]])
+  expect_gt(length(sums[[1]]), 3)
+})
+
+test_that("a lost worker's task is done again, and given up after some tries", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  withr::defer(future::plan("sequential"))
+  future::plan("multisession", workers = 2)
+  case <- keyed_case()
+  once <- tempfile()
+  joined <- join_case(case, parts = 2, way = "parts", where = function(left, right) {
+    if (!file.exists(once)) {
+      file.create(once)
+      tools::pskill(Sys.getpid(), 9L)
+      Sys.sleep(5)
+    }
+    left$v > 0.5
+  })
+  expect_true(file.exists(once))
+  in_memory <- join_frames(case$left, case$right,
+    on = "k", where = ~ left$v > 0.5, expect = "rows-multiply"
+  )
+  expect_equal(sorted_rows(read_frame(joined$out)), sorted_rows(in_memory))
+  out <- tempfile()
+  always <- function(left, right) {
+    tools::pskill(Sys.getpid(), 9L)
+    Sys.sleep(5)
+    TRUE
+  }
+  expect_error(join_case(case, where = always, parts = 2, way = "parts", out = out),
+    "Part [0-9]+.* failed 2 times.*is kept in .*[.]work: the same call goes on",
+    class = "ronda_error_file"
+  )
+  expect_false(file.exists(out))
+  expect_true(dir.exists(paste0(out, ".work")))
+})
+
+test_that("a worker that is lost while rows are cut into parts is replaced, too", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  withr::defer(future::plan("sequential"))
+  future::plan("multisession", workers = 2)
+  case <- keyed_case(200L)
+  once <- tempfile()
+  session <- Sys.getpid()
+  clean <- function(x) {
+    if (Sys.getpid() != session && !file.exists(once)) {
+      file.create(once)
+      tools::pskill(Sys.getpid(), 9L)
+      Sys.sleep(5)
+    }
+    x + 0
+  }
+  joined <- join_files(case$left, case$right,
+    on = same("k", via = clean), expect = "rows-multiply", parts = 2, way = "parts",
+    row_order = "left", out = tempfile()
+  )
+  expect_true(file.exists(once))
+  in_memory <- join_frames(case$left, case$right, on = "k", expect = "rows-multiply")
+  expect_equal(read_frame(joined$out), in_memory)
+})
+
+test_that("those who ask are told of each task, and warnings of one's own code come once", {
+  skip_without_files()
+  skip_if_not_installed("progressr")
+  local_pieces()
+  withr::local_options(progressr.enable = TRUE)
+  future::plan("sequential")
+  steps <- 0
+  warned <- character()
+  withCallingHandlers(
+    join_case(keyed_case(200L), parts = 2, way = "parts", where = function(left, right) {
+      warning("fares are old")
+      left$v > 0.5
+    }),
+    progression = function(p) steps <<- steps + (p$type == "update"),
+    warning = function(w) {
+      warned <<- c(warned, conditionMessage(w))
+      invokeRestart("muffleWarning")
+    }
+  )
+  expect_gt(steps, 20)
+  expect_identical(warned, "fares are old")
+})
+
+test_that("an error of the analyst's own code is not tried again, and names the part", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  count <- tempfile()
+  fails <- function(left, right) {
+    cat("x", file = count, append = TRUE)
+    stop("no such fare")
+  }
+  out <- tempfile()
+  expect_error(
+    join_case(keyed_case(), where = fails, parts = 2, way = "parts", out = out, tries = 3),
+    "`where` failed: no such fare\n[*] In part 1",
+    class = "ronda_error_argument"
+  )
+  expect_identical(file.size(count), 1)
+  expect_false(file.exists(out))
+})
+
+test_that("what was done is taken up again by the same call, and by no other", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  case <- keyed_case()
+  folder <- withr::local_tempdir()
+  files <- files_of(case$left, file.path(folder, "left"), 50L)
+  out <- file.path(folder, "out")
+  calls <- file.path(folder, "calls")
+  failing <- file.path(folder, "failing")
+  file.create(failing)
+  # (the second part fails as long as a file is there)
+  slow <- function(left, right) {
+    cat("x", file = calls, append = TRUE)
+    if (file.exists(failing) && file.size(calls) > 4) stop("out of reach")
+    left$v > 0.2
+  }
+  join <- function(...) {
+    join_files(files, case$right,
+      on = "k", where = slow, expect = "rows-multiply", parts = 2, way = "parts", out = out, ...
+    )
+  }
+  expect_error(join(), "out of reach")
+  done <- list.files(file.path(paste0(out, ".work"), "done"), "^part")
+  expect_gt(length(done), 0)
+  # (a call that is wrong takes nothing away)
+  expect_error(join(take = "nothing"), class = "ronda_error")
+  expect_identical(list.files(file.path(paste0(out, ".work"), "done"), "^part"), done)
+  unlink(failing)
+  unlink(calls)
+  joined <- join()
+  again <- file.size(calls)
+  expect_equal(
+    sorted_rows(read_frame(out)),
+    sorted_rows(join_frames(case$left, case$right,
+      on = "k", where = ~ left$v > 0.2, expect = "rows-multiply"
+    ))
+  )
+  expect_false(dir.exists(paste0(out, ".work")))
+  unlink(out, recursive = TRUE)
+  unlink(calls)
+  join()
+  expect_equal(file.size(calls) - again, length(done))
+  # other arguments, and inputs that changed, begin anew
+  unlink(out, recursive = TRUE)
+  file.create(failing)
+  unlink(calls)
+  expect_error(join(), "out of reach")
+  expect_error(
+    expect_message(join(rows = "inner"), "What was begun .* arguments changed"), "out of reach"
+  )
+  write_frame(case$left[1:60, ], files$files$path[1])
+  files <- frame_files(file.path(folder, "left"))
+  unlink(failing)
+  expect_message(join(rows = "inner"), "What was begun .* inputs changed")
+  expect_identical(last_receipt()$rows_left, sum(files$files$rows))
+})
+
+test_that("a join whose session was killed is taken up by another session", {
+  skip_without_files()
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  case <- keyed_case(300L)
+  files_of(case$left, file.path(folder, "left"), 30L)
+  write_frame(case$right, file.path(folder, "right.parquet"))
+  script <- file.path(folder, "join.R")
+  writeLines(c(
+    "library(ronda)", "options(ronda.receipt = FALSE, ronda.piece_rows = 9)",
+    sprintf("folder <- %s", deparse(folder)), "stops <- file.path(folder, 'stops')",
+    "wait <- function(left, right) {",
+    "  if (file.exists(stops) && runif(1) < 0.2) tools::pskill(Sys.getpid(), 9L)",
+    "  left$v > 0.5", "}",
+    "joined <- join_files(frame_files(file.path(folder, 'left')),",
+    "  frame_files(file.path(folder, 'right.parquet')), on = 'k', where = wait,",
+    "  expect = 'rows-multiply', parts = 4, way = 'parts', out = file.path(folder, 'out'))",
+    "cat('pairs', joined$receipt$pairs)"
+  ), script)
+  run <- function() {
+    suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), script, stdout = TRUE,
+      stderr = FALSE, env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))
+    ))
+  }
+  stops <- file.path(folder, "stops")
+  file.create(stops)
+  for (attempt in 1:3) run()
+  expect_false(file.exists(file.path(folder, "out")) && file.exists(file.path(folder, "out.work")))
+  unlink(stops)
+  if (!file.exists(file.path(folder, "out"))) {
+    expect_match(paste(run(), collapse = ""), "pairs [0-9]+")
+  }
+  expect_equal(
+    sorted_rows(read_frame(file.path(folder, "out"))),
+    sorted_rows(join_frames(case$left, case$right,
+      on = "k", where = ~ left$v > 0.5, expect = "rows-multiply"
+    ))
+  )
+})
+
+test_that("one key with half of all rows is cut into pieces", {
+  skip_without_files()
+  withr::local_options(ronda.receipt = FALSE, ronda.piece_rows = 200)
+  future::plan("sequential")
+  set.seed(7)
+  n <- 4000L
+  left <- data.frame(k = ifelse(runif(n) < 0.5, 1L, sample.int(500L, n, TRUE)), v = seq_len(n))
+  right <- data.frame(k = c(1L, 1L, 3:800), w = runif(800))
+  joined <- join_files(left, right,
+    on = "k", rows = "full", expect = "rows-multiply", way = "parts", parts = 4, out = tempfile()
+  )
+  expect_lte(max(joined$parts$left_rows), 200)
+  expect_equal(sum(joined$parts$left_rows), n)
+  in_memory <- join_frames(left, right, on = "k", rows = "full", expect = "rows-multiply")
+  expect_equal(sorted_rows(read_frame(joined$out)), sorted_rows(in_memory))
+  expect_equal(joined$receipt$unmatched_right, last_receipt()$unmatched_right)
+})
+
+test_that("partners are folded, and keys cleaned, part by part", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folds <- list(
+    trips = ~ nrow(right), km = ~ sum(right$km), first = ~ min(right$departs),
+    longest = ~ right$port[which.max(right$km)]
+  )
+  clean <- function(x) toupper(trimws(x))
+  on <- same("code", "vessel", via = clean)
+  expected <- join_frames(vessels, sailings, on = on, fold = folds, if_absent = list(km = 0))
+  folded <- last_receipt()
+  for (way in c("parts", "right_whole")) {
+    joined <- join_files(vessels, sailings,
+      on = on, fold = folds, if_absent = list(km = 0), way = way, parts = 3,
+      row_order = "left", out = tempfile()
+    )
+    expect_equal(read_frame(joined$out), expected)
+    expect_identical(joined$receipt$folded, folded$folded)
+  }
+  windows <- list(higher = ~ max(right$height), readings = ~ length(right$height))
+  on <- list("port", around("departs", "read_at", before = "1 hour", after = "1 hour"))
+  expected <- suppressWarnings(join_frames(sailings, tide_readings, on = on, fold = windows))
+  joined <- suppressWarnings(join_files(sailings, tide_readings,
+    on = on, fold = windows, parts = 4, way = "parts", row_order = "left", out = tempfile()
+  ))
+  expect_equal(read_frame(joined$out), expected)
+  expect_error(
+    join_files(vessels, sailings,
+      on = c(code = "vessel"), fold = list(all = ~right), out = tempfile()
+    ),
+    class = "ronda_error_type"
+  )
+  fixes <- data.frame(from = c("gre", "CYR "), to = c("GRE", "CYR"))
+  on <- same("vessel", "code", via = list(left = fixes))
+  joined <- join_files(sailings, vessels, on = on, way = "parts", parts = 3, out = tempfile())
+  expect_identical(joined$receipt$pairs, 56)
+})
+
+test_that("files of other levels and types come together as read_frame() has them", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folder <- withr::local_tempdir()
+  frames <- list(
+    data.frame(k = 1:3, f = factor(c("b", "a", "b"), c("b", "a")), n = 1:3, none = NA),
+    data.frame(k = 4:5, f = factor(c("c", "a")), n = c(0.5, NA), none = c("x", NA)),
+    data.frame(k = 6:7, f = factor(c("d", NA)), n = c(7L, NA), none = c("y", "z"))
+  )
+  for (k in seq_along(frames)) {
+    write_frame(frames[[k]], file.path(folder, sprintf("%d.parquet", k)))
+  }
+  whole <- read_frame(folder)
+  other <- data.frame(k = c(2L, 5L, 9L), x = c("p", "q", "r"))
+  for (rows in c("inner", "full")) {
+    joined <- join_files(frame_files(folder), other,
+      on = "k", rows = rows, way = "parts", parts = 3, row_order = "left", out = tempfile()
+    )
+    expect_equal(read_frame(joined$out), join_frames(whole, other, on = "k", rows = rows))
+  }
+  types <- lapply(list.files(joined$out, "parquet$", full.names = TRUE), function(file) {
+    as.data.frame(nanoparquet::read_parquet_schema(file))[c("name", "type", "repetition_type")]
+  })
+  expect_length(unique(types), 1L)
+  write_frame(data.frame(k = "a", f = "b", n = 1, none = "x"), file.path(folder, "4.parquet"))
+  expect_error(join_files(frame_files(folder), other, on = "k", out = tempfile()),
+    "column `k` is integer in 1.parquet and text in 4.parquet",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("sides without rows give the columns of the result", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  none <- sailings[0, ]
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines("code,name", file)
+  for (way in c("parts", "right_whole")) {
+    for (rows in c("inner", "full", "anti")) {
+      join <- function(left, right) {
+        joined <- join_files(left, right,
+          on = c(vessel = "code"), rows = rows, way = way, parts = 3, row_order = "left",
+          out = tempfile()
+        )
+        read_frame(joined$out)
+      }
+      expect_equal(join(none, vessels), join_frames(none, vessels, c(vessel = "code"), rows))
+      expect_equal(join(none, vessels[0, ]),
+        join_frames(none, vessels[0, ], c(vessel = "code"), rows)
+      )
+    }
+  }
+  empty <- frame_files(file, types = c(code = "text"))
+  joined <- join_files(vessels, empty, on = "code", out = tempfile())
+  expect_identical(nrow(read_frame(joined$out)), 9L)
+  joined <- join_files(none, none,
+    on = nearest("departs"), way = "ranges", parts = 3, out = tempfile()
+  )
+  expect_identical(dim(read_frame(joined$out)), c(0L, 16L))
+})
+
+test_that("row numbers beyond 2^31 are doubles", {
+  side <- list(rows = 3e9, chunks = data.frame(first = c(0, 2.5e9)))
+  expect_identical(numbers_of_chunk(side, 2L, 3L), 2.5e9 + 1:3)
+  side$rows <- 10
+  side$chunks$first <- c(0, 7)
+  expect_identical(numbers_of_chunk(side, 2L, 3L), 8:10)
+})
+
+test_that("csv files have one type over all of them, and read as one file does", {
+  skip_without_files()
+  withr::local_options(ronda.receipt = FALSE)
+  future::plan("sequential")
+  lines <- c(
+    "id,n,t,d,\"q\",e,x", "1,1,a,2031-05-01,\"1\",,1", "2,2.5,\"b, \"\"c\"\"\",2031-05-02,\"2\",,2",
+    "", "3,3,\"line", "two\",NA,\"3\",,9007199254740993", "4,,NA,2031-05-04,\"4\",,4"
+  )
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(lines, file)
+  whole <- read_frame(file)
+  other <- data.frame(id = c(1L, 3L), port = c("Osmere", "Velness"))
+  expected <- join_frames(whole, other, on = "id")
+  for (piece in c(9, 40, 1e9)) {
+    withr::local_options(ronda.piece_rows = piece)
+    joined <- join_files(frame_files(file), other, on = "id", row_order = "left", out = tempfile())
+    expect_equal(read_frame(joined$out), expected)
+  }
+  typed <- join_files(frame_files(file, types = c(id = "text", d = "text")),
+    data.frame(id = "3"),
+    on = "id", rows = "semi", out = tempfile()
+  )
+  expect_identical(read_frame(typed$out)$id, "3")
+  expect_identical(typed$receipt$rows_left, 4)
+  withr::local_options(ronda.piece_rows = 9)
+  writeLines(c(lines, "5,1"), file)
+  expect_error(
+    join_files(frame_files(file), other, on = "id", out = tempfile()),
+    "of `left` .*csv.* line 8 has 2 columns where 7 columns were expected",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("files that can't be read, or that change, are told", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  case <- keyed_case()
+  folder <- withr::local_tempdir()
+  files <- files_of(case$left, file.path(folder, "left"), 100L)
+  path <- files$files$path[3]
+  bytes <- readBin(path, raw(), file.size(path))
+  time <- file.info(path)$mtime
+  bytes[20:300] <- as.raw(7L)
+  writeBin(bytes, path)
+  Sys.setFileTime(path, time)
+  out <- file.path(folder, "out")
+  join <- function() join_files(files, case$right, on = "k", expect = "rows-multiply", out = out)
+  expect_error(join(), "003[.]parquet", class = "ronda_error_file")
+  expect_false(file.exists(out))
+  write_frame(case$left[1:7, ], path)
+  expect_error(join(), "003[.]parquet' changed after it was looked at",
+    class = "ronda_error_file"
+  )
+  expect_error(frame_files(file.path(folder, "nowhere")), class = "ronda_error_file")
+  write_frame(case$right, file.path(folder, "left", "004.parquet"))
+  expect_error(frame_files(file.path(folder, "left")), "has other columns than",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("a disk that is full leaves nothing under the final name", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  future::plan("sequential")
+  out <- tempfile()
+  local_function("free_bytes_", function(folder) 1020)
+  expect_error(join_case(keyed_case(), out = out), "has 1.02 kB free, and about .* are needed",
+    class = "ronda_error_file"
+  )
+  expect_false(file.exists(out))
+  expect_false(file.exists(paste0(out, ".work")))
+})
+
+test_that("what is wrong with the arguments is told before anything is done", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  case <- keyed_case()
+  out <- tempfile()
+  refused <- function(pattern, ..., class = "ronda_error_argument") {
+    expect_error(join_case(case, ..., out = out), pattern, class = class)
+    expect_false(file.exists(paste0(out, ".work")))
+  }
+  expect_error(join_files(case$left, case$right, on = "k"), "`out` is missing")
+  expect_error(join_files("left.parquet", case$right, on = "k", out = out),
+    "Write: frame_files\\(\"left.parquet\"\\)"
+  )
+  expect_error(join_files(case$left, case$right, on = "nothing", out = out),
+    class = "ronda_error_key"
+  )
+  expect_error(join_files(case$left, case$right, out = out),
+    "`on` is missing.*Both sides have: `k`\n[*] Write, for example: on = \"k\"",
+    class = "ronda_error_key"
+  )
+  names(case$right)[1] <- "key"
+  expect_error(join_files(case$left, case$right, out = out),
+    "Columns of `left`: `k`, .*Columns of `right`: `key`",
+    class = "ronda_error_key"
+  )
+  names(case$right)[1] <- "k"
+  expect_error(join_files(case$left, case$right, on = k, out = out), "Write: on = \"k\"",
+    class = "ronda_error_argument"
+  )
+  refused("`row_order` can't be \"keys\" for files", row_order = "keys")
+  refused("`memory` must be a size such as \"2 GB\"", memory = "much")
+  refused("R alone takes", memory = 1e6)
+  refused("`way` must be", way = "fast")
+  refused("`way` can't be \"ranges\": no rule in `on` orders", way = "ranges")
+  refused("needs all left rows of a right row together", way = "right_whole", repeats = "once")
+  refused("`take` names|no column", take = "nothing", class = "ronda_error")
+  expect_error(
+    join_files(case$left, case$right,
+      on = same("k", via = function(x) x - min(x)), out = out
+    ),
+    "`via` gives other values for some of `k`",
+    class = "ronda_error_argument"
+  )
+  case$left$bag <- as.list(seq_len(nrow(case$left)))
+  refused("`bag`.* can't be written to a parquet file", class = "ronda_error_type")
+  dir.create(out)
+  expect_error(join_case(keyed_case(), out = out), "is there already", class = "ronda_error_file")
+})
+
+test_that("ways are chosen by sizes, and those that don't fit are refused with why", {
+  future <- list(room = 1e9, left = 1e9, right = 1e6, left_chunks = 10)
+  pairing <- function(on, ...) {
+    left <- data.frame(k = 1L, t = 1, u = 2)
+    right <- data.frame(k = 1L, t = 1, u = 2)
+    checked_pairing(
+      asked_pairing(left, right, with_usual_choices(list(...)), c("left", "right")), on, FALSE, NULL
+    )
+  }
+  way <- function(on, sizes = list(), ...) {
+    choose_way(pairing(on, ...), "auto", utils::modifyList(future, sizes), NULL)$way
+  }
+  large <- list(right = 9e8)
+  expect_identical(way("k"), "right_whole")
+  expect_identical(way("k", large), "parts")
+  expect_identical(way("k", repeats = "once"), "parts")
+  expect_identical(way("k", expect = "one-to-one"), "parts")
+  expect_identical(way(nearest("t")), "right_whole")
+  expect_identical(way(nearest("t"), large), "ranges")
+  expect_identical(way(around("t", before = 1), large), "ranges")
+  expect_identical(way(list("k", nearest("t")), large), "parts")
+  expect_identical(way(in_turn(c("k", "t"), "k"), large), "parts")
+  expect_error(way(in_turn("t", "k"), large), "share no key|several rules")
+  expect_error(way(cross(), large), "pairs every row with every row")
+  expect_error(way(nearest("t"), large, where = ~ left$u < right$u), "may reach any row")
+})
+
+test_that("the result says what was done, and its folder holds the receipt", {
+  skip_without_files()
+  withr::local_options(ronda.receipt = TRUE)
+  future::plan("sequential")
+  out <- tempfile()
+  expect_message(
+    expect_message(
+      joined <- join_files(sailings, vessels, on = c(vessel = "code"), out = out),
+      "By parts|Right side whole"
+    ),
+    "60 sailings, 9 vessels .* 60 rows: 54 paired, 6 sailings alone"
+  )
+  expect_identical(last_receipt()$pairs, 54)
+  expect_match(format(joined), "60 sailings, 9 vessels", all = FALSE)
+  expect_match(format(joined), "way \"", all = FALSE)
+  expect_true(all(c("_receipt.json", "_parts.csv") %in% list.files(out)))
+  parts <- utils::read.csv(file.path(out, "_parts.csv"))
+  expect_identical(sum(parts$pairs), 54L)
+  expect_identical(joined$files$columns$name, names(read_frame(out)))
+  expect_s3_class(joined$tasks, "data.frame")
+  if (requireNamespace("jsonlite", quietly = TRUE)) {
+    told <- jsonlite::fromJSON(file.path(out, "_receipt.json"))
+    expect_identical(told$pairs, 54L)
+  }
+})
+
+test_that("frame_files() tells columns, types and rows without reading them", {
+  skip_without_files()
+  folder <- withr::local_tempdir()
+  write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
+  write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
+  files <- frame_files(folder)
+  expect_identical(dim(files), c(60, 8))
+  expect_identical(files$columns$name, names(sailings))
+  types <- stats::setNames(files$columns$type, files$columns$name)
+  expect_identical(types[["departs"]], "date-time")
+  expect_identical(types[["km"]], "double")
+  expect_match(format(files), "2 parquet files, 60 rows, 8 columns", all = FALSE)
+  file <- withr::local_tempfile(fileext = ".csv")
+  write_frame(sailings, file)
+  expect_match(format(frame_files(file)), "rows not counted yet", all = FALSE)
+  expect_error(frame_files(c(file, file.path(folder, "1.parquet"))), "different kinds",
+    class = "ronda_error_file"
+  )
+})
+
+test_that("a median of more distances than are kept says so", {
+  distances <- c(seq_len(20000), 1e6)
+  note <- new_note("outside", length(distances), side = "left", label = "sailings", within = 0.5,
+    scale = list(family = "number", unit = NA_real_), distances = distances
+  )
+  halves <- lapply(list(1:12000, 12001:20001), function(at) {
+    half <- note
+    half$distances <- distances[at]
+    half$count <- length(at)
+    half
+  })
+  added <- added_notes(halves[1], halves[2])[[1]]
+  expect_identical(added$count, length(distances))
+  expect_identical(range(added$distances), c(1, 1e6))
+  expect_match(note_texts(list(added)), "the median 10,?00[0-9]+.* \\(of 10,001 of them\\)")
+})
+
+test_that("ties that stop are told by the rows of the whole, whichever part has them", {
+  skip_without_files()
+  withr::local_options(ronda.piece_rows = 7, ronda.receipt = FALSE)
+  left <- data.frame(k = rep(c(4L, 1L, 3L, 2L), 6), t = 1:24 + 0)
+  right <- data.frame(k = rep(1:4, each = 12), t = rep(c(8, 17, 17, 3, 20, 20), 8))
+  on <- list("k", nearest("t", ties = "stop"))
+  in_memory <- tryCatch(join_frames(left, right, on = on), ronda_error = identity)
+  of_files <- tryCatch(
+    join_files(left, right, on = on, way = "parts", parts = 3, out = tempfile()),
+    ronda_error = identity
+  )
+  expect_identical(of_files$left_rows, in_memory$left_rows)
+  expect_identical(grep("left: ", strsplit(conditionMessage(of_files), "\n")[[1L]], value = TRUE),
+    grep("left: ", strsplit(conditionMessage(in_memory), "\n")[[1L]], value = TRUE)
+  )
+})
