@@ -178,9 +178,8 @@ gather_whole <- function(job) {
   list()
 }
 
-# (kept from one task of a worker to the next)
 whole_right <- function(job) {
-  if (is.null(session$right)) {
+  if (is.null(worker$right)) {
     side <- job$sides$right
     found <- read_own(whole_file(job), side$settled, side$wanted)
     numbers <- seq_len(side$rows)
@@ -192,9 +191,9 @@ whole_right <- function(job) {
         job$pairing$missing_keys == "match", job$call
       )
     }
-    session$right <- right
+    worker$right <- right
   }
-  session$right
+  worker$right
 }
 
 # Rows cut along a line --------------------------------------------------------------

@@ -107,7 +107,7 @@ decide_whole <- function(job, whole, outcomes) {
   if (!length(failures) && writes_pairs(job$plan)) {
     check_whole_limit(whole, call)
     warn_rows_multiply(whole, call)
-    warn_no_pairs(whole, job$plan$row_type, call)
+    if (!whole$counts$pairs) warn_no_pairs(whole, job$plan$row_type, call)
   }
   if (length(failures)) stop_failures(whole, failures, call)
   built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
@@ -163,7 +163,9 @@ whole_receipt <- function(job, whole, outcomes, clock) {
   told(whole, clock, list(
     rows = job$plan$row_type, n = sum(vapply(built, function(x) as.double(x$n), 0)),
     changed = added_changes(lapply(built, `[[`, "changed")), folded = folded,
-    several = several, notes = key_type_notes(job$pairing, job$plan)
+    several = several, notes = if (row_types[[job$plan$row_type]]$right_alone) {
+      key_type_notes(job$pairing, job$plan$columns)
+    }
   ))
 }
 

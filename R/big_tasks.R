@@ -290,19 +290,19 @@ threads_here <- function() threads_option(as.integer(parallelly::availableCores(
 # The job with its index, which a worker keeps from one task to the next, as the right side:
 # future clears all else
 with_index <- function(job) {
-  kept <- session$job
+  kept <- worker$job
   if (is.null(kept) || !identical(kept$stamp, job$stamp)) {
     let_go_of_job()
     index <- if (file.exists(index_file(job))) read_state(index_file(job))
-    session$job <- list(stamp = job$stamp, index = index)
+    worker$job <- list(stamp = job$stamp, index = index)
   }
-  job$index <- session$job$index
+  job$index <- worker$job$index
   job
 }
 
 let_go_of_job <- function() {
-  session$job <- NULL
-  session$right <- NULL
+  worker$job <- NULL
+  worker$right <- NULL
 }
 
 check_version <- function(job) {

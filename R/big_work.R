@@ -239,6 +239,10 @@ check_lock <- function(job) {
   show_alive(job$work)
 }
 
+# What a worker keeps from one task to the next, as long as they are of one join: the
+# index of its `job`, and the `right` side where every task has all of it
+worker <- list2env(list(job = NULL, right = NULL), parent = emptyenv())
+
 # The folder -------------------------------------------------------------------------
 
 # The work folder of a join of files, beside its result: what each task has done stands

@@ -1,4 +1,4 @@
-# What makes keys alike before they are matched: --clean (type_clean.R) and --corrections.
+# What makes keys alike before they are matched: --clean (rule_clean.R) and --corrections.
 
 clean_help <- function() {
   passes_over <- vapply(cleaning_steps, `[[`, "", "passes_over")

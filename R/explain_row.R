@@ -61,7 +61,7 @@ explain <- function(pairing, side, row) {
     other_label = pairing$labels[side_number(other)],
     other_rows = pairing$sizes[side_number(other)]
   )
-  if (length(pairing$turn$pairings)) {
+  if (!is.null(pairing$turn)) {
     return(explain_in_turn(pairing, view))
   }
   for (rule in pairing$rules) {

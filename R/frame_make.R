@@ -4,11 +4,12 @@
 # after this.
 make_frame <- function(pairing, plan, clock, call, last = FALSE) {
   force(clock)
+  type <- row_types[[plan$row_type]]
   made <- frame_made(unclass(pairing), plan, call, last)
   record_receipt(pairing, list(
     rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
     several = made$several,
-    notes = key_type_notes(pairing, plan)
+    notes = if (type$right_alone) key_type_notes(pairing, plan$columns)
   ), c(clock, made$rows_done, columns = now_()))
   made$frame
 }
@@ -24,7 +25,7 @@ frame_made <- function(pairing, plan, call, last = FALSE) {
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)
   }
-  check_one_partner(pairing, plan, call)
+  if (pairing$counts$most_left > 1L) check_one_partner(pairing, plan, call)
   changed <- rows_done <- several <- NULL
   last <- last && !asks_pairs(plan)
   if (last && !is.null(pairing$candidates)) {

@@ -48,11 +48,8 @@ check_int64_range <- function(common, row_map, rule, call,
 }
 
 # What became of the keys' types where a column holds both sides' values
-key_type_notes <- function(pairing, plan) {
-  if (!row_types[[plan$row_type]]$right_alone) {
-    return(NULL)
-  }
-  notes <- lapply(columns_from(plan$columns, "key"), key_type_note, pairing)
+key_type_notes <- function(pairing, columns) {
+  notes <- lapply(columns_from(columns, "key"), key_type_note, pairing)
   unlist(notes, use.names = FALSE)
 }
 
@@ -194,7 +191,7 @@ count_changes <- function(before, after, at, column, call) {
 
 # Several right rows for one left row: which of them is it to be updated by?
 check_one_partner <- function(pairing, plan, call) {
-  if (pairing$counts$most_left < 2L || !row_types[[plan$row_type]]$pairs) {
+  if (!row_types[[plan$row_type]]$pairs) {
     return()
   }
   for (column in columns_from(plan$columns, "merge")) {

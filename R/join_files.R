@@ -104,7 +104,7 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     list(left = left, right = right), if (missing(on)) NULL else on, rows, asked, choices,
     settings, labels, code, call
   ))
-  session$latest <- joined$latest
+  remember_receipt(joined$latest)
   joined <- joined$joined
   if (tells_receipts()) {
     tell_receipt(c(line_of_receipt(joined$receipt), joined$receipt$notes), joined$receipt)

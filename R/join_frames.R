@@ -233,7 +233,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
 # A frame straight from what is asked for, the pairing let go of
 joined_frame <- function(pairing, on, no_on, call, rows, choices) {
   found <- match_frames(pairing, on, no_on, call, rows, choices)
-  warn_no_pairs(found$pairing, rows, call)
+  if (!found$pairing$counts$pairs) warn_no_pairs(found$pairing, rows, call)
   frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
   release_rows_(rows_of_matches(found$pairing$matches))
   frame

@@ -435,7 +435,7 @@ record_many_receipt <- function(counts, seconds) {
   receipt <- structure(c(counts, list(seconds = seconds)),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
-  session$latest <- receipt
+  session$receipt <- function() receipt
   if (tells_receipts()) {
     tell_receipt(many_line(receipt), receipt)
   }

@@ -21,7 +21,7 @@ unmatched_reasons <- function(pairing, found = misses_found(pairing)) {
 
 # of in_turn() each step has near misses of its own
 misses_found <- function(pairing) {
-  if (length(pairing$turn$pairings)) {
+  if (!is.null(pairing$turn)) {
     found <- list(outside = no_misses(), refused = no_misses(), typed = no_misses())
     c(found, list(left_out = 0, searched = c(0, 0)))
   } else {
@@ -145,7 +145,7 @@ far_words <- function(pairing) {
 
 other_words <- function(pairing, side, other_label) {
   rule <- chooser_of(pairing$rules)
-  if (length(pairing$turn$pairings)) {
+  if (!is.null(pairing$turn)) {
     return("no step found one")
   }
   if (!is.null(rule)) {
@@ -168,7 +168,7 @@ other_words <- function(pairing, side, other_label) {
 
 # `rows`: the type of the result, of which each row is to hold a pair or stand alone
 warn_no_pairs <- function(pairing, rows, call) {
-  if (pairing$counts$pairs > 0 || !row_types[[rows]]$pairs ||
+  if (!row_types[[rows]]$pairs ||
     "may-be-empty" %in% expectation_parts(pairing$expect)$words ||
     !could_pair(pairing)) {
     return()
@@ -199,7 +199,7 @@ could_pair <- function(pairing) {
 
 why_nothing <- function(pairing) {
   rules <- pairing$key_rules
-  if (!length(rules) || length(pairing$turn$pairings)) {
+  if (!length(rules) || !is.null(pairing$turn)) {
     return(NULL)
   }
   tried <- cleaning_that_pairs(pairing)

@@ -184,7 +184,7 @@ lost_words <- function(pairing, reasons) {
 # A list of list(text, code): sentences with the numbers that they give, and code that
 # gives them. `far`: what far_rows() says, where that is known
 next_steps <- function(pairing, misses, far = far_rows(pairing, quote(pair_rows()))) {
-  if (length(pairing$turn$pairings)) {
+  if (!is.null(pairing$turn)) {
     return(list())
   }
   compact(c(

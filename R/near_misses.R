@@ -50,7 +50,7 @@
 near_misses <- function(pairing) {
   call <- quote(near_misses())
   check_pairing(pairing, call)
-  if (length(pairing$turn$pairings)) {
+  if (!is.null(pairing$turn)) {
     return(misses_in_turn(pairing))
   }
   told_misses(pairing, found_misses(pairing, call))

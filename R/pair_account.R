@@ -51,10 +51,15 @@ passed_over <- function(counts, side) {
 
 # The account of a pairing: what receipts, prints and reports say of it.
 
-# What the session remembers: `latest` is the receipt of the latest join, or what is needed
-# to write it; a worker that joins files keeps its `job` and what it read of the `right` side
-# from one task to the next (big_tasks.R).
-session <- list2env(list(latest = NULL, job = NULL, right = NULL), parent = emptyenv())
+# What the session remembers: a function that makes the receipt of the latest join, as
+# writing one takes longer than matching a small frame.
+session <- list2env(list(receipt = function() NULL), parent = emptyenv())
+
+# `told`: what told() gives
+remember_receipt <- function(told) {
+  force(told)
+  session$receipt <- function() receipt_of_call(told)
+}
 
 account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts
@@ -94,9 +99,8 @@ account_frame <- function(pairing) {
   )
 }
 
-# What a receipt is made of, with the times of the call: the receipt is written only
-# when it is asked for, as that takes longer than matching a small frame. A clock is
-# the times at which stages ended, by name, the start first.
+# What a receipt is made of, with the times of the call. A clock is the times at which
+# stages ended, by name, the start first.
 told <- function(pairing, clock, built = NULL) {
   several <- built$several
   if (is.null(several)) several <- several_left(pairing)
@@ -119,12 +123,12 @@ counts_to_come <- function(pairing, rows) {
 # `built` says of the frame: list(rows (its row type), n, and where there are some:
 # changed, notes)
 record_receipt <- function(pairing, built, clock) {
-  session$latest <- told(pairing, clock, built)
+  remember_receipt(told(pairing, clock, built))
   if (tells_receipts()) tell_latest()
 }
 
 tell_latest <- function() {
-  account <- receipt_of_call(session$latest)
+  account <- session$receipt()
   tell_receipt(c(line_of_receipt(account), account$notes), account)
 }
 
@@ -133,9 +137,6 @@ tell_receipt <- function(lines, account) {
 }
 
 receipt_of_call <- function(latest) {
-  if (is.null(latest)) {
-    return(NULL)
-  }
   built <- latest$built
   latest$notes <- c(latest$notes, built$notes, changed_words(built$changed, latest))
   structure(

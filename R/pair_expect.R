@@ -76,7 +76,7 @@ failed_functions <- function(pairing, rows, call) {
 }
 
 stop_failures <- function(pairing, failures, call, clock = NULL) {
-  session$latest <- c(told(pairing, clock), list(failed = TRUE))
+  remember_receipt(c(told(pairing, clock), list(failed = TRUE)))
   rows <- function(side) {
     if (length(failures) == 1L) {
       return(failures[[1L]][[side]])

@@ -1,12 +1,6 @@
 # Which rows break what is expected, as numbers and a few keys: of frames, or of parts of
 # frames, whose faults add up (added_faults()). pair_expect.R makes sentences of them.
 
-# whether anything may stop a pairing because of its rows
-may_fail <- function(pairing) {
-  !is.null(pairing$expect) || pairing$missing_keys == "stop" ||
-    identical(pairing$repeats, "stop")
-}
-
 # What may be wrong with the candidates, of what was asked: list(missing, shape, alone,
 # several, tied), each NULL where nothing is. `every`: also rows without partner of which
 # the whole may have few enough
@@ -232,7 +226,7 @@ stop_expectation <- function(pairing, text, ..., left_rows = integer(),
     data = list(
       left_rows = left_rows, right_rows = right_rows,
       keys = key_frame(pairing, left_rows, right_rows), failures = failures,
-      receipt = receipt_of_call(session$latest),
+      receipt = session$receipt(),
       pairing = if (is.null(pairing$whole)) structure(pairing, class = "ronda_pairing")
     )
   )

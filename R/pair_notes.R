@@ -46,8 +46,8 @@ ordered_notes <- function(pairing, plan, found) {
     part <- plan$by_rule[[k]]
     rule <- plan$rules[[k]]
     notes <- c(
-      notes, plain_notes(part$notes), interval_notes(pairing, part, rule),
-      several_notes(pairing, part, rule)
+      notes, plain_notes(part$notes),
+      if (!is.null(part$intervals)) interval_notes(pairing, part, rule)
     )
     notes_of_kind <- kind_of(rule)$notes
     if (!is.null(notes_of_kind)) own <- c(own, notes_of_kind(pairing, plan, found))

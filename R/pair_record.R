@@ -81,7 +81,8 @@ as_matched <- function(pairing, found, condition = NULL) {
 # that multiply most and those at fault
 as_counted <- function(pairing, counts, note_records = list(), whole = NULL) {
   c(pairing, list(
-    counts = counts, notes = note_texts(note_records), note_records = note_records,
+    counts = counts, note_records = note_records,
+    notes = if (length(note_records)) note_texts(note_records) else character(),
     whole = whole
   ))
 }

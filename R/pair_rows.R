@@ -32,7 +32,7 @@ pair_rows <- function(left, right, on, ..., where = NULL,
     ), labels, code),
     if (missing(on)) NULL else on, missing(on), call
   ))
-  session$latest <- told(found$pairing, found$clock)
+  remember_receipt(told(found$pairing, found$clock))
   structure(found$pairing, class = "ronda_pairing")
 }
 

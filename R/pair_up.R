@@ -30,7 +30,9 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
       warn_rows_multiply(pairing, call)
     }
   }
-  pairing <- keep_repeats(pairing, found$ordered, found$found, call)
+  if (!identical(pairing$repeats, "all")) {
+    pairing <- keep_repeats(pairing, found$ordered, found$found, call)
+  }
   if (expects) failures <- c(failures, failed_functions(pairing, rows, call))
   if (length(failures)) stop_failures(pairing, failures, call, clock)
   # (what `via` gave is as large as the keys, and of no more use)
@@ -122,6 +124,12 @@ rows_without_key <- function(pairings, call) {
 multiplies <- function(pairing, rows) {
   row_types[[rows]]$pairs && is.null(pairing$folds) &&
     pairing$counts$pairs <= row_limit(pairing)
+}
+
+# whether anything may stop a pairing because of its rows
+may_fail <- function(pairing) {
+  !is.null(pairing$expect) || pairing$missing_keys == "stop" ||
+    identical(pairing$repeats, "stop")
 }
 
 # the pairing with its rules, all checked

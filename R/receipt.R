@@ -42,8 +42,7 @@ receipt <- function(pairing) {
 #' @rdname receipt
 #' @export
 last_receipt <- function() {
-  latest <- session$latest
-  if (inherits(latest, "ronda_receipt")) latest else receipt_of_call(latest)
+  session$receipt()
 }
 
 #' @rdname receipt

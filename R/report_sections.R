@@ -6,7 +6,9 @@ report_sample <- 10L
 report_of <- function(pairing, rows, fold, folded, command, call) {
   began <- Sys.time()
   found <- misses_found(pairing)
-  misses <- if (length(pairing$turn$pairings)) misses_in_turn(pairing) else told_misses(pairing, found)
+  misses <- if (is.null(pairing$turn)) told_misses(pairing, found) else {
+    misses_in_turn(pairing)
+  }
   reasons <- unmatched_reasons(pairing, found)
   # (for the figure of them)
   pairing$reasons <- reasons

@@ -258,9 +258,6 @@ register_rule("overlap",
 # Notes -----------------------------------------------------------------------
 
 interval_notes <- function(pairing, part, rule) {
-  if (is.null(part$intervals)) {
-    return(NULL)
-  }
   notes <- lapply(names(part$intervals), function(side) {
     counts <- part$intervals[[side]]
     label <- pairing$labels[side_number(side)]
@@ -270,7 +267,7 @@ interval_notes <- function(pairing, part, rule) {
       )
     })
   })
-  unlist(notes, recursive = FALSE)
+  c(unlist(notes, recursive = FALSE), several_notes(pairing, part))
 }
 
 interval_words <- function(note) {
@@ -291,7 +288,7 @@ interval_words <- function(note) {
 }
 
 # One value in several intervals of one frame: they overlap each other.
-several_notes <- function(pairing, part, rule) {
+several_notes <- function(pairing, part) {
   if (is.null(part$several) || length(pairing$rules) >
     1L + length(pairing$key_rules)) {
     return(NULL)

@@ -11,7 +11,7 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // road_uses_
-Rcpp::NumericVector road_uses_();
+Rcpp::RObject road_uses_();
 RcppExport SEXP _ronda_road_uses_() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;

@@ -120,10 +120,14 @@ Rcpp::IntegerVector as_rows(const core::Row* rows, std::size_t n) {
 
 }  // namespace ronda::glue
 
-// How often each road through the engine was taken in this session
+// How often each road through the engine was taken in this session; NULL from a
+// library that does not count
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector road_uses_() {
-  return glue::guarded([&]() -> Rcpp::NumericVector {
+Rcpp::RObject road_uses_() {
+  return glue::guarded([&]() -> Rcpp::RObject {
+    if (!core::counts_roads) {
+      return R_NilValue;
+    }
     Rcpp::NumericVector uses(core::road_count);
     Rcpp::CharacterVector names(core::road_count);
     for (std::size_t k = 0; k < core::road_count; ++k) {

@@ -303,7 +303,8 @@ start_cpp <- function(site, map) {
     "--no-docs", "--no-byte-compile", paste0("--library=", file.path(folder, "library")),
     folder
   ), stdout = FALSE, stderr = FALSE, env = c(
-    paste0("R_LIBS=", library_folder), paste0("R_MAKEVARS_USER=", quick), "MAKEFLAGS=-j2"
+    paste0("R_LIBS=", library_folder), paste0("R_MAKEVARS_USER=", quick), "MAKEFLAGS=-j2",
+    "RONDA_TEST_FLAGS=-DRONDA_COUNTS_ROADS"
   ))
   if (built != 0) {
     unlink(folder, recursive = TRUE)

@@ -34,6 +34,7 @@ CXX17 = g++ $flags -fno-sanitize-recover=undefined
 CXX17FLAGS = -g -O1
 END
   R_MAKEVARS_USER="$work/Makevars" R_LIBS="$base" MAKEFLAGS=-j2 \
+    RONDA_TEST_FLAGS=-DRONDA_COUNTS_ROADS \
     R CMD INSTALL --no-test-load --no-docs --library="$work/library" \
     "$work/source" >"$work/build.log" 2>&1 || { cat "$work/build.log"; exit 1; }
   # R itself leaks by design, and its own threads library is not instrumented.

@@ -1,6 +1,6 @@
 # The pictures in docs/screenshots, made anew: Rscript tools/screenshots.R [NAMES]. Each
 # shows the demo data whole, on about 1280 x 800 pixels. What a picture shows is remembered in
-# docs/screenshots/shown.csv, so that a test can say which is older than what it shows.
+# tools/screenshots.csv; with --check, which of them are older than what they show.
 
 pictures <- file.path("docs", "screenshots")
 
@@ -175,8 +175,16 @@ figure_lines <- function(figure) {
     if (is.numeric(x)) format(round(as.numeric(x), 6L)) else as.character(x)
   })
   c(unlist(figure$labels[c("title", "subtitle", "alt")]), unlist(data),
-    readLines(file.path("R", "plot.R"))
+    figure_look()
   )
+}
+
+# the section of R/plot.R by which all figures look as they do
+figure_look <- function() {
+  lines <- readLines(file.path("R", "plot.R"))
+  sections <- grep("^# .* ---+$", lines)
+  begin <- grep("^# How figures look -", lines)
+  lines[seq.int(begin, c(sections[sections > begin], length(lines))[1L])]
 }
 
 # (figures, versions and times of a page are drawn by others)
@@ -251,10 +259,36 @@ take_terminal <- function(lines, path) {
   ))), stdout = FALSE, stderr = FALSE)
 }
 
+shown_file <- "tools/screenshots.csv"
+
+# No picture is older than what it shows, and the README links each.
+check <- function() {
+  options(ronda.receipt = FALSE, width = 80L)
+  files <- list.files(pictures, "[.]png$")
+  readme <- paste(readLines("README.md"), collapse = "\n")
+  known <- utils::read.csv(shown_file)
+  # tables of a document are laid out by its tools
+  made <- setdiff(names(shots), if (!rmarkdown::pandoc_available()) "notebook")
+  older <- Filter(function(name) {
+    !identical(shown_by(shots[[name]]), known$shows[known$picture == name])
+  }, made)
+  wrong <- c(
+    sprintf("%s.png shows what was (make screenshots)", older),
+    sprintf("%s is not made by tools/screenshots.R", setdiff(files, paste0(names(shots), ".png"))),
+    sprintf("%s.png is missing", setdiff(names(shots), sub("[.]png$", "", files))),
+    sprintf("README.md doesn't link %s", Filter(function(file) {
+      !grepl(file.path(pictures, file), readme, fixed = TRUE)
+    }, files)),
+    if (length(files) >= 20L) "20 pictures or more"
+  )
+  writeLines(wrong)
+  quit(save = "no", status = as.integer(length(wrong) > 0L))
+}
+
 main <- function(names) {
   need_programs()
   options(ronda.receipt = FALSE)
-  file <- file.path(pictures, "shown.csv")
+  file <- shown_file
   known <- if (file.exists(file)) utils::read.csv(file) else data.frame(picture = "", shows = "")
   for (name in names) {
     message(name)
@@ -268,5 +302,6 @@ main <- function(names) {
 }
 
 if (sys.nframe() == 0L) {
+  if (identical(commandArgs(TRUE), "--check")) check()
   main(if (length(commandArgs(TRUE))) commandArgs(TRUE) else names(shots))
 }
