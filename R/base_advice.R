@@ -1,12 +1,12 @@
 # What messages say to write: arguments, their values, rules and verbs as data, rendered in R,
 # or as options while the command line speaks.
 
-# whether options are spoken, and what the one frame of a call is called
+# whether messages speak of options, and the name of the frame where a call has one only
 speech <- list2env(list(options = FALSE, frame = "frame"), parent = emptyenv())
 
 speaks_options <- function() speech$options
 
-# Evaluates `expr` with what it says in options, or in R (a report is for both)
+# Evaluates `expr` with messages that speak of options, or of R code
 in_options <- function(expr) speaking(TRUE, expr)
 
 in_r <- function(expr) speaking(FALSE, expr)
@@ -41,7 +41,7 @@ verb_options <- c(
   join_many = "ronda many", join_frames = "ronda join", join_files = "ronda join-files"
 )
 
-# The kinds of rules, in the order in which they are told
+# The kinds of rules, in the order in which help and messages list them
 rule_order <- c(
   "same", "nearest", "around", "inside", "covers", "overlap", "relate", "cross", "in_turn"
 )
@@ -69,7 +69,7 @@ said <- function(text, ...) {
   if (...length()) sprintf(text, ...) else text
 }
 
-# What differs by more than the names in it
+# A sentence for R and one for the command line, where more than names differ
 either <- function(r, options) if (speaks_options()) options else r
 
 # An argument with a value: rows = "semi", or --rows semi. Values are texts (with names),

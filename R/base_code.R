@@ -22,15 +22,16 @@ escaped <- function(text, quote) {
 
 # Frames in messages --------------------------------------------------------------
 
-# Deep down a frame is the left or the right one. What is said there has a mark, which
-# becomes what the analyst calls it: in words `sailings` (left), in code sailings.
+# Inner functions know a frame only as left or right, so their messages have a mark in its
+# place. The mark becomes what the analyst calls the frame: `sailings` (left) in words,
+# sailings in code.
 frame_mark <- function(side) paste0("\001", side, "\002")
 
 frame_marks <- frame_mark(c("left", "right"))
 
 # the call to blame, with what its frames are called in words and in code
 call_with_frames <- function(call, labels, code) {
-  # (`sides` that are no two names are told later)
+  # Wrong `sides` are reported later.
   if (!is.character(labels) || length(labels) != 2L || anyNA(labels)) labels <- code
   attr(call, "frames") <- list(labels = labels, code = code)
   call

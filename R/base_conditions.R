@@ -13,7 +13,7 @@ stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
 # Evaluates `expr`; memory that R refuses is an error of ours, as it is where the
 # engine has none. With `verb`, the frame of the function that the analyst called, names
 # of columns without their quotes are told, too.
-with_memory_told <- function(expr, verb = NULL) {
+with_memory_errors <- function(expr, verb = NULL) {
   withCallingHandlers(expr, error = function(e) {
     if (is_memory_error(e)) stop_no_memory()
     if (!is.null(verb)) tell_unquoted(e, verb)
@@ -26,7 +26,7 @@ tell_unquoted <- function(e, verb) {
   if (inherits(e, "ronda_error") && !isTRUE(e$no_names)) {
     return()
   }
-  # (what the analyst wrote may not be there to be looked at)
+  # The code that was written may not be available.
   found <- tryCatch(unquoted_columns(e, verb), error = function(e) NULL)
   if (is.null(found)) {
     return()
@@ -110,12 +110,12 @@ quoted_columns <- function(code, columns) {
 is_memory_error <- function(e) {
   text <- "cannot allocate vector of size %0.1f Gb"
   begins <- sub("%.*", "", c(text, gettext(text, domain = "R")))
-  # (the last: refused where R's values become those of C++)
+  # The last text is what Rcpp says when it can't convert R's values.
   begins <- c(begins, "std::bad_alloc")
   !inherits(e, "ronda_error") && any(startsWith(conditionMessage(e), begins))
 }
 
-# (called by the engine's side, too)
+# The engine's side calls it, too.
 stop_no_memory <- function() {
   verbs <- getNamespaceExports("ronda")
   called <- Find(function(call) {
@@ -134,7 +134,7 @@ stop_no_memory <- function() {
 
 # Evaluates the analyst's own code. An error of it becomes one of ours, which says
 # where it was and keeps the analyst's as `parent`, with the calls that led to it.
-# (It is raised from where the analyst's was, so that traceback() shows both.)
+# It is raised where the analyst's own error was, so that traceback() shows both.
 run_theirs <- function(expr, class, text, call, ...) {
   withCallingHandlers(expr, error = function(e) {
     if (inherits(e, "ronda_error")) {

@@ -15,10 +15,10 @@ max_rows_option <- function() getOption("ronda.max_rows")
 
 max_file_bytes_option <- function(usual) getOption("ronda.max_file_bytes", usual)
 
-# "always", TRUE or FALSE: whether columns may wait until they are looked at
+# "always", TRUE or FALSE: whether columns may be gathered only when they are read
 deferred_option <- function() getOption("ronda.deferred", TRUE)
 
-# For the tests, which force small frames through what large ones go through
+# For the tests: small frames take the ways of large ones
 
 pairs_per_block_option <- function(usual) {
   getOption("ronda.pairs_per_block", usual)

@@ -54,8 +54,8 @@ format_each <- function(x) {
   }, "")
 }
 
-# Text that can be shown, whatever its bytes: what is no text in its own encoding
-# stands as <ff>. (Most functions on text stop at such bytes.)
+# Text that can be shown whatever its bytes: bytes that are not valid in its encoding become
+# <ff>, as most functions on text stop at them.
 readable <- function(text) {
   wrong <- !is_sound_text(text)
   if (any(wrong)) {
@@ -95,7 +95,7 @@ signs_shown <- function(line, breaks) {
 
 own_styles <- paste0("\033[", c(1L, 22L, 90L, 39L), "m")
 
-# (in place of them meanwhile: signs that no text has)
+# Placeholders that occur in no text.
 style_places <- intToUtf8(0xF0000L + 1:4, multiple = TRUE)
 
 print_lines <- function(lines) cat(on_terminal(lines), sep = "\n")

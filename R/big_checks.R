@@ -13,7 +13,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   }
   job$order <- settings$row_order
   plan <- plan_frame(pairing, rows, choices, call)
-  # (parts are built in left order, and put into order when all are there)
+  # Parts are built in left order, and sorted when all of them are there.
   plan$row_order <- "left"
   if (!is.null(settings$row_order)) plan <- with_order_columns(plan, rows)
   job$plan <- plan
@@ -35,7 +35,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   with_way(job, inputs, settings, call)
 }
 
-# up to 100 rows of each side's first chunk that has some
+# up to 100 rows of the first chunk of each side that is not empty
 sampled_likes <- function(job) {
   lapply(job$sides, function(side) {
     k <- which(side$chunks$rows > 0)[1L]
@@ -51,7 +51,7 @@ sampled_likes <- function(job) {
   })
 }
 
-# two hidden columns say which rows a line of the result is made of
+# two hidden columns with the row numbers that a line of the result is made of
 with_order_columns <- function(plan, rows) {
   one_sided <- row_types[[rows]]$one_sided || !is.null(plan$folds)
   columns <- row_number_columns(order_columns, one_sided)
@@ -74,7 +74,7 @@ with_pairing <- function(job, pairing, call) {
   }
   job$key_rules <- with_likes(pairing$key_rules)
   job$part_rules <- with_likes(rules_to_part_by(pairing))
-  # (types that `via` makes are known by now)
+  # By now the types that `via` makes are known.
   engine_keys(job$likes$left, job$likes$right, lapply(job$key_rules, function(rule) {
     if (length(rule$via)) rule$cleaned <- rule$likes
     rule
@@ -119,7 +119,7 @@ with_way <- function(job, inputs, settings, call) {
   job$parts <- if (job$way == "right_whole") 1 else {
     if (is.null(settings$parts)) default_parts(sizes) else settings$parts
   }
-  # (whether tasks take so much that none should begin before another's is let go of)
+  # Tasks that take much memory: collect garbage before each.
   job$is_large <- sum(bytes) / job$parts > 5e7
   job$alone_parts <- max(1, ceiling(bytes[["left"]] * task_factor / settings$room))
   if (!is.null(job$order)) {

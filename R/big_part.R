@@ -1,13 +1,13 @@
-# How tasks that share right rows used them, in a file for each part that the rows are at
-# home in.
+# How tasks used the right rows that they share: a file for each part that the rows belong
+# to.
 
 # Which right rows have a partner, or a candidate, in this task, and how many: a file for
-# each part that the rows are at home in
+# each part that the rows belong to
 save_uses <- function(job, task, pairing, found, right) {
   uses <- partner_counts(pairing$matches, "right")
   candidates <- if (!is.null(pairing$candidates)) partner_counts(pairing$candidates, "right")
   near <- if (length(found$near)) found$near > 0
-  # (what is as the line before is left out)
+  # Only lines that differ from the one before are kept.
   told <- list(uses = uses, candidates = candidates, near = near)
   if (is.null(right$home)) {
     save_state(job, told, uses_file(job, task$id, task$part))
@@ -28,13 +28,14 @@ uses_file <- function(job, id, home) {
   work_file(job$work, "rows", sprintf("uses-%s-%05d", id, home))
 }
 
-# What several tasks did with the rows of these numbers, which ascend
+# How many partners and candidates several tasks found for the rows of these ascending
+# numbers
 summed_uses <- function(files, numbers) {
   sums <- list(uses = integer(length(numbers)))
   for (file in files) {
     found <- read_state(file)
     at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
-    # (a task in which nothing was chosen tells less: its candidates are its pairs)
+    # Without `repeats` the candidates are the pairs.
     told <- compact(found[c("uses", "candidates", "near")])
     before <- sums
     for (name in union(names(sums), names(told))) {
@@ -76,9 +77,9 @@ join_rows <- function(job, task) {
     faults_of(pairing, found$keys, found$found$tied, every = TRUE)
   }
   heavy <- if (has_ranges(pairing$matches) && length(pairing$key_rules)) {
-    # (rows of one key may stand in several tasks)
+    # Rows of one key may be in several tasks.
     pieces <- task$shared && !pairing$keyed_only
-    heavy_rows(pairing, if (pieces) 1e4 else heaviest_told)
+    heavy_rows(pairing, if (pieces) 1e4 else heaviest_shown)
   }
   candidate_counts <- pairing$counts
   pairing <- keep_repeats(pairing, found$ordered, found$found, job$call)
@@ -88,7 +89,7 @@ join_rows <- function(job, task) {
     several = several_left(pairing), faults = faults, heavy = heavy,
     notes = pairing$note_records
   )
-  outcome <- told_of_task(job, task, outcome)
+  outcome <- facts_of_task(job, task, outcome)
   if (task$shared) outcome$homes <- save_uses(job, task, pairing, found$found, right)
   if (task$looks_for_repeats && !pairing$counts$repeated[["left"]]) {
     outcome$alone_keys <- save_alone_keys(job, task, pairing, found$keys)
@@ -100,8 +101,8 @@ join_rows <- function(job, task) {
   outcome
 }
 
-# as many of the keys that multiply most are told by each part
-heaviest_told <- 10L
+# each task reports so many of the keys that multiply most
+heaviest_shown <- 10L
 
 left_of_task <- function(job, task) {
   side <- job$sides$left
@@ -133,15 +134,15 @@ part_pairing <- function(job, left, right, task) {
   pairing
 }
 
-# What one task may say of the whole: right rows that stand in several are counted in one.
-told_of_task <- function(job, task, outcome) {
+# What a task reports for the whole: right rows that several tasks have are counted by one.
+facts_of_task <- function(job, task, outcome) {
   if (task$shared) outcome$faults$alone$right <- NULL
-  # (rows that other rules refuse were not looked for beyond the distance)
+  # Beyond the distance, rows that other rules refuse were not searched.
   is_blind <- job$way == "ranges" && length(job$pairing$rules) > 1L
   outcome$notes <- lapply(outcome$notes, function(note) {
-    untold <- is_blind && note$kind == "outside" ||
+    unknown <- is_blind && note$kind == "outside" ||
       !task$counts_right && identical(note$side, "right")
-    if (untold) note$count <- 0
+    if (unknown) note$count <- 0
     note
   })
   if (!task$counts_right) {
@@ -151,8 +152,8 @@ told_of_task <- function(job, task, outcome) {
   outcome
 }
 
-# The keys of left rows without partner, by part: whether one of them is repeated can only
-# be told when all chunks have been seen
+# The keys of unmatched left rows, by part: only when all chunks are done is it known
+# whether one repeats
 save_alone_keys <- function(job, task, pairing, keys) {
   rows <- unmatched(pairing$matches, "left")
   missing <- rows_with_missing(keys, "left")
@@ -170,7 +171,7 @@ save_alone_keys <- function(job, task, pairing, keys) {
   length(rows)
 }
 
-# whether a key of one of these parts is repeated among the left rows without partner
+# whether a key repeats among the unmatched left rows of these parts
 find_repeats <- function(job, task) {
   found <- lapply(task$files, read_state)
   of_part <- lapply(found, function(x) {
@@ -186,11 +187,11 @@ find_repeats <- function(job, task) {
 
 # Right rows alone -------------------------------------------------------------------
 
-# Right rows that stood in several tasks: when all are done they are counted, and built
-# where they have no partner.
+# Right rows that several tasks had: when all are done, they are counted, and the unmatched
+# ones built.
 
-# The right rows that are at home in a part: counted over all tasks that had them, and
-# built where they have no partner
+# The right rows that belong to a part: counted over all tasks that had them, and built
+# where they are unmatched
 join_right_alone <- function(job, task) {
   right <- right_of_task(job, task)
   if (!is.null(right$home)) right <- rows_at_home(right, task$part)
@@ -205,7 +206,7 @@ join_right_alone <- function(job, task) {
     several_right = sum(sums$candidates > 1L)
   )
   outcome <- c(outcome, heavy_of_uses(job, pairing, sums))
-  if (job$way == "ranges") outcome <- with_right_told(job, outcome, pairing)
+  if (job$way == "ranges") outcome <- with_right_faults(job, outcome, pairing)
   alone <- which(sums$uses == 0L)
   if (task$asks_alone) {
     outcome$faults$alone$right <- at_fault(pairing, "right", which(sums$candidates == 0L))
@@ -216,8 +217,8 @@ join_right_alone <- function(job, task) {
   outcome
 }
 
-# What is said of right rows alone, where copies of them were in several tasks
-with_right_told <- function(job, outcome, pairing) {
+# Faults and notes about unmatched right rows, where several tasks had copies of them
+with_right_faults <- function(job, outcome, pairing) {
   pairing$matches <- new_matches(integer(), pairing$sizes[2L])
   keys <- engine_keys(pairing$left, pairing$right, pairing$key_rules, job$call)
   pairing$counts <- count_matches(pairing$matches, keys)
@@ -245,8 +246,8 @@ rows_at_home <- function(right, part) {
   right
 }
 
-# Right rows that had a candidate. (nearest() without a distance reaches beyond the parts
-# that a row was in: how far left values go says the rest.)
+# Right rows that had a candidate. nearest() without a distance reaches beyond the parts
+# that a row was in: the range of the left values decides then.
 near_rows <- function(job, pairing, sums) {
   rule <- job$span_rule
   if (is.null(rule) || span_reach(rule) != "closest") {
@@ -263,7 +264,7 @@ near_rows <- function(job, pairing, sums) {
 
 # Of keys: whether one repeats on both sides, and those that multiply most
 heavy_of_uses <- function(job, pairing, sums) {
-  # (of what `via` made equal the left frame's values are not known here)
+  # With `via` the left frame's values are not known here.
   if (!pairing$keyed_only || any(lengths(lapply(pairing$key_rules, `[[`, "via")) > 0L)) {
     return(NULL)
   }
@@ -276,7 +277,7 @@ heavy_of_uses <- function(job, pairing, sums) {
   left_rows <- sums$candidates
   at <- which(sizes > 1L & left_rows > 0L)
   pairs <- as.numeric(sizes[at]) * left_rows[at]
-  top <- at[utils::head(order(-pairs, right_numbers(pairing, at)), heaviest_told)]
+  top <- at[utils::head(order(-pairs, right_numbers(pairing, at)), heaviest_shown)]
   columns <- vapply(pairing$key_rules, function(rule) rule$right, "")
   frame <- picked_columns(pairing$right, columns, top)
   frame <- as_base_frame(Map(function(x, rule) {
@@ -295,7 +296,7 @@ heavy_of_uses <- function(job, pairing, sums) {
 
 right_numbers <- function(pairing, rows) numbers_of(pairing, "right", rows)
 
-# Values of the right frame as the left frame has them, where it has equal ones
+# Values of the right frame in the type of the left one
 as_left_key <- function(x, like) {
   if (is.factor(like)) {
     dressed(match(as_text(x), levels(like)), like)

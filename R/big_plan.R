@@ -6,16 +6,16 @@ join_ways <- c("auto", "parts", "right_whole", "ranges")
 # what R and its packages take before anything is read
 worker_bytes <- 1.9e8
 
-# what a task takes: so many times the rows that it reads
+# the memory that a task takes, as a multiple of the rows that it reads
 task_factor <- 7
 
-# what writing a file of the result takes: so many times its rows
+# the memory that writing a file of the result takes, as a multiple of its rows
 result_factor <- 5
 
 # parts are no larger than this, so that several workers have something to do
 part_bytes <- 1e8
 
-# The columns of each side that anything asks for: all where that can't be told
+# The columns of each side that are needed; all where that is not known
 wanted_columns <- function(pairing, plan) {
   parts <- c(
     unlist(where_parts(pairing$where), recursive = FALSE),
@@ -163,7 +163,7 @@ default_parts <- function(sizes) {
   max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes))
 }
 
-# What a row of a side takes in memory, by its first chunk
+# The memory that a row of a side takes, by its first chunk
 bytes_of_row <- function(side) {
   if (!side$rows || !length(side$wanted)) {
     return(8)
@@ -191,7 +191,7 @@ check_chunks <- function(side, room, call) {
   }
 }
 
-# What is written before the result is there, against what the disk has
+# Compares what will be written with the free space of the disk
 check_disk <- function(job, call) {
   rows <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
   needed <- (if (job$way == "right_whole") rows[["right"]] else sum(rows)) +
@@ -209,7 +209,7 @@ check_disk <- function(job, call) {
   needed
 }
 
-# `via` on some values one by one and in halves gives what it gives on all of them at once
+# `via` must give the same for values one by one and in halves as for all of them at once
 check_by_element <- function(rules, likes, call) {
   for (rule in rules) {
     for (side in names(rule$via)) {
@@ -238,8 +238,8 @@ check_by_element <- function(rules, likes, call) {
 
 as_plain <- function(x) if (is.factor(x)) as.character(x) else strip_class(x)
 
-# The tasks that join: list(id, kind, words, ...), of each part one or, where its left rows
-# are many, several
+# The tasks that join, list(id, kind, words, ...): one for each part, or several where it
+# has many left rows
 join_tasks <- function(job) {
   if (job$way == "right_whole") {
     n <- nrow(job$sides$left$chunks)
@@ -264,7 +264,7 @@ join_tasks <- function(job) {
       new_join_task(job, p, k, pieces, from = ends[k] + 1, to = ends[k + 1])
     })
   }), recursive = FALSE)
-  # (without any row one tells the columns)
+  # Without any rows one task still says what the columns are.
   if (length(tasks)) tasks else list(new_join_task(job, 1L, 1L, 1L, from = 1, to = 0))
 }
 
@@ -285,7 +285,7 @@ new_join_task <- function(job, part, piece, pieces, ...) {
     # whether other tasks have the same right rows, and whether this one counts them
     shared = pieces > 1 || job$way == "ranges",
     counts_right = piece == 1 && job$way != "ranges",
-    # (left rows of one key may be in several tasks)
+    # Left rows of one key may be in several tasks.
     looks_for_repeats = pieces > 1 && job$pairing$keyed_only
   )
 }

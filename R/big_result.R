@@ -1,7 +1,7 @@
 # Files of the result, as the parts of a join of files write them.
 
-# The rows of a task in one file, or where they are many in several, right rows alone in
-# one of their own
+# The rows of a task in one file, or in several where they are many; unmatched right rows
+# then have a file of their own
 build_files <- function(job, task, pairing) {
   stretches <- left_stretches(job, pairing)
   if (nrow(stretches) < 2L) {
@@ -37,8 +37,8 @@ right_alone_pairing <- function(pairing, rows) {
   pairing
 }
 
-# One file: list(id, n, changed, folded, several, and what write_result() tells); or
-# list(error), which is told when all parts were looked at
+# One file: list(id, n, changed, folded, several, and what write_result() gives); or
+# list(error), which is reported when all parts are done
 build_file <- function(job, id, pairing) {
   tryCatch(
     {
@@ -59,7 +59,7 @@ build_file <- function(job, id, pairing) {
   )
 }
 
-# Left rows in stretches of which each has so many lines in the result that they fit
+# Left rows in stretches whose lines of the result fit in memory
 left_stretches <- function(job, pairing) {
   n <- pairing$sizes[1L]
   one <- data.frame(from = 1, to = n)
@@ -110,11 +110,11 @@ write_result <- function(job, id, frame) {
   if (!is.null(job$order)) {
     return(write_for_order(job, id, frame))
   }
-  c(columns_told(frame), list(file = if (nrow(frame)) write_result_file(job, id, frame)))
+  c(types_of_result(frame), list(file = if (nrow(frame)) write_result_file(job, id, frame)))
 }
 
-# what hangs on the rows of a part: types, and what is finer than parquet's own
-columns_told <- function(frame) {
+# what depends on the rows of a part: types, and columns that are finer than parquet
+types_of_result <- function(frame) {
   list(
     types = lapply(unclass(frame), slice_column, integer(), "", NULL),
     as_number = names(frame)[vapply(frame, is_stored_as_number, NA)]
@@ -139,11 +139,11 @@ write_for_order <- function(job, id, frame) {
   order <- order(stretch, method = "radix")
   lines <- list(rows = order, counts = tabulate(stretch, job$order$parts))
   path <- work_file(job$work, "rows", sprintf("result-%s.parts", id))
-  c(columns_told(frame), list(index = write_segments(job, path, unclass(frame), lines)))
+  c(types_of_result(frame), list(index = write_segments(job, path, unclass(frame), lines)))
 }
 
-# What the lines of the result are ordered by: the rows of that side, then those that
-# have none in the order of the other
+# The numbers that order the lines of the result: rows of that side, then lines without one
+# in the order of the other side
 order_numbers <- function(job, frame) {
   first <- frame[[order_columns[[job$order$by]]]]
   other <- frame[[order_columns[[setdiff(side_names, job$order$by)]]]]

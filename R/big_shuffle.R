@@ -83,8 +83,8 @@ numbers_of_chunk <- function(side, k, rows) {
   }
 }
 
-# Rows `from` to `to` of a part of a side: list(frame, numbers, rows), and what more was
-# written. `index`: of each chunk what write_shuffled() told
+# Rows `from` to `to` of a part of a side: list(frame, numbers, rows), and the columns that
+# were added. `index`: what write_shuffled() gave for each chunk
 part_rows <- function(job, side, part, index, from = 1, to = Inf, wanted = side$wanted) {
   pieces <- list()
   before <- 0
@@ -142,13 +142,13 @@ chunk_keys <- function(job, side, chunk) {
   columns <- keys[[side$side]]
   text <- keys$kinds == engine_kinds[["text"]]
   columns[text] <- lapply(columns[text], utf8_text_)
-  # (numbers that are no 64-bit integers are told apart by the integers' column already)
+  # The column of 64-bit integers already tells such numbers apart.
   list(columns = columns[!keys$rest], kinds = keys$kinds[!keys$rest])
 }
 
-# What `via` makes of some rows, in the type that it makes of others: a value that is
-# missing in all of them has no type of its own. Each rule has in `likes` what it made of
-# a sample of each side.
+# What `via` makes of some rows, in the type that it has elsewhere: where all values are
+# missing there is no type to see. Each rule has in `likes` what it made of a sample of each
+# side.
 cleaned_rules <- function(rules, frames, sides, call) {
   lapply(rules, function(rule) {
     if (length(rule$via)) {
@@ -184,7 +184,7 @@ whole_right <- function(job) {
     found <- read_own(whole_file(job), side$settled, side$wanted)
     numbers <- seq_len(side$rows)
     right <- side_rows(side, lapply(found, strip_class), numbers)
-    # (of `via` each chunk is cleaned beside the whole right side)
+    # With `via` each chunk is cleaned together with the whole right side.
     plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)
     if (plain && side$rows && is.null(turns_of(job$pairing$rules))) {
       right$index <- indexed_keys_of(job$likes$left, right$frame, job$key_rules,
@@ -198,9 +198,9 @@ whole_right <- function(job) {
 
 # Rows cut along a line --------------------------------------------------------------
 
-# Ordered rules without a key: rows are cut along a line of numbers. Each row of either
-# side has a span there, such that two rows can pair only where their spans meet; what is
-# more than a rule reaches does no harm, for the rule itself is asked later.
+# Ordered rules without a key: rows are cut along a line of numbers. Each row of either side
+# has a span on it, and two rows can pair only if their spans meet. Spans may be too wide,
+# as the rule itself decides later.
 
 # The rule to cut by: the first whose reach is bounded, else the first that is open to one
 # side; or alone one that takes the closest. NULL where none can be used.
@@ -228,9 +228,8 @@ has_spans <- function(pairing, rule) {
   }, NA))
 }
 
-# The spans of one side's rows, the other side being there for its types:
-# list(low, high), missing where a row pairs with nothing. `wide`: a little more than they
-# are, as sums are rounded
+# The spans of one side's rows, list(low, high), missing where a row can't pair; the other
+# side is needed for its types. `wide`: a little wider, as sums are rounded
 spans_of <- function(pairing, rule, side, call, wide = TRUE) {
   found <- ordered_values(pairing, rule, call)
   of_side <- vapply(side_columns(rule), `[[`, "", "side") == side
@@ -258,7 +257,7 @@ interval_span <- function(values, rule) {
   bounds[c("from", "to")] |> structure(names = c("low", "high"))
 }
 
-# (by more than sums are, and 64-bit integers as doubles)
+# Widened by more than rounding of sums, or of 64-bit integers as doubles, can change.
 widened <- function(span) {
   size <- pmax(abs(span$low), abs(span$high))
   size[!is.finite(size)] <- 0
@@ -279,8 +278,8 @@ chunk_pairing <- function(job, side, chunk) {
   pairing
 }
 
-# Where the left rows of a chunk stand: some of them, evenly over their order, and how
-# many there are
+# A sample of where the left rows of a chunk lie, evenly over their order, and how many rows
+# there are
 sample_anchors <- function(job, k, most = 2000L) {
   side <- job$sides$left
   chunk <- read_chunk(side, k, unique(job$span_rule$left))
@@ -289,7 +288,7 @@ sample_anchors <- function(job, k, most = 2000L) {
   list(anchors = thinned(anchors, most), rows = length(anchors))
 }
 
-# The borders between `parts` parts with as many left rows in each
+# The borders between `parts` parts with equally many left rows
 cuts_of <- function(samples, parts) {
   anchors <- unlist(lapply(samples, `[[`, "anchors"))
   weights <- unlist(lapply(samples, function(sample) {
@@ -304,7 +303,7 @@ cuts_of <- function(samples, parts) {
   unique(anchors[order][findInterval(seq_len(parts - 1) / parts, share) + 1L])
 }
 
-# Left rows by part; told are the stretch that the part's spans cover and the ends of its
+# Left rows by part, with the stretch that the spans of each part cover and the ends of its
 # values
 split_left_by_spans <- function(job, k) {
   side <- job$sides$left
@@ -313,7 +312,7 @@ split_left_by_spans <- function(job, k) {
   span <- widened(exact)
   anchors <- anchor_of(span)
   numbers <- side$chunks$first[k] + seq_len(chunk$rows)
-  # (rows that pair with nothing are spread)
+  # Rows that pair with nothing are spread over all parts.
   part <- ifelse(is.na(anchors), numbers %% job$parts, findInterval(anchors, job$cuts)) + 1
   order <- order(part, method = "radix")
   lines <- list(rows = order, counts = tabulate(part, job$parts))
@@ -333,8 +332,8 @@ part_ends <- function(values, part, parts, ends, none) {
   out
 }
 
-# Right rows by part, each in all parts whose stretch its span meets; `home` is the first
-# of them, and for a row that meets none any
+# Right rows by part, each in all parts whose stretch its span meets. Its `home` is the
+# first of them; a row that meets none has any part as home.
 split_right_by_spans <- function(job, k) {
   side <- job$sides$right
   chunk <- read_chunk(side, k)

@@ -55,7 +55,7 @@ joined_parts <- function(job) {
   list(tasks = tasks, joined = joined, alone = alone, repeats = left_repeats(job, tasks, joined))
 }
 
-# whether a part alone breaks what the whole is expected to be, so that nothing need be built
+# whether one part alone breaks an expectation of the whole, so that nothing need be built
 has_failed <- function(job, outcome) {
   faults <- outcome$faults
   words <- expectation_parts(job$pairing$expect)$words
@@ -63,8 +63,8 @@ has_failed <- function(job, outcome) {
     "left-complete" %in% words && length(faults$alone$left$rows) > 0L
 }
 
-# Whether a left key repeats that has no partner: of right sides that are whole each chunk
-# knows its own only
+# Whether an unmatched left key repeats: with a whole right side each chunk knows only its
+# own keys
 left_repeats <- function(job, tasks, joined) {
   repeated <- vapply(joined, function(x) x$counts$repeated[["left"]], NA)
   rows <- vapply(joined, function(x) if (is.null(x$alone_keys)) 0 else x$alone_keys, 0)
@@ -168,8 +168,8 @@ result_types <- function(job, built, ids) {
   structure(types, names = names)
 }
 
-# (parts whose types hang on their rows: values of functions, and times finer than
-# parquet's)
+# Parts whose types depend on their rows: values of functions, and times that are finer than
+# parquet's.
 settle_files <- function(job, built, types, as_number) {
   other <- Filter(function(x) {
     !is.null(x$file) && (!setequal(x$as_number, as_number) || !identical(
@@ -197,7 +197,7 @@ joined_files <- function(job, settings, latest, found) {
   if (file.exists(settings$out) || !file.rename(result, settings$out)) {
     stop_file("%s can't be written: renaming failed.", settings$out, job$call)
   }
-  # (the work was for its owner alone)
+  # The work folder was readable by its owner only.
   Sys.chmod(settings$out, "0777")
   remove_work(job)
   warn_of_parts(found)

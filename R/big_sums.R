@@ -72,7 +72,7 @@ joined_heavy <- function(outcomes) {
   }
   columns <- columns_below(heavy, names(heavy[[1L]]))
   all <- added_alike(as_base_frame(columns, length(columns[[1L]])))
-  own_rows(all, utils::head(order(-all$pairs, all$.row), heaviest_told), NULL)
+  own_rows(all, utils::head(order(-all$pairs, all$.row), heaviest_shown), NULL)
 }
 
 # lines of one key made one
@@ -98,8 +98,8 @@ decide_whole <- function(job, whole, outcomes) {
   faults <- added_faults(lapply(outcomes, `[[`, "faults"))
   call <- job$call
   failures <- if (may_fail(whole) || length(faults$tied)) {
-    whole$whole$keys <- keys_told(faults)
-    # (what is expected is expected of the candidates)
+    whole$whole$keys <- keys_of_faults(faults)
+    # Expectations are about the candidates.
     before <- whole
     before$counts <- whole$candidate_counts
     c(failed_expectations(before, faults), failed_functions(whole, job$plan$row_type, call))
@@ -143,7 +143,7 @@ check_whole_limit <- function(whole, call) {
   }
 }
 
-keys_told <- function(faults) {
+keys_of_faults <- function(faults) {
   found <- compact(list(
     faults$missing$left, faults$shape$left, faults$alone$left, faults$several,
     faults$missing$right, faults$shape$right, faults$alone$right
@@ -160,7 +160,7 @@ whole_receipt <- function(job, whole, outcomes, clock) {
   built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
   folded <- if (!is.null(job$plan$folds)) sum(vapply(built, function(x) x$folded, 0))
   several <- sum(unlist(lapply(outcomes, `[[`, "several")))
-  told(whole, clock, list(
+  receipt_parts(whole, clock, list(
     rows = job$plan$row_type, n = sum(vapply(built, function(x) as.double(x$n), 0)),
     changed = added_changes(lapply(built, `[[`, "changed")), folded = folded,
     several = several, notes = if (row_types[[job$plan$row_type]]$right_alone) {

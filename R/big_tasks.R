@@ -7,8 +7,8 @@ new_task <- function(k, kind, side) {
   list(id = sprintf("%s-%s-%05d", kind, side, k), kind = kind, chunk = k, side = side)
 }
 
-# The job as it is from now on. Where rows stand by part (`index`) is in a file, so that what
-# goes to a worker with its tasks is small.
+# The job from now on. The index of rows by part is in a file, so that little goes to a
+# worker with its tasks.
 saved_job <- function(job) {
   job$stamp <- basename(tempfile(""))
   if (!is.null(job$index)) save_state(job, job$index, index_file(job))
@@ -80,7 +80,7 @@ ended_groups <- function(run) {
   ended
 }
 
-# (workers tell of themselves when they begin and when they write)
+# Workers report when they begin and when they write.
 show_run_alive <- function(run) {
   if (now_() - run$shown > 10) {
     check_lock(run$job)
@@ -88,7 +88,7 @@ show_run_alive <- function(run) {
   }
 }
 
-# What a group has done; what it left is tried again, as often as it may be
+# The outcome of a group of tasks; what it left undone is tried again, within `tries`
 settle_group <- function(run, group) {
   found <- outcome_of_group(group$future)
   done <- group$at[is_done(run$job$work, run$ids[group$at])]
@@ -116,7 +116,7 @@ next_group <- function(tasks, waiting, workers) {
   waiting[seq_len(size)]
 }
 
-# those that see one chunk alone
+# kinds of tasks that see one chunk only
 small_kinds <- c("look", "levels", "keys", "sample")
 
 start_tasks <- function(tasks, job) {
@@ -134,7 +134,7 @@ start_tasks <- function(tasks, job) {
   )
 }
 
-# (what others do is of no use once one has failed)
+# Once one task has failed, the others are of no use.
 stop_future <- function(future) {
   if (inherits(future, "Future")) {
     tryCatch(suppressWarnings(future::cancel(future)), error = function(e) NULL)
@@ -151,11 +151,11 @@ outcome_of_group <- function(future) {
   if (inherits(future, "ronda_no_future")) {
     return(unclass(future))
   }
-  # (a lost worker is an error, and future says so in a warning, too)
+  # A lost worker is an error; future also warns about it.
   tryCatch(suppressWarnings(future::value(future)), error = function(e) list(error = e))
 }
 
-# (memory that R or the engine refuses is refused again)
+# Memory that R or the engine refused will be refused again.
 may_try_again <- function(error) !inherits(error, "ronda_error")
 
 stop_task <- function(error, task, tried, job) {
@@ -220,8 +220,8 @@ progress_of <- function(steps, label) {
 
 # What runs on a worker ---------------------------------------------------------
 
-# Some tasks one after the other, in whatever process this is: list(), or list(error, id)
-# of the one that failed
+# Runs some tasks one after the other, in this process: list(), or list(error, id) of the
+# one that failed
 run_file_tasks <- function(job, tasks) {
   for (task in tasks) {
     error <- speaking(job$speaks_options, run_file_task(job, task))
@@ -244,7 +244,7 @@ run_file_task <- function(job, task) {
       on.exit(options(threads))
       began <- now_()
       cpu <- cpu_seconds()
-      # (what the task before left behind)
+      # What the previous task left behind.
       if (isTRUE(job$is_large) && !task$kind %in% small_kinds) gc(FALSE)
       check_lock(job)
       job$written <- new_written()
@@ -277,14 +277,14 @@ run_file_task <- function(job, task) {
 
 cpu_seconds <- function() sum(proc.time()[1:2])
 
-# The most memory that this process has taken so far; NA where that can't be told
+# The most memory that this process has taken so far; NA where the system doesn't say
 peak_bytes <- function() {
   status <- unless_it_fails(readLines("/proc/self/status"), character())
   line <- grep("^VmHWM:", status, value = TRUE)
   if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else NA_real_
 }
 
-# (a worker that future has started has as many cores as the plan gives it)
+# A worker that future started has as many cores as the plan gives it.
 threads_here <- function() threads_option(as.integer(parallelly::availableCores()))
 
 # The job with its index, which a worker keeps from one task to the next, as the right side:

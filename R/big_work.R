@@ -1,4 +1,4 @@
-# The analyst's own code on its way to a worker: what it uses goes along, and nothing else.
+# The analyst's own code on its way to a worker, with what it uses and nothing else.
 
 # Values of the global environment that functions and formulas in a list use, and the
 # packages of others: list(values, packages)
@@ -56,7 +56,7 @@ with_own_globals <- function(f) {
       nzchar(environmentName(place))
   }, NA)
   own <- list2env(unclass(used)[local], parent = globalenv())
-  # (what these use in turn is among them)
+  # Including what these use in turn.
   for (name in ls(own, all.names = TRUE)) {
     value <- own[[name]]
     if (is.function(value) && identical(environment(value), from)) {
@@ -144,7 +144,7 @@ plain_call <- function(call) {
 
 lock_files <- c("lock", "alive")
 
-# a run on another host of which nothing was seen for so long has ended
+# a run on another host counts as ended when nothing was seen of it for so many seconds
 silent_seconds <- 600
 
 this_process <- function() c(unname(Sys.info()[["nodename"]]), as.character(Sys.getpid()))
@@ -184,7 +184,7 @@ check_not_in_use <- function(work, holder, call) {
   if (in_use) stop_in_use(work, holder, call)
 }
 
-# (by the clock of the disk: those of two hosts may differ)
+# By the clock of the disk, as the clocks of two hosts may differ.
 seconds_silent <- function(work) {
   mark <- tempfile("now-", work)
   on.exit(unlink(mark))
@@ -214,7 +214,7 @@ stop_in_use <- function(work, holder, call) {
   )
 }
 
-# (a process that has ended may still be listed)
+# A process that has ended may still be listed.
 is_running <- function(process) {
   state <- unless_it_fails(readLines(file.path("/proc", process, "stat")), "")
   tools::pskill(as.integer(process), 0L) && !grepl("[)] Z ", state[1L])
@@ -245,10 +245,10 @@ worker <- list2env(list(job = NULL, right = NULL), parent = emptyenv())
 
 # The folder -------------------------------------------------------------------------
 
-# The work folder of a join of files, beside its result: what each task has done stands
-# there, so that a join can be taken up again. A task is list(id, kind, ...); what it
-# found is in done/<id>, with the files that it wrote and their sizes. Only data is there
-# (big_work.R); code of the analyst goes to workers through future.
+# The work folder of a join of files, beside its result, records what each task has done, so
+# that a join can be resumed. A task is list(id, kind, ...); what it found is in done/<id>,
+# with the files that it wrote and their sizes. The folder holds data only; the analyst's
+# code goes to workers through future.
 
 work_folder <- function(out) paste0(sub("/+$", "", out), ".work")
 
@@ -260,7 +260,7 @@ is_done <- function(work, ids) file.exists(done_file(work, ids))
 
 outcome_of <- function(work, id) read_state(done_file(work, id))
 
-# Whether a task that is done left all that it wrote: a mark alone is not trusted
+# Whether all files of a finished task are still there: a mark alone is not trusted
 is_intact <- function(work, id) {
   written <- unless_it_fails(outcome_of(work, id)$written, NULL)
   is.list(written) && identical(file.size(work_file(work, written$file)), written$bytes)
@@ -273,7 +273,7 @@ named_when_whole <- function(job, path, write) {
   on.exit(unlink(part))
   told <- write(part)
   bytes <- file.size(part)
-  # (files of the result are for others, too)
+  # Others may read the files of the result.
   if (basename(dirname(path)) != "result") Sys.chmod(part, "0600")
   check_lock(job)
   if (!file.rename(part, path)) stop("renaming failed")
@@ -351,7 +351,7 @@ check_own_folder <- function(work, call) {
   Sys.chmod(work, "0700")
 }
 
-# Facts are kept as digests by name, for nothing but to be compared
+# Facts are kept as digests by name: they are only compared
 digests_of <- function(facts) {
   vapply(facts, function(fact) digest_of(serialize(fact, NULL, xdr = FALSE)), "")
 }
@@ -366,7 +366,7 @@ read_facts <- function(file) {
   stats::setNames(vapply(words, `[[`, "", 2L), vapply(words, `[[`, "", 1L))
 }
 
-# What was set aside goes, or comes back where nothing came of this call
+# What was set aside is removed, or put back where this call failed
 let_go_of_work <- function(work, opened) {
   if (!is.null(opened$aside)) unlink(opened$aside, recursive = TRUE)
   if (length(opened$changed)) {
@@ -381,7 +381,7 @@ put_back_work <- function(work, opened) {
   if (!is.null(opened$aside)) file.rename(opened$aside, work)
 }
 
-# (what is another run's by now is left alone)
+# What belongs to another run by now is left alone.
 remove_work <- function(job) {
   if (identical(read_lock(job$work)[1L], job$token)) unlink(job$work, recursive = TRUE)
 }

@@ -124,7 +124,7 @@ cli_frames <- function(files, options) {
 # the pairing of two files
 cli_pair <- function(files, options) {
   given <- cli_frames(files, options)
-  found <- with_memory_told(match_frames(given$pairing, given$on, FALSE, given$call))
+  found <- with_memory_errors(match_frames(given$pairing, given$on, FALSE, given$call))
   structure(found$pairing, class = "ronda_pairing")
 }
 

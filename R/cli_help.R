@@ -77,7 +77,7 @@ help_lines <- function(texts) unlist(lapply(texts, strwrap, help_width()))
 folded_command <- function(text) {
   words <- scan(text = gsub("\"([^\"]*)\"", "\"'\\1'\"", text), what = "", quiet = TRUE)
   words <- gsub("^'|'$", "\"", words)
-  # (an option stands with its value)
+  # An option and its value stay on one line.
   follows <- !startsWith(words, "--") & c(FALSE, startsWith(words, "--")[-length(words)])
   words <- vapply(split(words, cumsum(!follows)), paste, "", collapse = " ")
   lines <- character()

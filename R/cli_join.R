@@ -95,7 +95,7 @@ cli_join <- function(files, options) {
   columns <- column_arguments(options)
   if (!is.null(options$fold)) columns$fold <- read_folds(options$fold, given$pairing$right)
   rows <- if (is.null(columns$rows)) "left" else columns$rows
-  frame <- with_call_quiet(with_memory_told({
+  frame <- with_call_quiet(with_memory_errors({
     check_choice(rows, names(row_types), "rows", given$call)
     choices <- default_choices
     choices[setdiff(names(columns), "rows")] <- columns[setdiff(names(columns), "rows")]

@@ -47,9 +47,9 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
 cli_compare <- function(files, options) {
   if (!is.null(options$expect)) check_choice(options$expect, "same", "--expect", NULL)
   given <- cli_frames(files, options[setdiff(names(options), "expect")])
-  # (rows of a key that repeats would be compared with each other, all with all)
+  # Rows of a repeated key would all be compared with each other.
   if (is.null(options$repeats)) given$pairing["expect"] <- "one-to-one"
-  found <- with_memory_told(match_frames(given$pairing, given$on, FALSE, given$call))
+  found <- with_memory_errors(match_frames(given$pairing, given$on, FALSE, given$call))
   pairing <- structure(found$pairing, class = "ronda_pairing")
   shared <- compared_or_none(pairing, options, given$call)
   if (!is.null(options$out)) cli_write(all_changes(pairing, shared), options$out)

@@ -374,7 +374,7 @@ read_take <- function(text) {
   take
 }
 
-# (functions are for R; what is left has words)
+# Functions are for R only; what remains are words.
 check_collision_words <- function(ways) {
   words <- names(collision_kinds)
   unknown <- which(!ways %in% words)

@@ -20,7 +20,7 @@ parse_options <- function(command, options, args) {
   known <- vapply(options, function(option) option$name, "")
   takes <- !vapply(options, function(x) is.null(x$value), NA)
   split <- split_words(args, command$name, known, known[takes])
-  # (a parser of the options given: making one of all takes longer than most joins)
+  # A parser of the given options only: one of all takes longer to make than most joins.
   given <- sub("^--", "", sub("=.*", "", split$options))
   parser <- option_parser(options[known %in% given])
   parsed <- tryCatch(
@@ -47,7 +47,7 @@ list_options <- c("on", "take", "if-absent", "expect", "types", "clean")
 
 between_rules <- "\004"
 
-# (a rule that is a flag says all it can the first time)
+# A rule that is a flag can be given only once.
 repeatable_options <- function() {
   c("fold", "in-turn", Filter(function(kind) !is.null(rule_kinds[[kind]]$option$value), rule_order))
 }

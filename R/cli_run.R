@@ -87,15 +87,15 @@ run_command <- function(args) {
   }
   check_file_count(command, parsed$files)
   speech$frame <- parsed$files[1L]
-  # (a report says how it was made)
+  # A report says how it was made.
   attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
-  run_told(command, parsed)
+  run_with_progress(command, parsed)
   0L
 }
 
 # What is going on is told on stderr: notes always, stages where it is a terminal; but
 # for --quiet
-run_told <- function(command, given) {
+run_with_progress <- function(command, given) {
   quiet <- isTRUE(given$options$quiet)
   old <- options(ronda.progress = !quiet && isatty(stderr()))
   on.exit(options(old))

@@ -26,7 +26,7 @@
 #'   and `right` in its own type.
 #' @details Values are compared as keys are: numbers by value whatever their type, text
 #'   with factors, times by instant, dates by day. Columns of types that can't be
-#'   compared so are compared as text, and the types are told.
+#'   compared so are compared as text, and `types` says which they are.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when a column is in
 #'   neither frame or there is none to compare, and when `tolerance` is not a distance of
 #'   0 or more; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.
@@ -46,7 +46,7 @@ differences <- function(pairing, columns = NULL, tolerance = 0) {
   check_distance(tolerance, "tolerance", call)
   columns <- compared_columns(pairing, columns, call)
   check_row_limit(pairing, "inner", call)
-  with_memory_told(find_differences(pairing, columns, tolerance))
+  with_memory_errors(find_differences(pairing, columns, tolerance))
 }
 
 # list(left, right): the names of the columns to compare
@@ -316,7 +316,7 @@ difference_title <- function(x) {
 
 most_columns_shown <- 12L
 
-# the columns that differ first told, as a table
+# the columns, those that differ first, as a table
 difference_table <- function(x) {
   counts <- x$counts
   if (!length(x$pairs$left) || !changed_pairs(x)) {

@@ -272,7 +272,7 @@ choice_lines <- function(pairing, view, followed, partners) {
   }
 }
 
-# who has the candidates that this row has not
+# which rows have the candidates that this row doesn't have
 once_line <- function(pairing, view, passed) {
   shown_rows <- utils::head(passed, 3L)
   words <- vapply(shown_rows, function(row) {

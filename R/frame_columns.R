@@ -43,8 +43,8 @@ plan_columns <- function(pairing, rows, choices, call) {
   plan
 }
 
-# Columns that no policy reaches: left ones of any rule, and right keys, but one that `take`
-# brings beside a left column like others
+# Columns that no policy applies to: left columns of any rule and right keys, unless `take`
+# brings a key like another column
 columns_in_rules <- function(pairing, choice = NULL) {
   fixed <- rule_columns(pairing$rules, "left")
   met <- intersect(choice$right$new, choice$left$new[!choice$left$old %in% fixed])
@@ -240,8 +240,7 @@ stop_chosen_name <- function(name, how, call) {
   )
 }
 
-# settle(pattern) gives the plan under another pattern of these, so that what is said to be
-# written is known to be free.
+# settle(pattern) gives the plan under another pattern, so that the advice is known to work.
 stop_name_taken <- function(names, settle, patterns, call) {
   name <- names[duplicated(names)][1L]
   free <- Find(function(pattern) {

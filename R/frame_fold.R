@@ -92,7 +92,7 @@ engine_folds <- function(pairing, folds) {
   }
   names(found) <- plan_names(folds)
   for (fold in folds) {
-    # (sums that no integer holds are doubles, as R's are)
+    # Sums too large for an integer are doubles, as in R.
     if (found[[fold$name]]$too_large > 0) {
       spec <- fold_specs(list(fold), pairing$right)
       spec[[1L]]$values <- as.double(spec[[1L]]$values)
@@ -128,7 +128,7 @@ checked_fold <- function(pairing, fold, made, rows, call) {
     return(NULL)
   }
   found <- slice_column(values, rows, fold$name, NULL)
-  # (a few rows may give integers where all give doubles)
+  # A few rows may give integers where all rows give doubles.
   if (is.integer(like) && is.double(found)) like <- like + 0
   if (identical(found, like)) values
 }
@@ -188,7 +188,7 @@ fold_of_none <- function(pairing, fold) {
   slice_column(column, rep.int(1L, n), fold$name, NULL)
 }
 
-# The values of some left rows that have partners, or of all of them: a list
+# The formula's values for some or all left rows that have partners, as a list
 run_rows <- function(pairing, fold, rows, call) {
   see <- row_viewer(pairing, fold)
   at <- NA_integer_
@@ -244,7 +244,7 @@ frame_viewer <- function(frame, used) {
   names <- if (is.null(used) || !all(used %in% names(frame))) names(frame) else used
   columns <- lapply(names, function(name) .subset2(frame, name))
   names(columns) <- names
-  # (all rows are there: what is plain needs no more than R's own `[`)
+  # No row is absent, so R's own `[` does for plain vectors.
   plain <- vapply(columns, function(x) is.null(attributes(x)), NA)
   positional <- vapply(columns, is_positional, NA)
   class <- plain_class(frame)

@@ -1,8 +1,8 @@
 # Formulas of `fold` that the engine knows: one of a few calls on one plain right column.
 # It gives what R gives for the partners' values, to the bit, and writes no pair out.
 
-# What the code of a formula asks of the engine: list(by, column, na_rm); NULL where R
-# has to run it.
+# The code of a formula as the engine knows it: list(by, column, na_rm); NULL where R has to
+# run it.
 fold_form <- function(code, right, environment) {
   code <- without_brackets(code)
   form <- form_of(code)
@@ -131,8 +131,8 @@ distinct_codes <- function(x) {
   first
 }
 
-# What the engine gave, in the column's own type: `like`, a value that R gave. NULL where
-# the two are not of one type.
+# What the engine gave, in the type of `like`, a value that R gave; NULL where the two types
+# differ.
 fold_column <- function(found, form, like, right) {
   values <- found$values
   if (form$by %in% c("first", "last")) {

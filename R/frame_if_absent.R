@@ -1,4 +1,4 @@
-# Values for cells that are blank because the row's side is absent.
+# `if_absent`: values for cells that are empty because the side has no row there.
 
 as_if_absent <- function(values, plan, pairing, call) {
   if (is.null(values)) {
@@ -127,7 +127,7 @@ fitting_value <- function(value, x) {
   if (!is.null(converted)) list(converted)
 }
 
-# (`x`: the column that can't hold it)
+# `x`: the column that can't hold the value.
 stop_absent_value <- function(value, name, x, call) {
   stop_ronda("type",
     said("`if_absent` can't put %s into `%s` (%s).",

@@ -20,7 +20,7 @@ frame_made <- function(pairing, plan, call, last = FALSE) {
   if (!is.null(plan$folds)) {
     return(folded_frame(pairing, plan, call))
   }
-  # (no limit is below this number but one that was asked for)
+  # No limit is lower than this, unless one was given.
   if (pairing$counts$pairs + sum(pairing$sizes + 0) > least_limit ||
     !is.null(pairing$max_rows) || !is.null(max_rows_option())) {
     check_row_limit(pairing, plan$row_type, call)

@@ -155,7 +155,7 @@ merge_by_fill <- function(pairing, column, row_map, call) {
     is_given[there] <- isTRUE(kind$absence) | !is_missing(common$right)[row_map$right[there]]
     is_given
   } else {
-    # (raw values are never missing, but their row may be)
+    # Raw values are never missing, but their row may be.
     is_missing(value) | row_is_absent(row_map, "left")
   }
   check_all_held(over, right, row_map, column, call)
@@ -180,7 +180,7 @@ row_is_absent <- function(row_map, side) {
   if (is.null(row_map[[side]])) logical(row_map$n) else row_map[[side]] == 0L
 }
 
-# how many of some cells are no longer what they were
+# how many of some cells have changed
 count_changes <- function(before, after, at, column, call) {
   before <- slice_column(before, at, column$name, call)
   after <- slice_column(after, at, column$name, call)
@@ -189,7 +189,7 @@ count_changes <- function(before, after, at, column, call) {
   sum(none != gone | !none & !gone & unlike(before, after), na.rm = TRUE) + 0
 }
 
-# Several right rows for one left row: which of them is it to be updated by?
+# Several right rows for one left row: it is not clear which one updates it.
 check_one_partner <- function(pairing, plan, call) {
   if (!row_types[[plan$row_type]]$pairs) {
     return()

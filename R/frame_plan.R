@@ -1,8 +1,6 @@
 # Everything about a result that does not depend on rows, checked: its columns, its row
-# type and its order.
+# type and its order. (The caller has checked `rows` itself.)
 
-# Everything about the result that does not depend on its frames' rows, checked
-# (`rows` itself was, by the caller).
 plan_frame <- function(pairing, rows, choices, call) {
   if (!row_types[[rows]]$one_sided && identical(choices, default_choices)) {
     plan <- if (!has_other_rules(pairing)) plan_distinct(pairing, rows, call)
@@ -47,7 +45,7 @@ check_one_sided <- function(rows, choices, call) {
   }
 }
 
-# whether some rule is none of same()
+# whether some rule is not same()
 has_other_rules <- function(pairing) length(pairing$key_rules) != length(pairing$rules)
 
 added_columns <- function(pairing, rows, choices) {

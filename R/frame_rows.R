@@ -41,8 +41,8 @@ append_right <- function(row_map, alone) {
   )
 }
 
-# Frees the row numbers of a pairing that nobody needs any more, but for those that are
-# the row map's, too.
+# Frees the row numbers of a pairing that is no longer needed, unless the row map shares
+# them.
 release_matches <- function(pairing, row_map) {
   if (!is_row_map(pairing$matches, row_map)) release_rows_(rows_of_matches(pairing$matches))
 }
@@ -50,7 +50,7 @@ release_matches <- function(pairing, row_map) {
 # whether the right rows of the lines are those of the pairing
 is_row_map <- function(matches, row_map) is.null(row_map$left) && !has_ranges(matches)
 
-# (where it is, they are freed with the pairing)
+# Where they are the pairing's own, they are freed with it.
 release_row_map <- function(pairing, row_map) {
   shared <- is_row_map(pairing$matches, row_map)
   release_rows_(list(row_map$left, if (!shared) row_map$right))

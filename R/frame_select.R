@@ -81,7 +81,7 @@ by_side <- function(columns, names, arg, call) {
     return(list())
   }
   if (!is.list(columns)) columns <- list(right = columns)
-  # (c(.rest = TRUE) alone is no text)
+  # c(.rest = TRUE) alone is not character.
   columns <- lapply(columns, function(chosen) {
     if (is.logical(chosen) && all(is_rest(chosen)) && length(chosen)) {
       return(structure(as.character(chosen), names = names(chosen)))
@@ -156,7 +156,7 @@ check_names_known <- function(columns, names, side, arg, call) {
   }
 }
 
-# (`take` may bring a column twice under two names)
+# `take` may bring a column twice, under two names.
 check_names_once <- function(columns, arg, call) {
   new <- names(columns)
   chosen <- columns
@@ -245,7 +245,8 @@ check_collision <- function(value, arg, call) {
   }
 }
 
-# `columns` are no collisions: keys, or used by a rule. One that has a way of its own is refused.
+# `columns` don't collide, as they are keys or used by a rule. A policy for one of them is
+# refused.
 check_reached <- function(collisions, columns, call) {
   if (identical(names(collisions), ".other")) {
     return()
@@ -294,7 +295,7 @@ check_row_numbers <- function(names, call) {
   }
 }
 
-# (a result of one side has the row numbers of that side)
+# A result of one side has only that side's row numbers.
 row_number_columns <- function(names, one_sided) {
   if (is.null(names)) {
     return(NULL)

@@ -51,7 +51,7 @@ slice_frame <- function(x, rows, call) {
   columns
 }
 
-# A class of which nothing is known: by its own `[` where it has one
+# An unknown class: by its own `[` where it has one
 slice_object <- function(x, rows, name, call) {
   if (!has_own_subset(x)) {
     if (!is.null(dim(x))) {
@@ -82,7 +82,7 @@ slice_object <- function(x, rows, name, call) {
   value
 }
 
-# (an S4 class without a method of its own would lose its class by `[`)
+# `[` would drop the class of an S4 object without a method of its own.
 has_own_subset <- function(x) {
   if (isS4(x) && !is.primitive(methods::selectMethod("[", class(x)))) {
     return(TRUE)

@@ -15,7 +15,7 @@ read_delimited <- function(path, delimiter, asked, label, call) {
   pieces <- text_rows(path, head, limit = most_file_bytes())
   rows <- sum(pieces$rows)
   line_of <- function(row) line_of_row(path, head, pieces, row)
-  # (a row of names above; of one column blank lines, too)
+  # The first row has the names. With one column, blank lines are rows, too.
   above <- if (head$blank_is_row) head$above + 1 else 1
   form <- list(
     delimiter = delimiter, columns = length(names), rows = rows + above,
@@ -27,7 +27,7 @@ read_delimited <- function(path, delimiter, asked, label, call) {
   })
   found <- vector("list", length(names))
   for (k in seq_along(names)) {
-    # (each column of texts is let go of when its values are there)
+    # Each column of texts is freed once its values are there.
     text <- cells[[k]]
     cells[k] <- list(NULL)
     check_texts(text, names[k], pieces$ascii, function(row) line_of(row - above))
@@ -62,7 +62,7 @@ typed_column <- function(text, name, asked, above, line_of) {
   found["values"] <- list(switch(found$type,
     empty = rep(NA, length(text) - above),
     text = below(),
-    # (64-bit integers are texts where the package is missing that gives them a meaning)
+    # Without the package that reads 64-bit integers they stay text.
     int64 = if (requireNamespace("bit64", quietly = TRUE)) found$values else below(),
     found$values
   ))
@@ -91,8 +91,7 @@ say_kept_as_text <- function(found, names, line_of) {
   }
 }
 
-# Namibia, not a missing value? Of columns of two-letter codes some of which are missing it
-# is said, once.
+# NA may be Namibia: in a column of two-letter codes with missing values this is said once.
 say_codes <- function(found, names, label) {
   codes <- which(vapply(found, function(column) {
     is.character(column$values) && anyNA(column$values) && {
@@ -294,7 +293,7 @@ as_cells <- function(frame, delimiter) {
       written
     }
   }
-  # (a blank line would be no row)
+  # A blank line would not count as a row.
   if (length(frame) == 1L) frame[[1L]][is.na(frame[[1L]])] <- "NA"
   names(frame) <- quoted_texts(names(frame), delimiter, is_name = TRUE)
   frame
@@ -306,7 +305,7 @@ quoted_texts <- function(texts, delimiter, is_name = FALSE) {
   texts <- enc2utf8(texts)
   needed <- grepl(sprintf("[%s\"\r\n]", delimiter), texts, useBytes = TRUE)
   needed <- needed | if (is_name) {
-    # (a line of blanks is no header, and what begins a file may be a byte-order mark)
+    # A header of blanks would be lost, and a file may begin with a byte-order mark.
     grepl("^[ \t]*$", texts) | startsWith(texts, "\ufeff")
   } else {
     texts %in% c("", "NA")

@@ -8,7 +8,7 @@ file_formats <- c(
 # whether a file is compressed: its name ends in .gz
 is_gz <- function(path) grepl("[.]gz$", path, ignore.case = TRUE)
 
-# (only text comes compressed, and without types of its own)
+# Only text files are compressed, and only these have no types of their own.
 text_formats <- c("csv", "tsv", "jsonl")
 
 file_format <- function(path, call) {
@@ -114,8 +114,7 @@ copy_bytes <- function(from, to) {
   while (length(bytes <- readBin(from, raw(), 1e6))) writeBin(bytes, to)
 }
 
-# A full disk is not always told by those who write: each file is looked at
-# afterwards, whether it ends as it must.
+# Writers don't always report a full disk, so the end of each file is checked afterwards.
 check_end <- function(path, bytes) {
   file <- file(path, "rb")
   on.exit(close(file))
@@ -148,7 +147,7 @@ check_lines <- function(path, rows) {
 # action(bytes, before) for a file, in pieces, `before` being how many bytes are above; more
 # than `limit` of them are refused
 for_bytes <- function(path, action, limit = Inf) {
-  # (what is compressed is read as what it holds)
+  # Compressed files are read as what they contain.
   con <- gzfile(path, "rb")
   on.exit(close(con))
   before <- 0
@@ -159,7 +158,7 @@ for_bytes <- function(path, action, limit = Inf) {
   }
 }
 
-# (a file of text is in memory while it is read: one that takes all of it is refused before)
+# A text file is in memory while it is read: one that would fill it is refused first.
 most_file_bytes <- function() max_file_bytes_option(free_memory() / 3)
 
 stop_too_large <- function(limit) {
@@ -189,7 +188,7 @@ plain_data <- function(x, label, call) {
     if (!length(found)) {
       return(x)
     }
-    # (classes of packages that are loaded, or of the session)
+    # Classes of loaded packages, or defined in the session.
     class <- found[3L]
     if (!nzchar(class) || class %in% known || is.null(methods::getClassDef(class))) break
     known <- c(known, class)

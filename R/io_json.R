@@ -3,7 +3,7 @@
 
 read_json_lines <- function(path, types, label, call) {
   check_bytes(path)
-  # (a last line without a line break is as good as one with it)
+  # The last line needs no line break.
   lines <- suppressWarnings(readLines(path, encoding = "UTF-8"))
   lines <- lines[grepl("[^[:space:]]", lines)]
   if (!length(lines)) {
@@ -70,7 +70,7 @@ as_times <- function(x, name, lines) {
   if (is.character(found) || some_line_has(lines, name, "\"\\\\u003[0-9]")) x else found
 }
 
-# texts as days or times, if written again all would be what they are
+# texts as days or times, if all of them would be written the same again
 as_times_written <- function(x) {
   found <- times_(x)
   value <- switch(found$kind,
@@ -79,9 +79,9 @@ as_times_written <- function(x) {
   if (is.character(value) || !identical(written_column(value), x)) x else value
 }
 
-# (jsonlite writes 15 digits of a number at the most, and 64-bit integers where their
-# package is loaded. Where that is too little, numbers go through it as texts with a
-# mark, which is taken off afterwards; so do texts that look like days.)
+# jsonlite writes at most 15 digits of a number, and 64-bit integers only where their
+# package is loaded. Where that is too little, numbers go through it as marked texts, and
+# the mark is taken off afterwards; so do texts that look like days.
 write_json_lines <- function(x, path) {
   written <- as_written(x)
   long <- which(vapply(x, is_int64, NA) | vapply(written, needs_all_digits, NA))

@@ -24,7 +24,7 @@ write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) 
   as_number <- names(x) %in% as_number | vapply(x, is_stored_as_number, NA)
   note <- notes_of_columns(x, as_number)
   x[as_number] <- lapply(x[as_number], function(column) as.double(strip_class(column)))
-  # (whole numbers of R's are durations and days as its doubles are)
+  # R stores durations and days as integers, too.
   is_whole <- vapply(x, function(column) is.integer(column) && is_plain_duration(column), NA)
   x[is_whole] <- lapply(x[is_whole], common_storage, 1) |> lapply(`[[`, "left")
   is_time <- vapply(x, inherits, NA, "POSIXct")
@@ -35,7 +35,7 @@ write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) 
   nanoparquet::write_parquet(x, path,
     schema = if (alike) schema_with_missing(x),
     options = nanoparquet::parquet_options(write_minmax_values = !alike),
-    # (a dictionary of 64-bit integers with missing ones can't be written)
+    # nanoparquet can't write a dictionary of 64-bit integers with missing ones.
     encoding = if (length(long)) structure(rep("PLAIN", length(long)), names = long),
     metadata = if (length(note)) structure(note, names = parquet_note)
   )
@@ -46,7 +46,7 @@ write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) 
 schema_with_missing <- function(x) {
   schema <- nanoparquet::infer_parquet_schema(x)
   day <- vapply(x, inherits, NA, "Date")
-  # (inferred are the numbers that R has for days, which is not what is written)
+  # The inferred type is that of R's numbers, but days are written.
   of_type <- setdiff(names(schema), c("file_name", "r_col", "name", "r_type"))
   schema[day, of_type] <- nanoparquet::parquet_schema(day = "DATE")[rep(1L, sum(day)), of_type]
   schema$repetition_type <- "OPTIONAL"

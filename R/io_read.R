@@ -69,7 +69,7 @@
 #' @export
 read_frame <- function(path, types = NULL, decimal = ".", missing = "NA") {
   asked <- reading_asked(types, decimal, missing)
-  with_memory_told(read_file(path, asked, quote(read_frame())))
+  with_memory_errors(read_file(path, asked, quote(read_frame())))
 }
 
 # `asked`: how cells are read, as of reading_asked(); `spare`: types of columns that
@@ -78,13 +78,13 @@ read_file <- function(path, asked, call, spare = FALSE) {
   check_name(path, "path", call)
   check_asked(asked, call)
   if (!file.exists(path)) stop_no_file(path, call)
-  # (a pipe can be read once, so its bytes are kept in a file meanwhile)
+  # A pipe can be read only once, so its bytes go to a file first.
   if (file_kind_(path) == "other") {
     copy <- kept_stream(file(path, "rb", raw = TRUE), path)
     on.exit(unlink(copy))
     return(read_file(copy, asked, call, spare))
   }
-  # (a folder is one of parquet files)
+  # A folder holds parquet files.
   format <- if (dir.exists(path)) "parquet" else file_format(path, call)
   if (spare && !format %in% text_formats) asked$types <- NULL
   if (length(asked$types) && !format %in% text_formats) {
@@ -95,7 +95,7 @@ read_file <- function(path, asked, call, spare = FALSE) {
   if (file.access(path, 4L) != 0L) {
     stop_file("The file %s may not be read.", path, call)
   }
-  # what reads files would take some names for addresses or for data
+  # readers would take some names for addresses or for data
   file <- normalizePath(path)
   if (grepl("[\r\n]", file)) {
     file <- tempfile(fileext = file_ending(path))
@@ -111,14 +111,14 @@ read_file <- function(path, asked, call, spare = FALSE) {
   )
 }
 
-# (what is no kind of file that can be read is told before what is not there)
+# An unknown kind of file is reported before a missing file.
 stop_no_file <- function(path, call) {
   file_format(path, call)
   stop_file("There is no file %s.", path, call)
 }
 
-# What comes through a connection, in a file of its own: of the kind that its name says,
-# csv where it says none
+# What comes through a connection, copied to a file of the kind that its name says, csv by
+# default
 kept_stream <- function(con, name) {
   known <- tolower(tools::file_ext(sub("[.]gz$", "", name, ignore.case = TRUE)))
   ending <- if (known %in% names(file_formats)) file_ending(name) else ".csv"
@@ -133,7 +133,7 @@ write_frame <- function(x, path) {
   call <- quote(write_frame())
   check_frame(x, "x", call)
   check_name(path, "path", call)
-  with_memory_told(write_frames(structure(list(x), names = path), call))
+  with_memory_errors(write_frames(structure(list(x), names = path), call))
   invisible(path)
 }
 

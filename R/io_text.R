@@ -6,7 +6,7 @@ few_cells <- 1e5
 
 few_bytes <- 1e8
 
-# (where it leaves out blank lines, readr leaves out rows of tabs alone, too)
+# Where readr skips blank lines it also skips rows of tabs only.
 are_few <- function(form) {
   few <- form$rows * form$columns <= few_cells_option(few_cells)
   (few || form$blank && form$delimiter == "\t") && form$size <= few_bytes
@@ -38,7 +38,7 @@ cells_of_row <- function(bytes, delimiter) {
 # Whether all readers read it alike: no second byte-order mark, no carriage returns alone or
 # beside quotes, quotes only around whole cells and doubled inside, and no line of blanks
 is_plain_text <- function(bytes, delimiter) {
-  # (scan() takes a mark out of the first cell, too)
+  # scan() removes a byte-order mark from the first cell, too.
   if (length(grepRaw(byte_mark, without_mark(bytes)[1:4], fixed = TRUE))) {
     return(FALSE)
   }
@@ -57,7 +57,7 @@ is_plain_text <- function(bytes, delimiter) {
   !grepl("\"", rest, fixed = TRUE)
 }
 
-# (`what`: "" for all cells of all rows, else list("", ...), one for each column)
+# `what`: "" for all cells in one vector, else list("", ...) with one for each column.
 scan_texts <- function(bytes, what, form) {
   con <- rawConnection(without_mark(bytes))
   on.exit(close(con))
@@ -75,7 +75,7 @@ scan_cells <- function(bytes, form, line_of) {
     sep = form$delimiter, quote = "\"", blank.lines.skip = columns > 1L, comment.char = ""
   )
   close(con)
-  # (of a row of several lines the last one has the number)
+  # A row of several lines has the number of its last one.
   cells <- cells[!is.na(cells)]
   wrong <- which(if (columns == 1L) cells > 1L else cells != columns)
   if (length(wrong)) stop_ragged(line_of(wrong[1L]), cells[wrong[1L]], columns)
@@ -102,7 +102,7 @@ read_many_cells <- function(file, form, line_of) {
   lapply(seq_along(frame), function(k) .subset2(frame, k))
 }
 
-# (blank lines are left out only where there are any: see are_few())
+# Blank lines are skipped only where there are some, see are_few().
 read_many_texts <- function(file, names, form) {
   suppressWarnings(readr::read_delim(file,
     delim = form$delimiter, col_types = readr::cols(.default = readr::col_character()),
@@ -199,7 +199,7 @@ text_rows <- function(path, head, piece = text_piece, limit = Inf) {
     seen <- see_text(bytes, head, is_end)
     if (seen$zero) stop_zero_byte(at + seen$zero)
     if (is_end) stop_unclosed(seen, lines)
-    # (a row longer than a piece)
+    # The row is longer than a piece.
     want <- if (seen$size) piece else want * 2
     rest <- bytes[seen$size + seq_len(length(bytes) - seen$size)]
     if (!seen$size) next
@@ -244,7 +244,7 @@ line_of_row <- function(path, head, pieces, row) {
 
 # The bytes of files.
 
-# All bytes of a file (R reads 2^31 bytes at once at the most)
+# All bytes of a file (R reads 2^31 bytes at once at most)
 file_bytes <- function(path, piece = 1e9) {
   size <- file.size(path)
   limit <- most_file_bytes()
@@ -267,7 +267,7 @@ most_columns <- 1e5
 
 longest_header <- 1e8
 
-# A first line that no table has, told before the file is read
+# A first line that can't be a header is refused before the file is read
 check_first_line <- function(path, delimiter) {
   con <- gzfile(path, "rb")
   on.exit(close(con))

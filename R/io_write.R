@@ -63,7 +63,7 @@ delimited_lines <- function(x, delimiter) {
   cells <- lapply(x, function(cells) {
     text <- if (is.integer(cells)) sprintf("%d", cells) else as.character(cells)
     text[is.na(cells)] <- ""
-    # (where the locale is C, paste() would write what isn't UTF-8 as <e9>)
+    # In the C locale paste() would write text that isn't UTF-8 as <e9>.
     enc2utf8(text)
   })
   c(
@@ -74,7 +74,7 @@ delimited_lines <- function(x, delimiter) {
 
 # What a kind of file can hold -------------------------------------------------------
 
-# What a kind of file can't hold is told before anything is written.
+# What a kind of file can't hold is reported before anything is written.
 
 check_writable_columns <- function(x, format, call) {
   if (format == "rds") {
@@ -110,7 +110,7 @@ check_writable_columns <- function(x, format, call) {
   }
 }
 
-# What is no text in its own encoding would be written as something else.
+# What is not valid text in its encoding would be written as something else.
 check_writable_names <- function(names, format, call) {
   wrong <- which(!is_sound_text(names))
   if (length(wrong)) {

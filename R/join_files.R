@@ -100,7 +100,7 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
     max_rows = max_rows, sides = sides
   )
-  joined <- with_memory_told(verb = environment(), join_sides(
+  joined <- with_memory_errors(verb = environment(), join_sides(
     list(left = left, right = right), if (missing(on)) NULL else on, rows, asked, choices,
     settings, labels, code, call
   ))
@@ -177,7 +177,7 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   opened <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
     settings$resume, call
   )
-  # (what is wrong with the arguments leaves nothing behind)
+  # Wrong arguments leave nothing behind.
   planned <- FALSE
   on.exit({
     if (!planned && !opened$taken_up) put_back_work(job$work, opened)
@@ -206,7 +206,7 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   list(joined = joined, latest = latest)
 }
 
-# (whether values meet is not known before files are read)
+# Before files are read it is not known whether values match.
 stop_no_keys <- function(inputs, call) {
   names <- lapply(inputs, function(x) if (is.data.frame(x)) names(x) else x$columns$name)
   shared <- intersect(names[[1L]], names[[2L]])

@@ -77,7 +77,7 @@
 #' no column), `ronda_error_type` (types that can't match, or a value that a
 #' column can't hold), `ronda_error_collision` (a name that is taken, columns
 #' that should agree and don't), `ronda_error_expectation` (`expect`,
-#' `missing_keys = "stop"` or `repeats = "stop"`; all that fail are told at once:
+#' `missing_keys = "stop"` or `repeats = "stop"`; all failures are reported at once:
 #' the condition carries `left_rows`, `right_rows`, `keys` and `failures`),
 #' `ronda_error_too_many_rows` (more than `max_rows`, or than there is memory
 #' for). An error in a function of yours (`where`, `via`, `collisions`) comes
@@ -110,7 +110,7 @@
 #' @param repeats `[character(1) | choice]` Of several candidates of a left
 #'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error. `"once"`: every row of
-#'   either frame is in one pair at the most: left rows in turn take the first
+#'   either frame is in one pair at most: left rows in turn take the first
 #'   candidate that is still free (of one key the first row the first, the second the
 #'   second); with [nearest()] the closest pairs go first.
 #' @param expect `[character | list | function]` Any of `"one-to-one"`,
@@ -119,7 +119,7 @@
 #'   `"left-complete"` (every left row has a partner), `"right-complete"` and
 #'   `"no-missing-keys"`. In a list also `left_matched = 0.99` and `right_matched` (at
 #'   least that share of the rows has a partner), and functions of the [receipt()] that
-#'   return TRUE or the text of what is wrong; names of the list are told in the error.
+#'   return TRUE or the text of what is wrong; the error has the names of the list.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
 #'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of
 #'   both frames, at least a million.
@@ -147,7 +147,7 @@
 #'   column name, with `.other` for the rest.
 #' @param name_pattern `[character(1)]` How a renamed column is called; holds
 #'   `{column}`, and `{side}` where both sides' columns are renamed.
-#' @param origin `[character(1)]` Name of a factor column that tells where a
+#' @param origin `[character(1)]` Name of a factor column that says where a
 #'   row comes from: levels `sides` and `"paired"`.
 #' @param partners `[character(1)]` Name of an integer column: how many
 #'   candidates the row's left row has, before `repeats` chooses (missing in
@@ -207,7 +207,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         name_pattern = "{side}.{column}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
-  with_memory_told(verb = environment(), {
+  with_memory_errors(verb = environment(), {
     call <- quote(join_frames())
     asked <- list(
       where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
@@ -230,7 +230,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
   })
 }
 
-# A frame straight from what is asked for, the pairing let go of
+# A frame from what is asked; the pairing is freed
 joined_frame <- function(pairing, on, no_on, call, rows, choices) {
   found <- match_frames(pairing, on, no_on, call, rows, choices)
   if (!found$pairing$counts$pairs) warn_no_pairs(found$pairing, rows, call)

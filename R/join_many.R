@@ -17,7 +17,7 @@
 #' @param rows `[character(1)]` `"full"`: every row of every frame; `"left"`:
 #'   all of the first frame; `"inner"`: rows that all frames have.
 #' @param collisions `[character(1) | function | list]` What becomes of a
-#'   column that two or more frames have and that is no key: `"rename"` gives
+#'   column that two or more frames have and that is not a key: `"rename"` gives
 #'   each its own name by `name_pattern`; `"left"` keeps that of the first
 #'   frame that has it, `"right"` that of the last; `"fill"` takes the first
 #'   value that is there, in frame order, `"update"` the last, `"replace"` that of the
@@ -68,7 +68,7 @@ join_many <- function(frames, on, rows = "full", ...,
   )
   check_many_options(options, frames, chain, call)
   clock <- c(clock, check = now_())
-  with_memory_told({
+  with_memory_errors({
     matched <- match_many(frames, chain, keys, options, call)
     clock <- c(clock, match = now_())
     counts <- many_counts(frames, matched, rows)
@@ -281,7 +281,7 @@ match_many <- function(frames, chain, keys, options, call) {
     step <- result_rows(pairing, options$rows)
     release_matches(pairing, step)
     release_rows_(rows_of_matches(pairing$candidates))
-    # (where rows are only added at the end, what was there stays)
+    # Where rows are only added at the end, the lines before stay as they are.
     if (!is.null(step$left) && !only_adds_(step$left, before)) {
       lines <- lapply(lines, followed_lines, step$left)
     }
@@ -301,70 +301,68 @@ followed_lines <- function(rows, left) {
   follow_rows_(rows, left)
 }
 
-# A key on the lines so far: the value of the first frame that a line has, and whether
-# it has one (`held`; NULL: all have). `columns`: those of frames to come.
-start_key <- function(columns, sources, first) {
-  key <- list(columns = columns, sources = sources)
-  if (first %in% names(columns)) key$value <- columns[[first]]
-  key
+# A key column on the lines so far. `columns`: the key's column in each frame that has it;
+# `sources`: their names; `value`: on each line that of the first frame that the line has,
+# NULL as long as no frame has the key; `has_value`: flags of the lines that have one, NULL
+# where all do.
+chain_key <- function(columns, sources, value = NULL, has_value = NULL) {
+  list(columns = columns, sources = sources, value = value, has_value = has_value)
 }
 
+start_key <- function(columns, sources, first) {
+  chain_key(columns, sources, if (first %in% names(columns)) columns[[first]])
+}
+
+with_value <- function(key, value, has_value) {
+  chain_key(key$columns, key$sources, value, has_value)
+}
+
+some_only <- function(flags) if (!all(flags)) flags
+
+# the key on the lines of the next step, to which frame `name` was paired
 extend_key <- function(key, name, step, call) {
   y <- key$columns[[name]]
   if (is.null(key$value)) {
-    if (!is.null(y)) {
-      key$value <- slice_column(y, step$right, key$sources[[name]], call)
-      key["held"] <- list(if (!all(step$right)) step$right > 0L)
+    if (is.null(y)) {
+      return(key)
     }
-    return(key)
+    value <- slice_column(y, step$right, key$sources[[name]], call)
+    return(with_value(key, value, some_only(step$right > 0L)))
   }
   left <- step$left
   own <- key$sources[[1L]]
+  has_value <- values_on_lines(key$has_value, left)
   if (is.null(y)) {
-    key["held"] <- list(follow_held(key$held, left))
-    key$value <- slice_column(key$value, left, own, call)
-    return(key)
+    return(with_value(key, slice_column(key$value, left, own, call), has_value))
   }
   typed <- typed_alike(key$value, y)
   common <- common_columns(typed$left, typed$right)
-  check_int64_range(common,
-    list(left = held_rows(left, follow_held(key$held, left), NROW(key$value)),
-      right = step$right
-    ),
+  rows <- if (is.null(left)) seq_len(NROW(key$value)) else left
+  if (!is.null(has_value)) rows <- rows * has_value
+  check_int64_range(common, list(left = rows, right = step$right),
     list(left = own, right = key$sources[[name]]), call,
     c(names(key$sources)[1L], name)
   )
   common <- without_not_int64(common)
-  if (is.null(key$held)) {
-    # (each line has a value already, or is a new one)
-    key$value <- if (is.null(left)) common$left else {
+  if (is.null(key$has_value)) {
+    # Each line has a value already, or is new.
+    value <- if (is.null(left)) common$left else {
       gather_either_(common$left, left, common$right, step$right)
     }
-    return(key)
+    return(with_value(key, value, NULL))
   }
-  held <- follow_held(key$held, left)
   value <- slice_column(common$left, left, own, call)
-  key$value <- patch_(value, as.integer(held), common$right, step$right)
-  held <- held | step$right > 0L
-  key["held"] <- list(if (!all(held)) held)
-  key
+  with_value(key, patch_(value, as.integer(has_value), common$right, step$right),
+    some_only(has_value | step$right > 0L)
+  )
 }
 
-# what was held on each line, on the lines of the next step
-follow_held <- function(held, left) {
+# which lines of the next step have a value from the line before, NULL for all
+values_on_lines <- function(has_value, left) {
   if (is.null(left)) {
-    return(held)
+    return(has_value)
   }
-  if (is.null(held)) {
-    return(if (!all(left)) left > 0L)
-  }
-  c(FALSE, held)[left + 1L]
-}
-
-# the left rows that hold a value, 0 for the others
-held_rows <- function(left, held, n) {
-  if (is.null(left)) left <- seq_len(n)
-  if (is.null(held)) left else left * held
+  if (is.null(has_value)) some_only(left > 0L) else c(FALSE, has_value)[left + 1L]
 }
 
 pair_step <- function(so_far, frame, name, rules, options, call) {
@@ -418,7 +416,7 @@ many_lines_column <- function(column, frames, matched, call) {
   make_many_column(frames, column, lines, call)
 }
 
-# What a receipt tells of the rows
+# The counts of a receipt
 many_counts <- function(frames, matched, rows) {
   list(
     labels = names(frames),

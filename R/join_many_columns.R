@@ -42,7 +42,7 @@ key_parts <- function(keys, frame) {
   }))
 }
 
-# each frame's columns that are no keys
+# each frame's columns that are not keys
 own_columns <- function(names, keys) {
   lapply(structure(names(names), names = names(names)), function(frame) {
     used <- unlist(lapply(keys, function(sources) {
@@ -52,7 +52,7 @@ own_columns <- function(names, keys) {
   })
 }
 
-# One column's record, none (a later part of a merged column)
+# One column's record; NULL for a later part of a merged column
 plan_many_column <- function(frame, column, frames, own, keys, shared,
                              collisions, pattern, call) {
   sources <- keys[[column]]
@@ -91,7 +91,7 @@ plan_many_column <- function(frame, column, frames, own, keys, shared,
   list(list(name = column, how = how, sources = all))
 }
 
-# (both sides are renamed, or none)
+# Either both sides are renamed or none.
 many_collisions <- setdiff(names(collision_kinds), c("rename_left", "rename_right"))
 
 check_many_collisions <- function(collisions, call) {

@@ -18,7 +18,7 @@
 #'   row order, with more columns in front: `row` (the row's number), `times` (how many
 #'   rows share its key, or meet it, itself included) and with rules `meets` (the first
 #'   other row that it meets). Missing keys equal nothing.
-#' @section Errors: `ronda_error_argument` when `frame` is no data frame or a rule can't
+#' @section Errors: `ronda_error_argument` when `frame` is not a data frame or a rule can't
 #'   be asked of one frame, `ronda_error_key` when `on` names no column of it,
 #'   `ronda_error_type` when a column can't be a key, `ronda_error_collision` when the
 #'   frame has columns called `row`, `times` or `meets`, `ronda_error_too_many_rows`

@@ -85,7 +85,7 @@ knit_print.ronda_explanation <- function(x, ...) {
   ), "", lines[n]), collapse = "\n"), "\n\n"))
 }
 
-# frames as heads of columns beside others: "sku", or "in sku" where a column is called so
+# frame names as column headings: "sku", or "in sku" where a column has that name
 free_labels <- function(labels, taken) {
   ifelse(labels %in% taken, paste("in", labels), labels)
 }
@@ -117,8 +117,7 @@ knitted <- function(...) {
   knitr::asis_output(paste0("\n\n", paste(texts[nzchar(texts)], collapse = "\n\n"), "\n\n"))
 }
 
-# Text of the data is text, whatever markdown would take it for; `names` in backticks
-# stay code
+# Data is shown as text, whatever markdown would take it for; `names` in backticks stay code
 marked_text <- function(text) {
   vapply(on_terminal(text), function(one) {
     parts <- regmatches(one, gregexpr("`[^`]*`|[^`]+", one))[[1L]]
@@ -136,7 +135,7 @@ as_entities <- function(text) {
   gsub(entity_begins, "&#", text, fixed = TRUE)
 }
 
-# (in place of two signs that are escaped themselves)
+# Placeholders for two signs that are escaped themselves.
 entity_begins <- "\001"
 
 marked_cells <- function(frame) {

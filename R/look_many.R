@@ -99,7 +99,7 @@ keys_held <- function(frames, columns, distinct, chain, keys, call) {
     ), call
   )
   has <- lapply(names(own), function(name) whole_lines(matched, name) > 0L)
-  # ("101": in the first and the third)
+  # "101": in the first and the third frame.
   pattern <- do.call(paste0, c(unname(lapply(has, as.integer)), recycle0 = TRUE))
   texts <- do.call(paste, c(unname(lapply(matched$keys, function(x) readable(key_texts(x)))),
     sep = " / "

@@ -17,7 +17,7 @@ words_of_reasons <- function(reasons) {
   words <- unlist(lapply(near_reasons, function(reason) {
     if (reason$reason %in% reasons) reason$words
   }))
-  # (what takes all blanks away leaves none to the others)
+  # Removing all blanks also removes those at the ends.
   if ("signs" %in% words) words <- setdiff(words, "spaces")
   if (any(c("signs", "spaces") %in% words)) words <- setdiff(words, "trim")
   in_cleaning_order(words)
@@ -84,8 +84,8 @@ column_misses <- function(pairing, keys, rule, call) {
   )
 }
 
-# Numbers that are equal where all other key columns are; 0 where those have
-# no equal on the other side
+# Group numbers, equal where all other key columns are equal; 0 where the other side has no
+# equal
 rest_groups <- function(pairing, keys, rest, call) {
   if (!length(rest)) {
     return(list(
@@ -109,7 +109,7 @@ rest_groups <- function(pairing, keys, rest, call) {
 
 text_misses <- function(look, texts) {
   found <- list()
-  # what is no text in its own encoding can't be cleaned
+  # what is not valid text in its encoding can't be cleaned
   texts <- lapply(texts, function(text) {
     text[!is_sound_text(text)] <- NA
     text
@@ -159,14 +159,14 @@ with_typos <- function(look, texts, surer) {
   found
 }
 
-# Of keys that are equal once they are cleaned: unmatched partners, or where a key has
-# none, those that have a partner already. Several are as likely as each other.
+# For keys that are equal once cleaned: unmatched partners, or else partners that are
+# matched already. Several of them are equally likely.
 likely_pairs <- function(keys, pairs) {
   left <- pairs$left
   right <- pairs$right
   left_alone <- keys$left$alone[left]
   right_alone <- keys$right$alone[right]
-  # (of a matched left key and a matched right key nothing is to be said)
+  # A pair of keys that are both matched is not a near miss.
   use <- left_alone | right_alone
   has_free <- left %in% left[left_alone & right_alone]
   use <- use & (!left_alone | right_alone | !has_free)
@@ -203,7 +203,7 @@ number_misses <- function(look, values, call) {
   rounded <- misses_from(look, likely, "rounding",
     either(rounding_code(digits[keep]), NA_character_), 8
   )
-  # (of the left keys those alone are looked at)
+  # Only these left keys are looked at.
   wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))
   texts <- Map(function(x, at) {
     text <- rep(NA_character_, length(x))
@@ -220,7 +220,7 @@ rounding_digits <- function(a, b) {
   for (digits in 0:9) {
     equal <- a != b & round(a, digits) == round(b, digits) &
       (round(a, digits) == a | round(b, digits) == b | digits == 9L)
-    # (whole numbers never differ by rounding, so a fraction must be there)
+    # Whole numbers never differ by rounding: there must be a fraction.
     equal <- equal & (a != trunc(a) | b != trunc(b))
     found[!is.na(equal) & equal] <- digits
   }

@@ -42,7 +42,7 @@ totals_in_words <- function(pairing) {
   totals
 }
 
-# what is worth a second look
+# notes and warnings about the pairing
 notes_of <- function(pairing) {
   c(turn_words(pairing), where_lines(pairing), pairing$notes,
     row_name_words(account_of(pairing))
@@ -60,7 +60,7 @@ account_table <- function(pairing) {
   if (max(nchar(lines, "width")) <= width) {
     return(c(styled(lines[1L], "dim"), lines[-1L]))
   }
-  # what is too wide for the terminal stands one frame below the other
+  # where a table is too wide, one frame is shown below the other
   unlist(lapply(seq_len(nrow(account)), function(k) {
     said <- paste(sprintf("%s: %s", heads, counts[k, ]), collapse = ", ")
     c(

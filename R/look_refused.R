@@ -1,4 +1,4 @@
-# Left rows that nearest() leaves alone for its distance alone.
+# Left rows that are unmatched only because of the distance of nearest().
 
 # list(rule, plan, row, partner, distance, distances, at): the rows, the nearest right row
 # of each, how far it is, and where it stands in `distances`, which can be put into words.

@@ -41,8 +41,8 @@ engine_pairs <- function(left, right, kinds) {
 
 # Typing errors: which texts are one or two apart, and how likely that is one.
 
-# What is less likely a typing error than this is left out; a partner that is this sure stands
-# alone; of several that are told, each is at least so sure
+# Typing errors less likely than this are left out; a partner this sure is shown alone; of
+# several, each is at least so sure
 least_sureness <- 0.5
 
 alone_share <- 0.7
@@ -65,7 +65,7 @@ typo_pairs <- function(x, y, b = shortened_codes_(y)) {
     ))
   }
   a <- shortened_codes_(x)
-  # (few are looked up in a table sooner than many)
+  # A few keys are looked up faster than many.
   pairs <- engine_pairs(list(b$codes), list(a$codes), "int64")
   left <- a$of[pairs$right]
   right <- b$of[pairs$left]
@@ -105,14 +105,14 @@ typo_kinds <- function(x, y, distance) {
 # key nearby that is no surer than chance; `searched`: how many keys were looked at, and of
 # how many. Partners that are alone come first.
 likely_typos <- function(texts, group, keys, settled) {
-  # (short texts are often one typing error apart by chance)
+  # Short texts are often one typing error apart by chance.
   texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
   left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
   right <- which(group$right > 0L & !is.na(texts$right))
   shapes <- shape_of(texts$right[right])
   odd <- logical(length(texts$left))
   odd[left] <- odd_shapes(texts$left[left], unique(shapes), length(texts$right))
-  # (where each has many neighbours, those alone can be told that are none of them)
+  # Where every key has many neighbours, only isolated keys can be typing errors.
   crowded <- is_crowded(texts, group, left[!odd[left]], right)
   if (crowded) left <- left[odd[left]]
   searched <- c(min(length(left), most_keys), length(left))
@@ -173,7 +173,7 @@ many_keys <- 200000L
 # of each left key the partners that are alone, else the others; of these those by the
 # most common kind of typing error
 closest_typos <- function(pairs, odd) {
-  # (what is a typing error for sure may be any single one)
+  # Where there are odd keys, any single change counts as a typing error.
   kind <- ifelse(odd[pairs$left], pmax(pairs$kind, 2L), pairs$kind)
   order <- pairs$taken * 10 + kind
   least <- tapply(order, pairs$left, min)

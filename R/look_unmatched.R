@@ -16,7 +16,7 @@ unmatched_reasons <- function(pairing, found = misses_found(pairing)) {
       paste(counts$side, counts$reason)
     ))
   })
-  list(counts = counts, rows = rows, looked_at = looked_at_words(told_misses(pairing, found)))
+  list(counts = counts, rows = rows, looked_at = looked_at_words(shown_misses(pairing, found)))
 }
 
 # of in_turn() each step has near misses of its own
@@ -29,7 +29,7 @@ misses_found <- function(pairing) {
   }
 }
 
-# the kinds of reasons, in the order in which they are told
+# the kinds of reasons, in the order in which they are listed
 reason_kinds <- c("empty", "missing", "passed", "typed", "unknown", "far", "refused", "none")
 
 count_reasons <- function(pairing, side, one) {
@@ -45,7 +45,8 @@ count_reasons <- function(pairing, side, one) {
   ), length(reason))
 }
 
-# list(row, kind, reason) of the unmatched rows of a side. What is settled first stays.
+# list(row, kind, reason) of the unmatched rows of a side; each has the first reason that
+# applies
 side_reasons <- function(pairing, side, found) {
   other <- setdiff(side_names, side)
   other_label <- pairing$labels[side_number(other)]
@@ -180,7 +181,7 @@ warn_no_pairs <- function(pairing, rows, call) {
       },
       frame_marks[1L], if (pairing$sizes[1L] == 1) "no" else "a", frame_marks[2L]
     ),
-    # (of files nothing is at hand to be tried)
+    # With files there are no rows at hand to try things on.
     if (is.null(pairing$whole)) why_nothing(pairing),
     sprintf("Write %s if that is right.", setting("expect", "may-be-empty")),
     call = call
@@ -264,7 +265,7 @@ cleaning_that_pairs <- function(pairing, some = 2000L, others = 100000L) {
 
 is_text_rule <- function(pairing) {
   function(rule) {
-    # (what is not text in its own encoding can't be cleaned)
+    # Text that is not valid in its encoding can't be cleaned.
     !length(rule$via) && all(vapply(side_names, function(side) {
       column <- .subset2(pairing[[side]], rule[[side]])
       type_group(column) %in% "text" && all(is_sound_text(as_text(column)))

@@ -33,7 +33,7 @@ one_rule_code <- function(rule, via) {
     return(text)
   }
   if (is.null(own)) own <- via_code(rule$via)
-  # (its words end the rule)
+  # `via` is the last argument of the rule.
   paste0(sub("(, via = .*)?[)]$", ", via = ", text), own, ")")
 }
 
@@ -128,7 +128,7 @@ held_words <- function(pairing) {
   } else {
     "There is no pair."
   }
-  # (a pairing that fails its expectations is never made)
+  # A pairing that fails its expectations is never returned.
   c(
     if (length(said)) {
       sprintf("Checks passed: %s.", listed(said, "and", 12L))

@@ -32,7 +32,7 @@ joined_matches <- function(one, other) {
     starts = as.integer(c(one$starts, one$starts[before + 1L] + other$starts[-1L])),
     partners = c(one$partners, other$partners)
   )
-  # (a right row may stand in a range of each)
+  # A right row may be in a range of each.
   joined$overlaps <- TRUE
   joined
 }
@@ -47,8 +47,8 @@ with_ranges <- function(matches) {
   )
 }
 
-# Matches of which only this is known: how many partners each left row has, and for right
-# rows whether they have none, one or more (0, 1, 2). They serve where no pair is asked for.
+# Matches without pairs: only how many partners each left row has, and whether right rows
+# have none, one or more (0, 1, 2).
 new_tally <- function(partners, uses) {
   list(
     range = partners, starts = NULL, partners = NULL, right_rows = length(uses),
@@ -186,7 +186,7 @@ several_of <- function(matches, side) {
   }
 }
 
-# (no pair is written out)
+# No pair is written out.
 right_uses <- function(matches) {
   if (!has_ranges(matches)) {
     return(tabulate(matches$range, matches$right_rows))
@@ -235,7 +235,7 @@ other_partners <- function(matches) {
   other <- first
   other[first == rows] <- 0L
   if (has_ranges(matches)) {
-    # (partners ascend, so it is the first or the second one)
+    # Partners ascend, so it is the first or the second.
     more <- which(first == rows & partner_counts(matches, "left") > 1L)
     other[more] <- matches$partners[matches$starts[matches$range[more]] + 2L]
   }
@@ -276,7 +276,7 @@ shares_ranges <- function(matches, pairs) {
   has_ranges(matches) && pairs > 2 * length(matches$partners)
 }
 
-# The ranges that give the most pairs: a left row of each, and the rows on both sides
+# The ranges with the most pairs: a left row of each, and the rows on both sides
 heaviest_ranges <- function(matches, most) {
   heavy <- heaviest_ranges_(matches, most)
   list(

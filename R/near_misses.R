@@ -53,7 +53,7 @@ near_misses <- function(pairing) {
   if (!is.null(pairing$turn)) {
     return(misses_in_turn(pairing))
   }
-  told_misses(pairing, found_misses(pairing, call))
+  shown_misses(pairing, found_misses(pairing, call))
 }
 
 # What near misses are made of: list(outside, refused, typed, left_out, searched, far (all
@@ -78,7 +78,7 @@ found_misses <- function(pairing, call) {
   found
 }
 
-told_misses <- function(pairing, found) {
+shown_misses <- function(pairing, found) {
   table <- one_line_each(rbind(found$outside, found$refused, found$typed))
   structure(table,
     class = c("ronda_near_misses", "data.frame"), labels = pairing$labels,
@@ -138,13 +138,13 @@ one_line_each <- function(table) {
   left <- match(table$left_row, unique(table$left_row))
   right <- match(table$right_row, unique(table$right_row))
   seen_left <- seen_right <- integer(max(length(left), 1L))
-  is_told <- function(line) line > 0L && table$rank[line] != table$rank[k]
+  is_shown <- function(line) line > 0L && table$rank[line] != table$rank[k]
   left_alone <- table$left_alone
-  # (an unmatched right row may be what several left ones mean)
+  # Several left rows may mean the same unmatched right row.
   right_first <- table$right_alone & !left_alone
   for (k in seq_along(keep)) {
-    if (left_alone[k] && is_told(seen_left[left[k]])) next
-    if (right_first[k] && is_told(seen_right[right[k]])) next
+    if (left_alone[k] && is_shown(seen_left[left[k]])) next
+    if (right_first[k] && is_shown(seen_right[right[k]])) next
     keep[k] <- TRUE
     seen_left[left[k]] <- seen_right[right[k]] <- k
   }
@@ -181,7 +181,7 @@ print.ronda_near_misses <- function(x, ...) {
 # `searched`: of how many keys typing errors were searched, and how many there were
 is_sample <- function(searched) length(searched) == 2L && searched[1L] < searched[2L]
 
-# what was not looked at, or not told
+# what was not searched, or is not shown
 looked_at_words <- function(misses) {
   left_out <- attr(misses, "left_out")
   c(

@@ -55,10 +55,10 @@ passed_over <- function(counts, side) {
 # writing one takes longer than matching a small frame.
 session <- list2env(list(receipt = function() NULL), parent = emptyenv())
 
-# `told`: what told() gives
-remember_receipt <- function(told) {
-  force(told)
-  session$receipt <- function() receipt_of_call(told)
+# `parts`: what receipt_parts() gives
+remember_receipt <- function(parts) {
+  force(parts)
+  session$receipt <- function() receipt_of_call(parts)
 }
 
 account_of <- function(pairing, several = several_left(pairing)) {
@@ -80,7 +80,7 @@ account_of <- function(pairing, several = several_left(pairing)) {
   )
 }
 
-# how many left rows have several partners; looked at only where one has
+# how many left rows have several partners
 several_left <- function(pairing) {
   if (pairing$counts$most_left > 1L) several_partners(pairing$matches) else 0
 }
@@ -101,7 +101,7 @@ account_frame <- function(pairing) {
 
 # What a receipt is made of, with the times of the call. A clock is the times at which
 # stages ended, by name, the start first.
-told <- function(pairing, clock, built = NULL) {
+receipt_parts <- function(pairing, clock, built = NULL) {
   several <- built$several
   if (is.null(several)) several <- several_left(pairing)
   list(
@@ -123,7 +123,7 @@ counts_to_come <- function(pairing, rows) {
 # `built` says of the frame: list(rows (its row type), n, and where there are some:
 # changed, notes)
 record_receipt <- function(pairing, built, clock) {
-  remember_receipt(told(pairing, clock, built))
+  remember_receipt(receipt_parts(pairing, clock, built))
   if (tells_receipts()) tell_latest()
 }
 
@@ -199,7 +199,7 @@ folded_words <- function(account) {
   if (is.null(account$folded)) "" else sprintf(" (%s folded)", counted(account$folded, "pair"))
 }
 
-# that left rows stand in the result more than once
+# a line for left rows that come several times in the result
 multiplied_words <- function(account) {
   n <- account$several_left
   if (n == 0 || !is.null(account$folded) || !row_types[[account$rows]]$pairs) {

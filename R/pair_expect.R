@@ -1,6 +1,6 @@
-# What must hold: expectations, and the unexpected many-to-many pairing. All that fail
-# are told at once. A failure says which keys are at fault, and carries all the rows:
-# list(text, facts, advice, left_rows, right_rows).
+# What must hold: expectations, and the warning about rows that multiply. All failures are
+# reported at once. A failure names some keys and has all rows: list(text, facts, advice,
+# left_rows, right_rows).
 
 failure <- function(text, facts = NULL, advice = NULL, left_rows = integer(),
                     right_rows = integer()) {
@@ -10,7 +10,7 @@ failure <- function(text, facts = NULL, advice = NULL, left_rows = integer(),
   )
 }
 
-# What the candidates fail
+# The expectations that the candidates don't meet
 failed_expectations <- function(pairing, faults) {
   if (!length(compact(faults))) {
     return(list())
@@ -76,7 +76,7 @@ failed_functions <- function(pairing, rows, call) {
 }
 
 stop_failures <- function(pairing, failures, call, clock = NULL) {
-  remember_receipt(c(told(pairing, clock), list(failed = TRUE)))
+  remember_receipt(c(receipt_parts(pairing, clock), list(failed = TRUE)))
   rows <- function(side) {
     if (length(failures) == 1L) {
       return(failures[[1L]][[side]])

@@ -1,7 +1,7 @@
 # What can be expected of a pairing, checked.
 
-# the key shapes that can be expected: all but the one that asks for nothing, which
-# is called by what it does
+# the key shapes that can be expected; "many-to-many" asks for nothing and is called
+# "rows-multiply"
 expected_shapes <- c(key_shapes[1:3], "rows-multiply")
 
 expected_words <- c(expected_shapes, "may-be-empty", "left-complete", "right-complete",

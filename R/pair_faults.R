@@ -75,8 +75,8 @@ shared_partner_faults <- function(pairing, once) {
     many_right, if (length(many_left)) partners_of(pairing$matches, many_left)
   )))
   list(
-    left = several_told(pairing, "left", many_left),
-    right = several_told(pairing, "right", many_right),
+    left = several_cases(pairing, "left", many_left),
+    right = several_cases(pairing, "right", many_right),
     left_rows = numbers_of(pairing, "left", left_rows),
     right_rows = numbers_of(pairing, "right", right_rows)
   )
@@ -84,7 +84,7 @@ shared_partner_faults <- function(pairing, once) {
 
 # how many rows of a side have several partners, and the first of them in words:
 # "row 2 of prices (`day` = 2031-05-05) falls into rows 3 and 4 of periods"
-several_told <- function(pairing, side, rows, most = 3L) {
+several_cases <- function(pairing, side, rows, most = 3L) {
   if (!length(rows)) {
     return(NULL)
   }
@@ -166,7 +166,7 @@ added_faults <- function(faults) {
       right_rows <- rows_joined(part("several", "right_rows"))
       c(joined_fault(part("several")), list(right_rows = right_rows))
     },
-    tied = if (there("tied")) joined_told(part("tied"))
+    tied = if (there("tied")) joined_cases(part("tied"))
   )
 }
 
@@ -179,14 +179,14 @@ joined_fault <- function(faults) {
     return(NULL)
   }
   rows <- unlist(lapply(faults, `[[`, "rows"))
-  told <- unlist(lapply(faults, function(fault) utils::head(fault$rows, told_keys)))
+  told <- unlist(lapply(faults, function(fault) utils::head(fault$rows, most_shown_keys)))
   columns <- names(faults[[1L]]$keys)
-  first <- utils::head(order(told, method = "radix"), told_keys)
+  first <- utils::head(order(told, method = "radix"), most_shown_keys)
   keys <- lapply(columns_below(lapply(faults, `[[`, "keys"), columns), gather_, first)
   list(rows = sort(rows), keys = keys)
 }
 
-joined_told <- function(told, most = 1L) {
+joined_cases <- function(told, most = 1L) {
   told <- compact(told)
   at <- unlist(lapply(told, `[[`, "at"))
   words <- unlist(lapply(told, `[[`, "words"))
@@ -207,7 +207,7 @@ added_shapes <- function(shapes) {
     }))
   }
   told <- lapply(c(left = "left", right = "right"), function(side) {
-    if (length(of_side(side))) joined_told(of_side(side), 3L)
+    if (length(of_side(side))) joined_cases(of_side(side), 3L)
   })
   c(told, list(
     left_rows = rows_joined(lapply(shapes, `[[`, "left_rows")),
@@ -249,8 +249,8 @@ key_frame <- function(pairing, left_rows, right_rows) {
   picked_columns(pairing[[side]], columns, rows)
 }
 
-# So many rows at fault have their keys told.
-told_keys <- 50L
+# The keys of so many rows at fault are kept.
+most_shown_keys <- 50L
 
 # Some rows of a side: their numbers, and of the first of them the keys
 at_fault <- function(pairing, side, rows) {
@@ -258,7 +258,7 @@ at_fault <- function(pairing, side, rows) {
   columns <- if (is.null(turns)) rule_columns(pairing$key_rules, side) else turns[[side]]
   list(
     rows = numbers_of(pairing, side, rows),
-    keys = picked_columns(pairing[[side]], columns, utils::head(rows, told_keys))
+    keys = picked_columns(pairing[[side]], columns, utils::head(rows, most_shown_keys))
   )
 }
 
@@ -274,7 +274,7 @@ numbers_of <- function(pairing, side, rows) {
   if (is.null(numbers)) rows else numbers[rows]
 }
 
-# (beyond 2^31 they are doubles)
+# Beyond 2^31 they are doubles.
 as_row_numbers <- function(rows) if (is.null(rows)) integer() else rows
 
 row_words <- function(rows) format(rows, scientific = FALSE, trim = TRUE)
@@ -290,7 +290,7 @@ keys_at_fault <- function(fault, most = 3L) {
     sprintf("`%s` = %s", column, distinct_words(value))
   }, keys, names(keys))
   words <- unique(do.call(paste, c(unname(words), sep = " and ")))
-  more <- length(words) > most || length(rows) > told_keys
+  more <- length(words) > most || length(rows) > most_shown_keys
   words <- c(utils::head(words, most), if (more) "...")
   paste(words, collapse = "; ")
 }
@@ -307,13 +307,13 @@ rows_repeated <- function(keys, kinds, match_missing) {
 
 # the call that shows more
 repeated_keys_line <- function(pairing, side) {
-  # (of files there is no frame to show)
+  # With files there is no frame to show.
   if (!is.null(pairing$whole)) {
     return(NULL)
   }
   columns <- rule_columns(pairing$key_rules, side)
   if (length(columns)) {
-    # (a frame that is no plain name can't be written)
+    # A frame that has no plain name can't be written as code.
     unnamed <- pairing$code[side_number(side)] %in% c(side, NA)
     either(
       if (unnamed) {
@@ -390,7 +390,7 @@ heavy_words <- function(pairing, most = 3L) {
   if (!nrow(keys) || !length(columns)) {
     return(character())
   }
-  # (only of equal keys alone are the pairs the product of the rows)
+  # Pairs are the product of the rows only where equal keys alone decide.
   product <- pairing$keyed_only && identical(pairing$repeats, "all")
   rows_of <- if (product) with_commas else function(n) counted(n, "row")
   words <- if (product) "%s: %s x %s rows, %s" else {

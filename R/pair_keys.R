@@ -18,8 +18,8 @@ check_key_types <- function(left, right, rules, call) {
   rules
 }
 
-# The rules, each with `cleaned`: what its `via` makes of the two whole columns. It
-# is run once, and whoever asks later (row order, explanations) is told the same.
+# The rules, each with `cleaned`: what its `via` makes of the two whole columns. It is run
+# once, so that row order and explanations see the same values.
 clean_keys <- function(rules, left, right, call) {
   for (k in seq_along(rules)) {
     rule <- rules[[k]]

@@ -1,7 +1,7 @@
-# What analysts get wrong with ordered rules, told in the receipt: units, ends,
-# tolerances, time zones, intervals that hold nothing or meet each other. A note is a
-# record of numbers first, list(kind, what its words need, count, ...): a pairing has the
-# same notes whatever its rows, so that those of its parts add up.
+# Notes in the receipt about what often goes wrong with ordered rules: units, ends,
+# tolerances, time zones, empty or overlapping intervals. A note is a record with a count,
+# list(kind, count, what its words need, ...), and every pairing by a rule has the same
+# notes, so that those of its pieces add up.
 
 # the notes of two parts of one pairing
 added_notes <- function(one, other) {
@@ -32,7 +32,7 @@ note_words <- function(note) {
   )
 }
 
-# (a text that no row decides)
+# A note that doesn't depend on rows.
 plain_notes <- function(texts) {
   if (length(texts)) lapply(texts, function(text) new_note("plain", 1, text = text))
 }
@@ -55,8 +55,8 @@ ordered_notes <- function(pairing, plan, found) {
   c(notes, end_notes(pairing, plan, found$on_end), own)
 }
 
-# A column that is the only one of its side in a rule is a point, and without a value
-# it matches nothing. (What a missing bound means depends.)
+# A column that is the only one of its side in a rule is a point: without a value it can't
+# match. What a missing bound means depends on the rule.
 missing_notes <- function(pairing, rules) {
   notes <- list()
   for (rule in rules) {

@@ -56,8 +56,8 @@ range_blocks <- function(pairing, search, holds, limit, call) {
   list(matches = matches_of_blocks(kept, pairing$sizes), on_end = on_end)
 }
 
-# Where pairs are wanted only to be folded none is kept: they are counted, and what the
-# engine knows to make of them is made.
+# Where pairs are needed only for folding, none is kept: the engine counts and folds them on
+# the way.
 may_fold_at_once <- function(pairing) {
   !is.null(pairing$folds) && identical(pairing$repeats, "all") &&
     (is.null(pairing$expect) || identical(pairing$expect, "rows-multiply"))
@@ -89,7 +89,7 @@ match_by_nearest <- function(pairing, plan, groups, parts, call) {
 # walked through side by side. NULL when that can't be done.
 merge_sorted <- function(pairing, keys, plan) {
   spec <- plan$closest
-  # (repeats = "once" asks about groups, and parts which rows were near)
+  # repeats = "once" needs the groups, and pieces need to know which rows were near.
   fits <- !is_once(pairing$repeats) && !isTRUE(pairing$piece$shared) &&
     !is.null(spec) && !length(plan$comparisons) && is.null(pairing$where) &&
     length(keys$kinds) <= 1L && is_walked(spec) && !identical(path_option(), "hashed")
@@ -99,7 +99,7 @@ merge_sorted <- function(pairing, keys, plan) {
   if (!is.null(found)) c(found, list(keys = keys))
 }
 
-# what the walk knows of nearest()
+# whether the walk can do what nearest() asks
 is_walked <- function(spec) {
   spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1
 }
@@ -159,7 +159,7 @@ best_of_round <- function(round, keep, ties, wanted) {
   first <- c(TRUE, diff(left) != 0L)[seq_along(left)]
   rank <- seq_along(left) - which(first)[cumsum(first)]
   if (ties %in% c("all", "stop")) {
-    # (each ranks as the first of its point)
+    # Rows at one point have the rank of the first of them.
     begins <- c(TRUE, diff(left) != 0L | diff(round$point[keep]) != 0L)
     rank <- rank[begins[seq_along(left)]][cumsum(begins)[seq_along(left)]]
   }

@@ -193,7 +193,7 @@ best_of_pairs <- function(pairing, pairs, part, choice, call) {
 
 # "once" -----------------------------------------------------------------------------
 
-# repeats = "once": every row of either side is in one pair at the most.
+# repeats = "once": every row of either side is in one pair at most.
 
 use_once <- function(pairing, ordered, found, call) {
   if (!is.null(pairing$turn$step)) {
@@ -234,7 +234,7 @@ once_by_distance <- function(pairing, plan, groups, call) {
   )
 }
 
-# (the rule's distance is asked of each pair: what is searched may be a little more)
+# The distance of each pair is checked, as the search may find a little more.
 pairs_in_reach <- function(pairing, plan, groups, call) {
   closest <- plan$closest
   search <- range_search_(groups, c(reach_comparisons(closest), plan$comparisons),

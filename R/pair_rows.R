@@ -25,14 +25,14 @@ pair_rows <- function(left, right, on, ..., where = NULL,
   code <- frame_code(substitute(left), substitute(right))
   labels <- if (missing(sides)) frame_labels(code) else sides
   call <- call_with_frames(call, labels, code)
-  found <- with_memory_told(verb = environment(), match_frames(
+  found <- with_memory_errors(verb = environment(), match_frames(
     asked_pairing(left, right, list(
       where = where, missing_keys = missing_keys, repeats = repeats,
       expect = expect, max_rows = max_rows, sides = sides
     ), labels, code),
     if (missing(on)) NULL else on, missing(on), call
   ))
-  remember_receipt(told(found$pairing, found$clock))
+  remember_receipt(receipt_parts(found$pairing, found$clock))
   structure(found$pairing, class = "ronda_pairing")
 }
 
@@ -81,5 +81,5 @@ build_frame <- function(pairing, rows = "left", ..., take = NULL, omit = NULL,
   )
   clock <- c(start = now_())
   plan <- plan_frame(pairing, rows, choices, call)
-  with_memory_told(make_frame(pairing, plan, c(clock, check = now_()), call))
+  with_memory_errors(make_frame(pairing, plan, c(clock, check = now_()), call))
 }

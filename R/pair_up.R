@@ -3,7 +3,7 @@
 
 # A pairing for the package's own use
 pair_up <- function(left, right, on, choices, labels, call) {
-  with_memory_told(match_frames(
+  with_memory_errors(match_frames(
     asked_pairing(left, right, with_usual_choices(choices), labels), on, FALSE, call
   ))$pairing
 }
@@ -35,7 +35,7 @@ match_frames <- function(pairing, on, no_on, call, rows = NULL,
   }
   if (expects) failures <- c(failures, failed_functions(pairing, rows, call))
   if (length(failures)) stop_failures(pairing, failures, call, clock)
-  # (what `via` gave is as large as the keys, and of no more use)
+  # What `via` gave is as large as the keys and no longer needed.
   if (!is.null(plan) && plan$row_order != "keys") {
     for (k in seq_along(pairing$key_rules)) {
       if (!is.null(pairing$key_rules[[k]]$cleaned)) pairing$key_rules[[k]]$cleaned <- NULL
@@ -76,8 +76,8 @@ candidates_found <- function(pairing, clock, call) {
   )
 }
 
-# Each step matched by itself, and of each what the ones before left open: list(matches,
-# turn). All steps are checked before the first is matched.
+# Each step is matched by itself; of its pairs those count whose left row no earlier step
+# paired: list(matches, turn). All steps are checked before the first is matched.
 match_in_turn <- function(pairing, call) {
   choices <- pairing_choices
   kept <- c("where", "missing_keys", "max_rows", "sides")
@@ -119,8 +119,8 @@ rows_without_key <- function(pairings, call) {
   })
 }
 
-# whether the frame to come will have its pairs written out (more than the limit are
-# refused by an error that says it all)
+# whether the result will have its pairs written out; beyond the limit an error says the
+# rest
 multiplies <- function(pairing, rows) {
   row_types[[rows]]$pairs && is.null(pairing$folds) &&
     pairing$counts$pairs <= row_limit(pairing)
@@ -156,13 +156,13 @@ checked_pairing <- function(pairing, on, no_on, call) {
   as_checked(pairing, rules, key_rules, abs(sizes), named)
 }
 
-# the number of rows, negative where they have no names but numbers
+# the number of rows, negative where the row names are numbers
 signed_rows <- function(frame) {
   named <- is.character(.row_names_info(frame, 0L))
   .row_names_info(frame, 2L) * if (named) 1L else -1L
 }
 
-# (numbers in any order are no names: so rbind() leaves them, and rows that were chosen)
+# Numbers in any order are not names: rbind() and subsetting leave them behind.
 has_row_names <- function(frame) {
   names <- .row_names_info(frame, 0L)
   numbers <- "^[0-9]+$"

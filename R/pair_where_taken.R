@@ -4,7 +4,7 @@
 
 comparison_ops <- c("<", "<=", ">", ">=", "==", "!=")
 
-# what else such a condition is written with
+# other functions that such conditions use
 comparison_words <- c("$", "[[", "&", "(")
 
 # The condition of a pairing: what is left of it in parts (where_parts()), and with it
@@ -50,7 +50,7 @@ as_comparisons <- function(term, pairing, environment) {
   })
 }
 
-# What is equal is neither below nor above, which an index knows of.
+# The engine has no index for equality: equal is neither below nor above.
 indexed_ops <- function(op) if (op == "==") c(">=", "<=") else op
 
 # What a term compares: list(left, op, right), names of columns and what must hold of
@@ -147,7 +147,7 @@ compared_as <- function(x) {
   }
 }
 
-# What the account says of it
+# Lines of the account about the condition
 where_lines <- function(pairing) {
   taken <- pairing$condition$taken
   rest <- pairing$condition$rest

@@ -27,7 +27,7 @@
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, ggplot2
 #'   isn't installed, or the figure needs a rule that `on` lacks (`timeline`: an
 #'   ordered rule on times or numbers; `gaps`: `nearest()`; `differences`: a column that
-#'   both frames have and that is no key).
+#'   both frames have and that is not a key).
 #' @seealso [plot_many()] for several frames, [plot_rows_guide()] to choose `rows`,
 #'   [write_report()] for all of them on one page; `vignette("reports-and-command-line")`.
 #' @examples
@@ -79,7 +79,7 @@ draw_figure <- function(view, pairing, call) {
   figure <- figures[[view]]
   lacks <- figure$lacks(pairing)
   if (!is.null(lacks)) stop_argument(lacks[1L], lacks[-1L], call = call)
-  # (names of fifty letters leave no room for anything else)
+  # Names of fifty letters leave no room for anything else.
   pairing$labels <- distinct_short(pairing$labels, 28L)
   data <- figure$data(pairing)
   figure_of(figure$draw(pairing, data), figure$title(pairing, data),
@@ -87,7 +87,7 @@ draw_figure <- function(view, pairing, call) {
   )
 }
 
-# A figure with its title; `says` tells what it shows to who can't see it
+# A figure with its title; `says` is its alternative text
 figure_of <- function(drawn, title, subtitle, says = "") {
   parts <- c(title, subtitle, says)
   alt <- gsub("\n", " ", paste(sentence(parts[nzchar(parts)]), collapse = " "))
@@ -143,7 +143,7 @@ figure_theme <- function(size = 13) {
       axis.text = ggplot2::element_text(colour = "#2f3640"),
       panel.grid.minor = ggplot2::element_blank(),
       legend.position = "bottom",
-      # (the last number of an axis may reach beyond the panel)
+      # The last number of an axis may reach beyond the panel.
       plot.margin = ggplot2::margin(6, 14, 6, 6)
     )
 }

@@ -89,7 +89,7 @@ gap_classes <- function(gap, limits) {
     ))
   }
   edges <- pretty(range(values), most_gap_classes)
-  # (the first class takes no second kind of value: the lowest lies above its lower bound)
+  # The lowest value must lie above the lower bound of the first class.
   if (values[1L] <= edges[1L]) edges <- c(edges[1L] - (edges[2L] - edges[1L]), edges)
   rows <- as.integer(table(cut(gap, edges)))
   some <- range(which(rows > 0L))

@@ -154,7 +154,7 @@ draw_join_types <- function(pairing, data) {
     ggplot2::scale_y_continuous(NULL,
       breaks = totals$y, labels = totals$rows, minor_breaks = NULL,
       limits = c(0.5, nrow(totals) + 0.5),
-      # the totals stand beside the panel, where nothing can cut them
+      # totals are placed beside the panel, where nothing can cut them
       sec.axis = ggplot2::dup_axis(
         labels = with_commas_each(totals$result_rows), name = NULL
       )

@@ -14,7 +14,7 @@ part_figures <- c(
 
 plot_parts <- function(parts) {
   names(parts)[names(parts) == "part"] <- "task"
-  # (of many those that took longest tell)
+  # Of many tasks those that took longest are shown.
   shown <- parts[order(-parts$seconds, parts$task), ]
   shown <- shown[seq_len(min(nrow(parts), most_parts)), ]
   panels <- factor(part_figures, levels = part_figures)

@@ -34,7 +34,7 @@ most_reasons_drawn <- 5L
 
 # The most frequent reasons of each side; `class` is what stands at the axis
 reasons_data <- function(pairing) {
-  # (a report has them already)
+  # A report has them already.
   found <- if (is.null(pairing$reasons)) unmatched_reasons(pairing) else pairing$reasons
   counts <- found$counts
   few <- lapply(split(counts, factor(counts$side, side_names)), function(one) {
@@ -122,7 +122,7 @@ repeats_data <- function(pairing) {
     uses <- partner_counts(pairing$matches, side)
     classes <- partner_classes(max(uses, 1L))
     rows <- as.integer(table(cut(uses, c(-1, classes$to), labels = classes$label)))
-    # (from the first class on that some row is in)
+    # From the first class that has a row.
     keep <- cumsum(rows) > 0L | !any(rows)
     data.frame(
       side = rep(side, sum(keep)), frame = pairing$labels[side_number(side)],

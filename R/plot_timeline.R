@@ -4,7 +4,7 @@ plot_timeline <- function(pairing) {
   draw_figure("timeline", pairing, quote(plot_timeline()))
 }
 
-# How many rows and lines are drawn at the most, and in how many panels
+# How many rows and lines are drawn at most, and in how many panels
 most_left_drawn <- 300L
 most_partners_drawn <- 10L
 most_links_drawn <- 400L
@@ -150,7 +150,7 @@ timeline_spans <- function(rule, found) {
   lapply(at, function(k) {
     from <- numbers[[k[1L]]]
     to <- numbers[[k[length(k)]]]
-    # (of an interval without a bound the other one is drawn)
+    # An interval without one bound is drawn at the other.
     finite <- function(x, other) {
       x[!is.finite(x)] <- other[!is.finite(x)]
       x[!is.finite(x)] <- NA
@@ -219,7 +219,7 @@ group_both_sides <- function(keys, sizes) {
 # Which rows are drawn: some left rows of each panel, unmatched ones as well as matched
 # ones, their partners, and of the right rows without partner some.
 rows_drawn <- function(pairing, matched, groups, inside) {
-  # (what has no value has no place)
+  # A missing value has no place.
   here <- lapply(inside, function(x) !is.na(x) & x)
   panels <- length(groups$shown)
   left <- sort(unlist(lapply(seq_len(panels), function(k) {
@@ -244,7 +244,7 @@ rows_drawn <- function(pairing, matched, groups, inside) {
   )
 }
 
-# Fewer left rows where each has many partners: too many links tell nothing
+# Fewer left rows where each has many partners: too many links can't be read
 fewer_for_links <- function(pairing, left, matched) {
   links <- pmin(partner_counts(pairing$matches, "left")[left], most_partners_drawn)
   if (sum(links) <= most_links_drawn) {
@@ -292,7 +292,7 @@ timeline_bands <- function(pairing, rule, found, rows, axis) {
   }
   within <- distance_number(rule$within, found$scale, "within", NULL)
   at <- alone$x
-  # (a band may end at the edge of the figure, and makes no axis longer)
+  # A band may be cut at the edge of the figure; it doesn't make the axis longer.
   width <- diff(range(as.numeric(rows$x), as.numeric(rows$xend)))
   within <- min(within, if (width > 0) 0.2 * width else 1)
   if (rule$look != "ahead") alone$x <- at - within

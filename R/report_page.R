@@ -53,12 +53,12 @@ report_foot <- function(began) {
   )
 }
 
-# what is of use to some is folded away
+# details are folded
 folded_away <- function(summary, ..., open = FALSE) {
   htmltools::tags$details(open = if (open) NA, htmltools::tags$summary(summary), ...)
 }
 
-# (what is laid out as text takes no white space of the page's own)
+# The page's own white space must not get into preformatted text.
 code_block <- function(lines) {
   htmltools::tags$div(class = "copied", htmltools::tags$pre(.noWS = "inside", tabindex = "0",
     htmltools::tags$code(.noWS = "outside", paste(lines, collapse = "\n"))
@@ -73,7 +73,7 @@ bullets <- function(texts) {
   )
 }
 
-# text in which `names` in backticks are code
+# text with `names` in backticks as code
 prose <- function(text) {
   parts <- strsplit(text, "`", fixed = TRUE)[[1L]]
   lapply(seq_along(parts), function(k) {
@@ -162,7 +162,7 @@ page_svg <- function(figure, number) {
   tryCatch(print(figure), finally = grDevices::dev.off())
   lines <- readLines(path, encoding = "UTF-8", warn = FALSE)
   svg <- paste(lines[-1L], collapse = "\n")
-  # (several figures stand on one page: each needs names of its own)
+  # Several figures are on one page: each needs ids of its own.
   svg <- gsub("(id=\"|\"#|url\\(#)", sprintf("\\1f%d-", number), svg)
   svg <- sub("<svg ", "<svg aria-hidden=\"true\" ", svg, fixed = TRUE)
   svg <- sub(" width=\"[0-9.]+(pt)?\" height=\"[0-9.]+(pt)?\"", "", svg)

@@ -6,13 +6,13 @@ report_sample <- 10L
 report_of <- function(pairing, rows, fold, folded, command, call) {
   began <- Sys.time()
   found <- misses_found(pairing)
-  misses <- if (is.null(pairing$turn)) told_misses(pairing, found) else {
+  misses <- if (is.null(pairing$turn)) shown_misses(pairing, found) else {
     misses_in_turn(pairing)
   }
   reasons <- unmatched_reasons(pairing, found)
-  # (for the figure of them)
+  # For the figure of the reasons.
   pairing$reasons <- reasons
-  # (what is made of it deeper down shows no cell then)
+  # Then nothing made of the pairing shows a cell.
   pairing$hidden <- !rows
   list(
     began = began,
@@ -238,7 +238,7 @@ figures_section <- function(pairing, rows, call) {
     )))
   }
   views <- figures_for(pairing)
-  # (a timeline is one of cells)
+  # A timeline shows cells.
   if (!rows) views <- setdiff(views, "timeline")
   section("figures", "Figures", Map(function(view, number) {
     html_figure(draw_figure(view, pairing, call), number)

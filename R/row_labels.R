@@ -8,7 +8,7 @@
 #' @return The frame with one more column in front and plain row numbers; of
 #'   the frame's class where that needs no attributes of its own. Rows without
 #'   names get their numbers, as text.
-#' @section Errors: `ronda_error_argument` when `frame` is no data frame or
+#' @section Errors: `ronda_error_argument` when `frame` is not a data frame or
 #'   `name` isn't one name; `ronda_error_collision` when the frame has such a
 #'   column already.
 #' @seealso `vignette("tibbles-and-factors")`.

@@ -247,7 +247,7 @@ rule_in_options <- function(rule) {
   )
 }
 
-# what of a rule is not as it usually is
+# a choice of a rule, where it is not the default
 rule_detail_said <- function(name, form, rule) {
   detail <- form$details[[name]]
   if (is.null(detail$value)) {
@@ -288,7 +288,7 @@ as_rules <- function(on, left, right, call) {
   rules
 }
 
-# Some rules stand alone, and of some there is one.
+# Some rules must stand alone, and some may be given only once.
 check_company <- function(rules, call) {
   kinds <- kinds_of(rules)
   for (kind in unique(kinds)) {
@@ -425,7 +425,7 @@ stop_no_on <- function(left, right, call) {
   )
 }
 
-# (a name alone says little: only columns whose values meet are offered)
+# A shared name alone says little: only columns with shared values are offered.
 how_to_write_on <- function(left, right) {
   shared <- intersect(names(left), names(right))
   if (!length(shared)) {

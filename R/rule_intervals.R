@@ -314,7 +314,7 @@ end_notes <- function(pairing, plan, count) {
     points <- points || length(rule$left) < length(rule$right)
     touches <- touches || length(rule$left) + length(rule$right) == 4L
   }
-  # (what a condition says of such pairs is not known)
+  # What a condition would say of such pairs is not known.
   known <- !is.null(count) && !length(pairing$condition$rest)
   list(new_note("end", if (known) count else 0, side = "left", label = pairing$labels[1L],
     place = if (touches) "touch" else if (points) "point" else "bound"

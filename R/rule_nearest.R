@@ -322,7 +322,7 @@ nearest_choice_lines <- function(pairing, view, rule, partners, passed,
   )
 }
 
-# (rows at one point are told once)
+# Rows at one point are listed once.
 chosen_lines <- function(pairing, rule, partners, distance) {
   away <- vapply(partners, words_of_distance, "", distance = distance)
   points <- vapply(partners, function(row) {

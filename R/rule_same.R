@@ -100,7 +100,7 @@ closest_text <- function(value, values, most = 3L) {
   encodeString(values[near], quote = "\"")
 }
 
-# (the engine knows how far apart two values are)
+# The engine measures how far apart two values are.
 closest_number <- function(pairing, view, rule, among, most = 2L) {
   column <- rule[[view$other]]
   groups <- vapply(list(

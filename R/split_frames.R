@@ -31,7 +31,7 @@ split_frames <- function(pairing, ...) {
   clock <- c(start = now_())
   plan <- plan_frame(pairing, "inner", choices, call)
   clock <- c(clock, check = now_())
-  made <- with_memory_told(frame_made(unclass(pairing), plan, call))
+  made <- with_memory_errors(frame_made(unclass(pairing), plan, call))
   parts <- c(list(made$frame), lapply(side_names, function(side) {
     rows_alone(pairing, side, choices$row_numbers[side_number(side)], call)
   }))

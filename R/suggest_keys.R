@@ -19,7 +19,7 @@
 #'   sample of rows; beyond 2,500 pairs of columns, only columns of equal names
 #'   (letters and digits, in lower case) and the first 40 of each side are
 #'   compared. Printing says so.
-#' @section Errors: `ronda_error_argument` when `left` or `right` is no data
+#' @section Errors: `ronda_error_argument` when `left` or `right` is not a data
 #'   frame.
 #' @seealso [key_account()]; `vignette("when-it-goes-wrong")`.
 #' @examples

@@ -26,7 +26,7 @@ conversion_lines <- function(x, y, places) {
     at <- which(is.na(groups))[1L]
     return(lines_for_unknown(values[[at]], places[at]))
   }
-  # (in C order, whatever the locale)
+  # In C order, whatever the locale is.
   ordered <- sort(groups, method = "radix")
   convert <- conversions[[paste(ordered, collapse = " and ")]]
   if (is.null(convert)) {
@@ -39,7 +39,7 @@ conversion_lines <- function(x, y, places) {
   convert(values[[1L]], values[[2L]], places[1L], places[2L])
 }
 
-# (a file can be read with the column as a type, where there is one for it)
+# On the command line a file can be read with the column as another type.
 write_line <- function(place, code, ..., type = NULL) {
   if (speaks_options() && !is.null(type)) {
     return(paste("Write:", setting("types", structure(type, names = names(place)))))
@@ -219,7 +219,7 @@ padded_width <- function(texts) {
 
 # Numbers and times -----------------------------------------------------------------
 
-# (by what they would mean: from 1950 to 2100)
+# Numbers that would be times from 1950 to 2100.
 looks_like_times <- function(number, per_second) {
   seconds <- plain_numbers(number) / per_second
   seconds <- seconds[is.finite(seconds)]
@@ -329,14 +329,14 @@ text_to_time_lines <- function(text, place, other = NULL) {
     ))
   }
   found <- text_as_time(text, form, other)
-  # (a file is read with times in UTC)
+  # Times in files are read as UTC.
   write_line(place, found$code, type = if (startsWith(found$type, "date:")) found$type)
 }
 
 # text of a known form as days or times, whichever the other column has
 text_as_time <- function(text, form, other = NULL) {
   own <- if (is.factor(text)) "as.character(%s)" else "%s"
-  # (a per cent sign of a form is none of a place)
+  # A per cent sign in a format must not be taken for a placeholder.
   format <- gsub("%", "%%", text_code(form$format), fixed = TRUE)
   if (if (is.null(other)) !form$has_time else inherits(other, "Date")) {
     return(new_conversion(function(x) as.Date(as_text(x), format = form$format),

@@ -129,7 +129,7 @@ duration_words <- function(numbers, scale, digits) {
   # 71 mins, not 1.183 hours
   for (name in rev(names(steps))) {
     step <- steps[[name]]
-    # (whole numbers beyond 2^53 have no rest to tell)
+    # Whole numbers beyond 2^53 have no exact remainder.
     whole <- seconds >= step & seconds < 2^53
     whole[whole] <- seconds[whole] %% step == 0
     unit[seconds >= 2 * step | whole] <- name
@@ -186,7 +186,7 @@ words_of_excess <- function(distance, at, within) {
     return(distance_words(distance$high[at] - within, distance$scale))
   }
   within <- floor(within)
-  # (a low half below 0 is borrowed from the high one as the digits are made)
+  # int64_digits() borrows from the high half where the low one is below 0.
   high <- distance$high[at] - within %/% 2^32
   low <- distance$low[at] - within %% 2^32
   int64_digits(high, low)

@@ -137,7 +137,7 @@ pairs_code <- function(on) {
 #' @param frames,on As in [join_many()]; `on` of [same()] rules alone.
 #' @return `file`, invisibly. It is there whole or not at all.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, a package
-#'   is missing (ggplot2 and htmltools are needed), `fold` is no list of
+#'   is missing (ggplot2 and htmltools are needed), `fold` is not a list of
 #'   formulas, `rows` no flag, or `title` or `note` no text;
 #'   `ronda_error_file` when the file can't be written.
 #' @seealso [plot.ronda_pairing()] for single figures; a pairing in a knitr document

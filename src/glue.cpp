@@ -106,7 +106,7 @@ SEXP new_vector(SEXPTYPE type, std::size_t n) {
 
 SEXP plain_vector(SEXPTYPE type, std::size_t n) {
   SEXP out = Rf_allocVector(type, static_cast<R_xlen_t>(n));
-  // (text and lists are filled by R itself, before a hint could help)
+  // R fills text and lists itself, before a hint could help.
   if (type != STRSXP && type != VECSXP)
     core::advise_large_pages(writable_values(out), n * value_width(type));
   return out;

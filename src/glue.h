@@ -17,7 +17,7 @@
 
 namespace ronda::glue {
 
-// (stops unless the columns are of these kinds and equally long)
+// Stops unless the columns are of these kinds and equally long.
 core::Keys as_keys(const Rcpp::List& columns, const Rcpp::IntegerVector& kinds);
 
 // What pairs, as R keeps it (R/matches.R); stops unless all row numbers lie
@@ -51,8 +51,8 @@ inline Rcpp::IntegerVector as_rows(const std::vector<core::Row>& rows) {
   return as_rows(rows.data(), rows.size());
 }
 
-// (A jump may have been asked for when the last piece of work was done already,
-// or when memory ran out: it is never forgotten.)
+// A jump that was asked for when the last piece of work was done already, or
+// when memory ran out, is not forgotten.
 template <class Action>
 auto guarded(Action&& action) {
   try {

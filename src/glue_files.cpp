@@ -23,8 +23,8 @@ using namespace Rcpp;
 using namespace ronda;
 
 // Writes a text to stdout; "" when all of it was written, else what is wrong.
-// (R's own ways of writing there tell nobody when a disk is full or nobody
-// reads.)
+// R's own ways of writing there don't say that a disk is full or that nobody
+// reads.
 // [[Rcpp::export(rng = false)]]
 String write_stdout_(CharacterVector text) {
   return glue::guarded([&]() -> String {
@@ -129,7 +129,7 @@ CharacterVector shortest_texts_(NumericVector x) {
         continue;
       }
       if (x[i] == std::trunc(x[i]) && std::fabs(x[i]) < 1e15) {
-        // (-0 keeps its sign)
+        // -0 keeps its sign.
         std::snprintf(text, sizeof text, "%.0f", x[i]);
         out[i] = text;
         continue;
@@ -138,7 +138,7 @@ CharacterVector shortest_texts_(NumericVector x) {
         std::snprintf(text, sizeof text, "%.*g", digits, x[i]);
         if (std::strtod(text, nullptr) == x[i]) break;
       }
-      // (whole numbers that large would be taken for integers)
+      // Whole numbers that large would be taken for integers.
       if (std::fabs(x[i]) >= 9007199254740992.0 && !std::strpbrk(text, ".e"))
         std::strcat(text, ".0");
       out[i] = text;

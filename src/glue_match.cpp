@@ -464,7 +464,7 @@ IntegerVector sort_rows_(List columns, IntegerVector kinds,
 // [[Rcpp::export(rng = false)]]
 List pair_block_(List matches, double row, double partner, double most) {
   return glue::guarded([&] {
-    // (looked at as they are used, for there may be many blocks)
+    // Checked as they are used, for there may be many blocks.
     const core::PairsView pairs = glue::as_pairs_unchecked(matches);
     const R_xlen_t listed =
         pairs.starts ? Rf_xlength(glue::part(matches, "partners")) : 0;

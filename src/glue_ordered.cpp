@@ -165,7 +165,7 @@ Owned& search_of(SEXP pointer) {
 
 // The bounds of intervals with what is missing settled, and the rows that pair
 // with nothing, as flags; how many of them are reversed, empty or lack a bound.
-// (What is as it was given is given back; `skip` is NULL where it flags none.)
+// Unchanged bounds are returned as they came; `skip` is NULL where none is set.
 // [[Rcpp::export(rng = false)]]
 List interval_bounds_(NumericVector from, NumericVector to, bool open_ended,
                       bool closed) {

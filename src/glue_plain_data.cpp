@@ -105,7 +105,7 @@ class Search {
     return true;
   }
 
-  // (asked of R's own list of them: what stands there is not run)
+  // Looked up in R's own list of classes: nothing found there is run.
   bool attributes_are_plain(SEXP x, int depth) {
     return glue::every_attribute(x, [&](SEXP tag, SEXP value) {
       return is_plain(value, depth + 1) ||

@@ -134,7 +134,7 @@ SEXP in_utf8(SEXP x, const AskedTexts& texts) {
   Translator utf8;
   for (R_xlen_t i = 0; i < Rf_xlength(x); ++i) {
     if (i % 100000 == 0) glue::check_user();
-    // (what was translated stands in `out`, and so stays)
+    // Translated texts are kept alive by `out`.
     SET_STRING_ELT(out, i, utf8(STRING_ELT(x, i)));
   }
   return out;
@@ -229,7 +229,7 @@ List shortened_codes_(CharacterVector x) {
       codes.push_back(bits);
       of.push_back(static_cast<int>(i + 1));
     };
-    // (a text has at most as many characters as bytes)
+    // A text has at most as many characters as bytes.
     std::size_t most = 0;
     for (R_xlen_t i = 0; i < x.size(); ++i)
       most += LENGTH(STRING_ELT(x, i)) + 1;

@@ -56,7 +56,8 @@ struct NumberText {
     }
     return at;
   }
-  // (12E4 may be a code unless it was asked for; 1.2e4 and 1e+05 are numbers)
+  // 12E4 may be a code unless numbers were asked for; 1.2e4 and 1e+05 are
+  // numbers.
   bool read_exponent(const char* at, const char* end, bool asked) {
     if (*at != 'e' && *at != 'E') return false;
     exponent = true;
@@ -243,7 +244,7 @@ CellValue read_number(const char* at, std::size_t size, char decimal,
   const NumberText number(at, end, decimal, asked);
   if (!number.plain || size > 350) return out;
   out.kind = CellKind::number;
-  // (-0 is no whole number that an integer could keep)
+  // No integer can keep the sign of -0.
   out.whole = !number.point && !number.exponent &&
               (number.digits > 0 || !number.negative);
   const int scale = number.power - number.behind;

@@ -294,7 +294,7 @@ Grouping group_rows(const Context& context, const Keys& keys,
   return std::move(match.right);
 }
 
-// (where no key is repeated, no row is looked up)
+// Where no key is repeated, no row is looked up.
 bool has_repeats(const Context& context, const Keys& keys, bool match_missing) {
   const Keys none{keys.columns, 0};
   return match_columns(context, none, keys,

@@ -73,7 +73,7 @@ Filled fill_table(const Context& context, Table& table, const Reader& reader,
     for_own_chunks(reading.context(), hand, n, put_all);
     filled.parts[part] = count;
   });
-  // (each thread has seen all rows and counted all missing keys)
+  // Each thread has seen all rows and counted all missing keys.
   filled.all.missing = filled.parts[0].missing;
   for (const FillCounts& part : filled.parts) {
     filled.all.keys += part.keys;
@@ -147,7 +147,7 @@ LookUpCounts look_up_far(const View table, const Reader reader,
     table.prefetch(at);
     count.missing += reader.missing(word);
   };
-  // (missing keys that equal nothing were never put in)
+  // Missing keys that equal nothing were never put in.
   auto answer = [&](std::size_t i) {
     const Row row = table.find(places[i % ring_size], reader(i));
     key_of[i] = row;

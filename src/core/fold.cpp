@@ -42,7 +42,7 @@ std::int32_t sum_of(const std::int32_t* x, std::size_t n, bool drop_missing,
   return missing_int;
 }
 
-// (the second pass takes off what the first was rounded by)
+// The second pass corrects the rounding of the first.
 double mean_of(const double* x, std::size_t n, bool drop_missing) {
   if (n == 1 && !is_blank(x[0])) return x[0] + 0.0;
   long double sum = 0;
@@ -335,7 +335,7 @@ std::size_t fold_pairs(const Context& context, const PairsView& pairs,
     outs.push_back(job->out);
     job->out = held.back().data();
   }
-  // (the first one, of no partners, is what left rows without any have)
+  // The first range is empty: left rows without partners have it.
   PairsView of_ranges = pairs;
   of_ranges.range = every.data();
   of_ranges.left_rows = ranges + 1;

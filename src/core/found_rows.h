@@ -53,7 +53,7 @@ class FoundRows {
     sets_.resize(1);
     return total;
   }
-  // (after that)
+  // Afterwards:
   bool has(Row row) const {
     const auto at = static_cast<std::size_t>(row);
     return sets_[0][at / word_bits] >> (at % word_bits) & 1;

@@ -79,12 +79,12 @@ class HashTable {
     std::size_t starts;  // where a search can start
     int start_bits;      // by so many bits apart
     std::size_t part_cells;
-    // (rows, and so cells, fit 32 bits)
+    // Rows, and so cells, fit 32 bits.
     std::size_t locate(const Word& word) const {
       return ((spread<Reader>(word) >> 32) * starts >> 32) << start_bits;
     }
     void prefetch(std::size_t at) const { __builtin_prefetch(&cells[at]); }
-    // (a small part may be full to the last cell)
+    // A small part may be full to the last cell.
     Row find(std::size_t at, const Word& word) const {
       for (std::size_t steps = 0; steps < part_cells; ++steps) {
         const Cell& cell = cells[at];

@@ -73,7 +73,7 @@ void list_by_stretches(const Context& context, const Row* key, std::size_t n,
 // Many keys: each thread goes through all rows for a share of the keys.
 void list_by_shares(const Context& context, const Row* key, std::size_t n,
                     std::size_t keys, Row* starts, Row* rows) {
-  // (key 0, none, becomes a place beyond all)
+  // Key 0 means none; its place is beyond all others.
   auto place = [&](std::size_t i) {
     return static_cast<std::size_t>(key[i]) - 1;
   };

@@ -26,8 +26,7 @@ struct Int32Group {
   }
 };
 
-// (Nothing branches here that could go either way: where groups are small, most
-// branches would be foreseen wrongly.)
+// No branches: where groups are small, most would be predicted wrongly.
 inline bool both(bool a, bool b) { return (static_cast<int>(a) & b) != 0; }
 inline bool either(bool a, bool b) { return (static_cast<int>(a) | b) != 0; }
 

@@ -162,7 +162,7 @@ class NearestSearch {
   // The first partner alone, 0 for none
   Row partner(const Seeker<T>& seeker, Cursor cursor) const {
     if (nearest_.look == Look::back && nearest_.ties == Ties::last) {
-      // (from the nearest down, place by place)
+      // From the nearest down, place by place.
       const std::size_t begin = sorted_.begin(seeker.group);
       for (std::size_t k = cursor.back; k > begin && within(k - 1, seeker.x);)
         if (holds(seeker, --k)) return sorted_.row(k);

@@ -78,7 +78,7 @@ void append_digit(const Reader& reader, const Digit& digit, bool first,
       static_cast<std::uint64_t>(digit.range.empty() ? 0 : digit.range.low);
   const std::uint64_t odd = (std::uint64_t{1} << digit.shift) - 1;
   auto code = [&](std::int64_t before, const typename Reader::Word& word) {
-    // (told even after a value the right side lacks: such rows are counted)
+    // Also after a value that the right side lacks, as such rows are counted.
     if (reader.missing(word) && !match_missing) return missing_code;
     if (before < 0) return before;
     if (reader.missing(word))
@@ -95,8 +95,7 @@ void append_digit(const Reader& reader, const Digit& digit, bool first,
 }
 
 // All digits of a chunk before the next chunk: its codes stay in the cache.
-// (Rows that lack a key need no pass of their own either, see
-// Match::missing_told.)
+// Rows that lack a key are counted on the way, see Match::missing_told.
 Buffer<std::int64_t> pack_side(const Context& context, const Keys& keys,
                                const DigitCodes& maker) {
   Buffer<std::int64_t> codes(keys.rows);

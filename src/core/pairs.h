@@ -161,7 +161,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
   };
   const Row* starts = pairs_.starts;
   if (!starts && keep_unmatched_) {
-    // (every left row stands once: nobody asks for its number)
+    // Every left row appears once: its number is not needed.
     for (std::size_t i = begin; i < end; i += block_lines)
       use(LineBlock{i, std::min(block_lines, end - i), nullptr,
                     pairs_.range + i});
@@ -177,7 +177,7 @@ void Expansion::blocks_of(std::size_t begin, std::size_t end, std::size_t at,
     }
     return flush();
   }
-  // (a range is copied up to the end of the block at a time, not line by line)
+  // A range is copied up to the end of the block at once, not line by line.
   for (std::size_t i = begin; i < end; ++i) {
     prefetch_ranges(i, end);
     const Row s = pairs_.range[i];

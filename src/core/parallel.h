@@ -66,7 +66,7 @@ class Crew {
   void run(Work&& work) {
     std::vector<std::thread> others;
     if (threads_ > 1) others.reserve(threads_ - 1);
-    // (where the system refuses a thread, those that there are do the work)
+    // Where the system refuses a thread, the others do the work.
     try {
       while (others.size() + 1 < threads_)
         others.emplace_back([this, &work, number = others.size() + 1] {

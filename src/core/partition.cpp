@@ -16,7 +16,7 @@ std::uint64_t stirred(std::uint64_t word) {
   return word ^ (word >> 31);
 }
 
-// (not by address: that is another one in every process)
+// Not by address, which differs from process to process.
 std::uint64_t text_word(const char* at) {
   std::size_t left = std::strlen(at);
   std::uint64_t all = left;

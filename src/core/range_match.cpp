@@ -290,7 +290,7 @@ class RangeMatcher {
   }
   T value_below(std::size_t k) const {
     if (second_.empty()) return sorted_.value(k);
-    // (the lowest one may stand for one that is missing)
+    // The lowest value may stand for a missing one.
     if (second_[k] != lowest()) return second_[k];
     const T* values = choice_.below->template right_as<T>();
     return values[sorted_.row(k) - 1];

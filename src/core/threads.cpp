@@ -30,7 +30,7 @@ int environment_number(const char* name, int otherwise) {
                                           : otherwise;
 }
 
-// (fewer than the machine's where the process may use some of them only)
+// Fewer than the machine's where the process may use only some of them.
 int processors() {
 #ifdef __linux__
   cpu_set_t usable;

@@ -71,3 +71,22 @@ test_that("the core has no R header", {
   lines <- unlist(lapply(files, readLines))
   expect_false(any(grepl("Rcpp|Rinternals|<R[.]h>|R_ext|SEXP", lines)))
 })
+
+test_that("comments are sentences, not asides in brackets", {
+  files <- c(
+    list.files(checkout("R"), "[.]R$", full.names = TRUE),
+    list.files(checkout("src"), "[.](h|cpp)$", full.names = TRUE, recursive = TRUE)
+  )
+  skip_if_not(length(files) > 0L, "the sources aren't here")
+  asides <- unlist(lapply(files, function(file) {
+    lines <- readLines(file)
+    comment <- grepl("^ *(#|//) ", lines)
+    first <- comment & !c(FALSE, comment[-length(comment)])
+    last <- comment & !c(comment[-1L], FALSE)
+    opens <- first & grepl("^ *(#|//) \\(", lines)
+    # from a bracket that opens a comment to the one that closes it
+    at <- Filter(function(k) grepl("\\)[.]?$", lines[which(last)[which(last) >= k][1L]]), which(opens))
+    sprintf("%s: %s", basename(file), trimws(lines[at]))
+  }))
+  expect_identical(asides, character())
+})
