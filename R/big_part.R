@@ -1,23 +1,23 @@
 # How tasks used the right rows that they share: a file for each part that the rows belong
-# to.
+# to, list(numbers, uses, candidates, near). `uses` and `candidates`: how many partners and
+# candidates each of these rows has, `near`: whether it was near any left row; NULL where the
+# one before says as much. `numbers`: which rows of the part these are, NULL for all.
 
-# Which right rows have a partner, or a candidate, in this task, and how many: a file for
-# each part that the rows belong to
 save_uses <- function(job, task, pairing, found, right) {
-  uses <- partner_counts(pairing$matches, "right")
-  candidates <- if (!is.null(pairing$candidates)) partner_counts(pairing$candidates, "right")
-  near <- if (length(found$near)) found$near > 0
-  # Only lines that differ from the one before are kept.
-  told <- list(uses = uses, candidates = candidates, near = near)
+  uses <- list(
+    uses = partner_counts(pairing$matches, "right"),
+    candidates = if (!is.null(pairing$candidates)) partner_counts(pairing$candidates, "right"),
+    near = if (length(found$near)) found$near > 0
+  )
   if (is.null(right$home)) {
-    save_state(job, told, uses_file(job, task$id, task$part))
+    save_state(job, uses, uses_file(job, task$id, task$part))
     return(task$part)
   }
-  rows <- which(Reduce(`|`, lapply(compact(told), function(x) x > 0L)))
+  rows <- which(Reduce(`|`, lapply(compact(uses), function(x) x > 0L)))
   home <- right$home[rows]
   for (h in unique(home)) {
     at <- rows[home == h]
-    save_state(job, c(list(numbers = right$numbers[at]), lapply(told, `[`, at)),
+    save_state(job, c(list(numbers = right$numbers[at]), lapply(uses, `[`, at)),
       uses_file(job, task$id, h)
     )
   }
@@ -28,35 +28,24 @@ uses_file <- function(job, id, home) {
   work_file(job$work, "rows", sprintf("uses-%s-%05d", id, home))
 }
 
-# How many partners and candidates several tasks found for the rows of these ascending
-# numbers
-summed_uses <- function(files, numbers) {
-  sums <- list(uses = integer(length(numbers)))
-  for (file in files) {
-    found <- read_state(file)
-    at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
-    # Without `repeats` the candidates are the pairs.
-    told <- compact(found[c("uses", "candidates", "near")])
-    before <- sums
-    for (name in union(names(sums), names(told))) {
-      base <- before[[name]]
-      if (is.null(base)) base <- if (name == "near") (summed(before) > 0L) + 0L else before$uses
-      more <- told[[name]]
-      if (is.null(more)) more <- summed(told)
-      sums[[name]] <- with_more(base, more, at)
-    }
-  }
-  near <- if (is.null(sums$near)) summed(sums) else sums$near
-  list(uses = sums$uses, candidates = summed(sums), near = near > 0L)
+# the uses in a file, none of them left out
+read_uses <- function(file) {
+  found <- read_state(file)
+  if (is.null(found$candidates)) found$candidates <- found$uses
+  if (is.null(found$near)) found$near <- found$candidates > 0L
+  found
 }
 
-summed <- function(sums) if (is.null(sums$candidates)) sums$uses else sums$candidates
-
-with_more <- function(sums, more, at) {
-  if (is.null(at)) {
-    return(sums + more)
+# The uses that several tasks found of the rows with these ascending numbers
+summed_uses <- function(files, numbers) {
+  none <- integer(length(numbers))
+  sums <- list(uses = none, candidates = none, near = none)
+  for (file in files) {
+    found <- read_uses(file)
+    at <- if (is.null(found$numbers)) TRUE else findInterval(found$numbers, numbers)
+    for (name in names(sums)) sums[[name]][at] <- sums[[name]][at] + found[[name]]
   }
-  sums[at] <- sums[at] + more
+  sums$near <- sums$near > 0L
   sums
 }
 

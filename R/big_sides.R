@@ -1,9 +1,21 @@
-# One side of a join of files: where its rows are, and what its columns are. A side is
-#   list(side, kind ("parquet", "csv", "tsv", or "own": files of ours), chunks (a line for
-#   each piece that is read at once: path, from, to, line, rows, blank, ascii, first:
-#   rows before it),
-#   settled (zero-length columns by name), like (the frame without rows), types, decimal,
-#   missing, wanted (the columns that are needed), rows, row_bytes)
+# One side of a join of files: where its rows are, and what its columns are.
+
+# `side`: "left" or "right"; `kind`: "parquet", "csv", "tsv", or "own" for files of ours;
+# `names`: its columns; `chunks`: a line for each piece that is read at once, with path,
+# from, to, line, rows, and for text blank and ascii; `settled`: zero-length columns by name,
+# where types are known; `frame`: a side in memory, of which columns `odd` can't be written
+# to files; `files`: of frame_files(), with its label, types, decimal, missing and schemas.
+# What is found out later: `like`, the frame without rows; `rows`; `wanted`, the columns that
+# are needed; `row_bytes`.
+new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
+                     odd = character(), files = NULL) {
+  list(
+    side = side, kind = kind, names = names, chunks = chunks, settled = settled,
+    frame = frame, odd = odd, label = files$label, types = files$types,
+    decimal = files$decimal, missing = files$missing, schema = files$files$schema,
+    like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL
+  )
+}
 
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {
@@ -89,17 +101,11 @@ side_of_files <- function(files, side, piece, call) {
     of_file <- rep(of_file, vapply(found, nrow, 0L))
     do.call(rbind, found)
   }
-  list(
-    side = side, kind = files$kind, types = files$types, decimal = files$decimal,
-    missing = files$missing,
-    label = files$label, names = files$columns$name,
-    chunks = data.frame(
-      path = files$files$path[of_file], pieces,
-      files$files[of_file, c("bytes", "time")], row.names = NULL,
-      stringsAsFactors = FALSE
-    ),
-    schema = files$files$schema
+  chunks <- data.frame(
+    path = files$files$path[of_file], pieces,
+    files$files[of_file, c("bytes", "time")], row.names = NULL, stringsAsFactors = FALSE
   )
+  new_side(side, files$kind, files$columns$name, chunks, files = files)
 }
 
 # A frame in memory, cut into files of ours of so many rows
@@ -108,15 +114,13 @@ side_of_frame <- function(frame, side, folder, rows, call) {
   n <- nrow(frame)
   odd <- names(frame)[!vapply(frame, is_flat, NA)]
   begin <- seq(1, max(n, 1), by = rows)
-  list(
-    side = side, kind = "own", frame = frame, odd = odd, names = names(frame),
-    settled = lapply(unclass(frame)[setdiff(names(frame), odd)], slice_column, integer(), "", NULL),
-    chunks = data.frame(
-      path = file.path(folder, sprintf("%s-%05d.bin", side, seq_along(begin))),
-      from = begin - 1, to = pmin(begin + rows - 1, n), line = 1,
-      rows = pmin(begin + rows - 1, n) - begin + 1, stringsAsFactors = FALSE
-    )
+  settled <- lapply(unclass(frame)[setdiff(names(frame), odd)], slice_column, integer(), "", NULL)
+  chunks <- data.frame(
+    path = file.path(folder, sprintf("%s-%05d.bin", side, seq_along(begin))),
+    from = begin - 1, to = pmin(begin + rows - 1, n), line = 1,
+    rows = pmin(begin + rows - 1, n) - begin + 1, stringsAsFactors = FALSE
   )
+  new_side(side, "own", names(frame), chunks, settled, frame, odd)
 }
 
 # whether a column is values one by one, as files have them

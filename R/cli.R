@@ -22,10 +22,18 @@ register_command <- function(name, run, files, about, options, examples,
 two_files <- c("LEFT", "RIGHT")
 
 # `value`: what its value is called, NULL for a flag; `choices`: the words that it may
-# be; `is_file`: its value is a file
-cli_option <- function(name, help, value = NULL, choices = NULL, is_file = FALSE) {
-  list(name = name, help = help, value = value, choices = choices, is_file = is_file)
+# be; `is_file`: its value is a file; `again`: NULL where it may be given only once
+cli_option <- function(name, help, value = NULL, choices = NULL, is_file = FALSE,
+                       again = NULL) {
+  list(
+    name = name, help = help, value = value, choices = choices, is_file = is_file,
+    again = again
+  )
 }
+
+# What stands between the values of an option that is given several times (`again`): a comma
+# makes one list of them, this keeps them apart
+kept_apart <- "\004"
 
 # options under a heading of the help
 in_group <- function(group, options) lapply(options, function(option) c(option, group = group))

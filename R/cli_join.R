@@ -226,7 +226,7 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
   options = function() {
     c(
       in_group("Matching", list(
-        cli_option("on", "Key columns that all files have", "KEYS"), missing_option
+        cli_option("on", "Key columns that all files have", "KEYS", again = ","), missing_option
       )),
       in_group("Rows", list(
         word_option("rows", "Which rows stay", argument_words$many_rows)

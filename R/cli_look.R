@@ -28,7 +28,7 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
   least = 1L,
   options = function() {
     c(in_group("Matching", list(
-      cli_option("on", "For one file: the columns of its key", "COLUMNS"),
+      cli_option("on", "For one file: the columns of its key", "COLUMNS", again = ","),
       cli_option("repeated", "For one file: the rows whose key repeats")
     )), rule_options(), reading_options, in_group("Output", list(quiet_option)))
   },

@@ -186,7 +186,7 @@ types_option <- cli_option("types", paste(
   "Types of columns when reading: id=text,day=date",
   "(text, number, integer, logical, date, datetime, or with the form of the cells",
   "date:%d.%m.%Y)"
-), "TYPES")
+), "TYPES", again = ",")
 
 decimal_option <- cli_option("decimal", paste(
   "The decimal mark of the files: . (default) or a comma, as in --decimal ,"
@@ -203,13 +203,13 @@ matching_options <- function() c(in_group("Matching", list(
   cli_option("on", paste(
     "Key columns: port, or vessel=code where the names differ;",
     "several with commas"
-  ), "KEYS"),
+  ), "KEYS", again = ","),
   cli_option("in-turn", paste(
     "Key columns tried one after the other, each for the rows that those before left open;",
     "given several times: --in-turn card --in-turn name"
-  ), "KEYS"),
+  ), "KEYS", again = kept_apart),
   cli_option("step", "For --in-turn: add a column that tells which one paired the row", "NAME"),
-  cli_option("clean", clean_help(), "WORDS", names(cleaning_steps)),
+  cli_option("clean", clean_help(), "WORDS", names(cleaning_steps), again = ","),
   cli_option("corrections", paste(
     "A file of columns from and to: values of left keys to replace before matching, as",
     "ronda pair --near-misses --out FILE writes it"
@@ -222,7 +222,7 @@ matching_options <- function() c(in_group("Matching", list(
   ), "WORD", c(argument_words$repeats, "highest:", "lowest:")),
   cli_option("expect", sprintf("What must hold: %s; several with commas", listed(
     c(expected_words, paste0(expected_shares, "=0.99")), "and", 20L
-  )), "WORDS", c(expected_words, paste0(expected_shares, "="))),
+  )), "WORDS", c(expected_words, paste0(expected_shares, "=")), again = ","),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
   cli_option("sides", "Names of the two sides (default: left,right)", "NAMES")
 )), reading_options)
@@ -233,7 +233,9 @@ rule_options <- function() {
   for (kind in rule_order) {
     form <- rule_kinds[[kind]]$option
     if (is.null(form)) next
-    options[[kind]] <- cli_option(kind, form$help, form$value)
+    options[[kind]] <- cli_option(kind, form$help, form$value,
+      again = if (!is.null(form$value)) kept_apart
+    )
     for (name in names(form$details)) {
       detail <- form$details[[name]]
       if (!is.null(options[[name]])) next
@@ -275,7 +277,7 @@ column_options <- function() in_group("Columns", list(
   cli_option("take", paste(
     "Right columns to bring, in this order; new=old renames; .rest brings the",
     "others too; nothing (--take=) brings none"
-  ), "COLUMNS"),
+  ), "COLUMNS", again = ","),
   cli_option("omit", "Right columns to do without", "COLUMNS"),
   word_option("keys", "Columns for each key"),
   collisions_option(names(collision_kinds), "rename_right"),
@@ -290,14 +292,14 @@ column_options <- function() in_group("Columns", list(
   cli_option("if-absent", paste(
     "Values where a row's side is absent: fare=0,name=unknown; .other=0 is for",
     "every other column that it fits"
-  ), "VALUES")
+  ), "VALUES", again = ",")
 ))
 
 fold_options <- in_group("Columns", list(cli_option("fold", paste(
   "One row for each left row, its partners folded: km=sum(km); nrow(), length, sum, mean,",
   "min, max, any, all (na.rm = TRUE, too), x[1], x[length(x)], length(unique(x)); may be",
   "given several times"
-), "NAME=FORM")))
+), "NAME=FORM", again = kept_apart)))
 
 quiet_option <- cli_option("quiet", "Nothing on stderr but errors and warnings")
 

@@ -19,7 +19,8 @@ option_parser <- function(options) {
 parse_options <- function(command, options, args) {
   known <- vapply(options, function(option) option$name, "")
   takes <- !vapply(options, function(x) is.null(x$value), NA)
-  split <- split_words(args, command$name, known, known[takes])
+  again <- structure(lapply(options, `[[`, "again"), names = known)
+  split <- split_words(args, command$name, known, known[takes], again)
   # A parser of the given options only: one of all takes longer to make than most joins.
   given <- sub("^--", "", sub("=.*", "", split$options))
   parser <- option_parser(options[known %in% given])
@@ -32,9 +33,10 @@ parse_options <- function(command, options, args) {
   options <- lapply(parsed, function(value) {
     if (is.character(value)) gsub(kept_equals, "=", value, fixed = TRUE) else value
   })
-  for (option in intersect(names(options), repeatable_options())) {
+  apart <- names(Filter(function(between) identical(between, kept_apart), again))
+  for (option in intersect(names(options), apart)) {
     if (!nzchar(options[[option]])) next
-    options[[option]] <- strsplit(options[[option]], between_rules)[[1L]]
+    options[[option]] <- strsplit(options[[option]], kept_apart)[[1L]]
   }
   list(files = split$files, options = options)
 }
@@ -42,40 +44,25 @@ parse_options <- function(command, options, args) {
 # stands for the equals signs of a value, which are kept from the parser
 kept_equals <- "\003"
 
-# Options that may be given several times: lists go on, rules come side by side
-list_options <- c("on", "take", "if-absent", "expect", "types", "clean")
-
-between_rules <- "\004"
-
-# A rule that is a flag can be given only once.
-repeatable_options <- function() {
-  c("fold", "in-turn", Filter(function(kind) !is.null(rule_kinds[[kind]]$option$value), rule_order))
-}
-
-# One word for each option: those given again are added to the first
-added_up <- function(options) {
-  names <- sub("=.*", "", options)
-  rules <- repeatable_options()
+# One word for each option: values that are given again are added to the first. `again`:
+# what stands between them, by option.
+added_up <- function(words, again) {
+  names <- sub("=.*", "", words)
   for (name in unique(names[duplicated(names)])) {
-    bare <- sub("^--", "", name)
+    between <- again[[sub("^--", "", name)]]
+    if (is.null(between)) stop_usage(sprintf("%s is given twice.", name))
     at <- which(names == name)
-    if (!bare %in% c(list_options, rules)) {
-      stop_usage(sprintf("%s is given twice.", name))
-    }
-    values <- sub("^[^=]*=", "", options[at])
-    between <- if (bare %in% rules) between_rules else ","
-    options[at[1L]] <- paste0(name, "=",
-      paste(values[nzchar(values)], collapse = between)
-    )
-    options <- options[-at[-1L]]
+    values <- sub("^[^=]*=", "", words[at])
+    words[at[1L]] <- paste0(name, "=", paste(values[nzchar(values)], collapse = between))
+    words <- words[-at[-1L]]
     names <- names[-at[-1L]]
   }
-  options
+  words
 }
 
 # Files and options apart; `--name value` becomes `--name=value`, so that a
 # value may begin with a dash.
-split_words <- function(args, name, known, takes) {
+split_words <- function(args, name, known, takes, again) {
   files <- options <- character()
   at <- 1L
   while (at <= length(args)) {
@@ -107,7 +94,7 @@ split_words <- function(args, name, known, takes) {
       paste0(word, "=", gsub("=", kept_equals, value, fixed = TRUE))
     })
   }
-  list(files = files, options = added_up(options))
+  list(files = files, options = added_up(options, again))
 }
 
 check_option_word <- function(word, name, known) {

@@ -53,18 +53,31 @@ least_share <- 0.12
 # twice as many on
 least_letters <- 4L
 
-# Pairs of texts that are one or two typing errors apart: list(left,
-# right, distance), positions in x and y. Texts that become equal when one
-# letter is left out of each are the candidates (that finds every single typing error
-# and most double ones); the distance itself is then measured.
-typo_pairs <- function(x, y, b = shortened_codes_(y)) {
-  if (!requireNamespace("stringdist", quietly = TRUE) || !length(x) ||
-    !length(y)) {
-    return(list(
-      left = integer(), right = integer(), distance = integer(), kind = integer()
-    ))
+# Pairs of texts that are one or two typing errors apart: list(left, right, distance, kind),
+# positions in x and y, letters between them, and typo_kinds(). `codes`: those of y.
+typo_pairs <- function(x, y, codes = shortened_codes_(y)) {
+  able <- requireNamespace("stringdist", quietly = TRUE) && length(x) && length(y)
+  pairs <- if (able) shortened_pairs(shortened_codes_(x), codes, length(x)) else {
+    list(left = integer(), right = integer())
   }
-  a <- shortened_codes_(x)
+  distance <- if (able) {
+    stringdist::stringdist(x[pairs$left], y[pairs$right], method = "osa")
+  } else {
+    numeric()
+  }
+  allowed <- ifelse(nchar(x[pairs$left]) >= 2L * least_letters, 2L, 1L)
+  keep <- distance > 0 & distance <= allowed
+  left <- pairs$left[keep]
+  right <- pairs$right[keep]
+  list(
+    left = left, right = right, distance = distance[keep],
+    kind = typo_kinds(x[left], y[right], distance[keep])
+  )
+}
+
+# Texts that become equal when one letter is left out of each, by the codes of what is left:
+# that finds every single typing error and most double ones. `n`: how many left texts
+shortened_pairs <- function(a, b, n) {
   # A few keys are looked up faster than many.
   pairs <- engine_pairs(list(b$codes), list(a$codes), "int64")
   left <- a$of[pairs$right]
@@ -72,26 +85,19 @@ typo_pairs <- function(x, y, b = shortened_codes_(y)) {
   order <- order(left, right)
   left <- left[order]
   right <- right[order]
-  new <- !duplicated(left + right * as.numeric(length(x) + 1L))
-  both <- list(left = left[new], right = right[new])
-  distance <- stringdist::stringdist(x[both$left], y[both$right],
-    method = "osa"
-  )
-  allowed <- ifelse(nchar(x[both$left]) >= 2L * least_letters, 2L, 1L)
-  keep <- distance > 0 & distance <= allowed
-  pairs <- list(
-    left = both$left[keep], right = both$right[keep],
-    distance = distance[keep]
-  )
-  pairs$kind <- typo_kinds(x[pairs$left], y[pairs$right], pairs$distance)
-  pairs
+  new <- !duplicated(left + right * as.numeric(n + 1L))
+  list(left = left[new], right = right[new])
 }
 
 # 1: two letters swapped, or one twice in place of once or the other way round, the most
 # common typing errors; 2: another letter, one too many or too few; 3: two typing errors
 typo_kinds <- function(x, y, distance) {
-  kind <- ifelse(distance == 1, 2L, 3L)
+  kind <- rep(3L, length(distance))
+  kind[distance == 1] <- 2L
   single <- which(distance == 1)
+  if (!length(single)) {
+    return(kind)
+  }
   x <- x[single]
   y <- y[single]
   swapped <- stringdist::stringdist(x, y, method = "lv") == 2
