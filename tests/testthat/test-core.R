@@ -85,7 +85,8 @@ test_that("comments are sentences, not asides in brackets", {
     last <- comment & !c(comment[-1L], FALSE)
     opens <- first & grepl("^ *(#|//) \\(", lines)
     # from a bracket that opens a comment to the one that closes it
-    at <- Filter(function(k) grepl("\\)[.]?$", lines[which(last)[which(last) >= k][1L]]), which(opens))
+    closes <- function(k) grepl("\\)[.]?$", lines[which(last)[which(last) >= k][1L]])
+    at <- Filter(closes, which(opens))
     sprintf("%s: %s", basename(file), trimws(lines[at]))
   }))
   expect_identical(asides, character())
