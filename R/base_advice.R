@@ -136,7 +136,7 @@ shell_words <- function(words) {
   ifelse(plain, words, shQuote(words))
 }
 
-# Frames in a message (base_code.R) by their names, in code, or as the files that they are
+# Frames in a message (base_words.R) by their names, in code, or as the files that they are
 with_frame_names <- function(text, frames) {
   if (!validEnc(text)) text <- readable(text)
   for (k in 1:2) {

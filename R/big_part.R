@@ -53,7 +53,7 @@ summed_uses <- function(files, numbers) {
 
 # One task of a join of files: some left rows with all right rows that they may pair
 # with, matched and built as frames in memory are. What it found is numbers that add up
-# (big_sums.R); what it built stands in files.
+# (big_stages.R); what it built stands in files.
 
 join_rows <- function(job, task) {
   right <- right_of_task(job, task)

@@ -1,3 +1,215 @@
+# A join of files as a whole: what its parts found, added up. The whole is a pairing
+# without rows, of which receipts, limits and expectations are asked as of any other.
+
+# `joined`: outcomes of join_rows(); `alone`: of join_right_alone(), where right rows stood in
+# several tasks
+# `repeats`: a left key without partner repeats
+whole_pairing <- function(job, joined, alone, repeats) {
+  whole <- job$pairing
+  whole$sizes <- c(job$sides$left$rows, job$sides$right$rows)
+  whole$max_rows <- job$max_rows
+  whole$row_names <- job$row_names
+  shared <- vapply(joined, function(outcome) outcome$shared, NA)
+  counts_of <- function(name) {
+    counts <- added_counts(lapply(joined, `[[`, name),
+      lapply(c(joined[!shared], alone), `[[`, name)
+    )
+    counts$on_both <- counts$on_both || any(vapply(alone, function(outcome) {
+      isTRUE(outcome$on_both)
+    }, NA))
+    counts$missing_right <- counts$missing_right + sum(unlist(lapply(alone, `[[`, "missing_right")))
+    counts$repeated[["left"]] <- counts$repeated[["left"]] || repeats
+    counts
+  }
+  records <- compact(lapply(c(joined, alone), `[[`, "notes"))
+  records <- if (length(records)) Reduce(added_notes, records) else list()
+  if (length(alone)) {
+    several <- sum(vapply(alone, function(x) as.double(x$several_right), 0))
+    records <- lapply(records, function(note) {
+      if (note$kind == "several" && note$side == "right") note$count <- several
+      note
+    })
+  }
+  # keys that were in several tasks are known to those that counted them
+  heavy <- if (whole$keyed_only) c(joined[!shared], alone) else joined
+  whole <- as_counted(as_matched(whole, list()), counts_of("counts"), records,
+    whole = list(heavy = joined_heavy(heavy), keys = NULL)
+  )
+  whole$candidate_counts <- counts_of("candidate_counts")
+  whole
+}
+
+# `right`: the counts of right rows, each of which stands in one of these
+added_counts <- function(parts, right) {
+  sum_of <- function(name, of = parts) sum(vapply(of, function(x) as.double(x[[name]]), 0))
+  most_of <- function(name, of = parts) {
+    as.integer(max(0, vapply(of, function(x) as.double(x[[name]]), 0)))
+  }
+  any_of_side <- function(side) any(vapply(parts, function(x) x$repeated[[side]], NA))
+  left_repeated <- any_of_side("left") ||
+    any(vapply(right, function(x) x$repeated[[1L]], NA))
+  candidates <- if (anyNA(vapply(parts, function(x) x$candidates_right, 0))) NA_real_ else {
+    sum_of("candidates_right", right)
+  }
+  list(
+    pairs = sum_of("pairs"), matched_left = sum_of("matched_left"),
+    matched_right = sum_of("matched_right", right), most_left = most_of("most_left"),
+    most_right = most_of("most_right", right),
+    on_both = any(vapply(parts, function(x) isTRUE(x$on_both), NA)),
+    missing_left = sum_of("missing_left"), missing_right = sum_of("missing_right"),
+    repeated = c(left = left_repeated, right = any_of_side("right")),
+    candidates_left = sum_of("candidates_left"), candidates_right = candidates
+  )
+}
+
+# The keys that multiply most in the whole (each stands in one of these parts, but for
+# pieces of conditions, whose rows are added up)
+joined_heavy <- function(outcomes) {
+  heavy <- compact(lapply(outcomes, `[[`, "heavy"))
+  heavy <- heavy[vapply(heavy, nrow, 0L) > 0L]
+  if (!length(heavy)) {
+    return(as_base_frame(list(), 0L))
+  }
+  columns <- columns_below(heavy, names(heavy[[1L]]))
+  all <- added_alike(as_base_frame(columns, length(columns[[1L]])))
+  own_rows(all, utils::head(order(-all$pairs, all$.row), heaviest_shown), NULL)
+}
+
+# lines of one key made one
+added_alike <- function(heavy) {
+  keys <- unname(unclass(heavy)[seq_len(length(heavy) - 4L)])
+  keys <- do.call(paste, c(lapply(keys, key_texts), sep = "\r"))
+  first <- which(!duplicated(keys))
+  if (length(first) == length(keys)) {
+    return(heavy)
+  }
+  group <- match(keys, keys[first])
+  of_group <- function(x, f) unname(vapply(split(x, group), f, 0))
+  out <- own_rows(heavy, first, NULL)
+  out$left_rows <- of_group(as.double(heavy$left_rows), sum)
+  out$right_rows <- of_group(as.double(heavy$right_rows), max)
+  out$pairs <- of_group(heavy$pairs, sum)
+  out
+}
+
+# Stops where the whole is not what was expected, or has too many rows; warns where keys
+# repeat on both sides, as join_frames() does
+decide_whole <- function(job, whole, outcomes) {
+  faults <- added_faults(lapply(outcomes, `[[`, "faults"))
+  call <- job$call
+  failures <- if (may_fail(whole) || length(faults$tied)) {
+    whole$whole$keys <- keys_of_faults(faults)
+    # Expectations are about the candidates.
+    before <- whole
+    before$counts <- whole$candidate_counts
+    c(failed_expectations(before, faults), failed_functions(whole, job$plan$row_type, call))
+  }
+  if (!length(failures) && writes_pairs(job$plan)) {
+    check_whole_limit(whole, call)
+    warn_rows_multiply(whole, call)
+    if (!whole$counts$pairs) warn_no_pairs(whole, job$plan$row_type, call)
+  }
+  if (length(failures)) stop_failures(whole, failures, call)
+  built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+  errors <- lapply(compact(lapply(built, `[[`, "error")), error_again, call)
+  stop_build_errors(job, errors)
+}
+
+# What stopped the building of some parts: columns that don't agree are told of all parts,
+# of other errors the first
+stop_build_errors <- function(job, errors) {
+  if (!length(errors)) {
+    return()
+  }
+  columns <- lapply(errors, `[[`, "column")
+  differs <- lengths(lapply(errors, `[[`, "left_rows")) > 0L
+  if (!all(differs)) stop(errors[!differs][[1L]])
+  places <- match(unlist(columns), plan_names(job$plan$columns))
+  errors <- errors[places == min(places)]
+  left <- unlist(lapply(errors, `[[`, "left_rows"))
+  right <- unlist(lapply(errors, `[[`, "right_rows"))
+  ends <- lapply(c(left = "left_rows", right = "right_rows"), function(name) {
+    vapply(errors, function(e) as.double(e[[name]][1L]), 0)
+  })
+  if (identical(job$order$by, "right")) ends <- rev(ends)
+  first <- order(ends[[1L]], ends[[2L]])[1L]
+  order <- if (identical(job$order$by, "right")) order(right, left) else order(left, right)
+  stop_differing(errors[[1L]]$column, errors[[first]]$words, left[order], right[order], job$call)
+}
+
+check_whole_limit <- function(whole, call) {
+  if (whole$counts$pairs > row_limit(whole)) {
+    stop_pairs(whole, whole$counts$pairs, row_limit(whole), call)
+  }
+}
+
+keys_of_faults <- function(faults) {
+  found <- compact(list(
+    faults$missing$left, faults$shape$left, faults$alone$left, faults$several,
+    faults$missing$right, faults$shape$right, faults$alone$right
+  ))
+  keys <- compact(lapply(found, `[[`, "keys"))
+  keys <- keys[lengths(keys) > 0L]
+  if (length(keys)) unique(as_base_frame(keys[[1L]], length(keys[[1L]][[1L]]))) else {
+    as_base_frame(list(), 0L)
+  }
+}
+
+# The receipt of the whole, as the parts were built
+whole_receipt <- function(job, whole, outcomes, clock) {
+  built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+  folded <- if (!is.null(job$plan$folds)) sum(vapply(built, function(x) x$folded, 0))
+  several <- sum(unlist(lapply(outcomes, `[[`, "several")))
+  receipt_parts(whole, clock, list(
+    rows = job$plan$row_type, n = sum(vapply(built, function(x) as.double(x$n), 0)),
+    changed = added_changes(lapply(built, `[[`, "changed")), folded = folded,
+    several = several, notes = if (row_types[[job$plan$row_type]]$right_alone) {
+      key_type_notes(job$pairing, job$plan$columns)
+    }
+  ))
+}
+
+added_changes <- function(changes) {
+  changes <- compact(changes)
+  if (length(changes)) Reduce(function(one, other) {
+    for (name in names(one)) one[[name]] <- one[[name]] + other[[name]]
+    one
+  }, changes)
+}
+
+# One line for each task that joined
+parts_account <- function(tasks, outcomes) {
+  number <- function(name) vapply(outcomes, function(x) {
+    value <- if (is.null(x[[name]])) x$counts[[name]] else x[[name]]
+    if (is.null(value)) 0 else as.double(value)
+  }, 0)
+  data.frame(
+    part = vapply(tasks, `[[`, "", "id"), left_rows = number("left_rows"),
+    right_rows = number("right_rows"), pairs = number("pairs"),
+    result_rows = vapply(outcomes, function(x) {
+      sum(vapply(x$built, function(built) as.double(built$n), 0))
+    }, 0),
+    seconds = number("seconds"), stringsAsFactors = FALSE
+  )
+}
+
+# One line for each task of all stages: what it took, and in which process
+tasks_account <- function(work) {
+  ids <- grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+  costs <- lapply(ids, function(id) {
+    outcome <- outcome_of(work, id)
+    c(outcome$cost, list(seconds = outcome$seconds))
+  })
+  column <- function(name, like) vapply(costs, `[[`, like, name)
+  data.frame(
+    task = ids, kind = column("kind", ""),
+    seconds = column("seconds", 0), cpu = column("cpu", 0), memory = column("memory", 0),
+    process = column("process", ""), stringsAsFactors = FALSE
+  )
+}
+
+# Rounds of tasks --------------------------------------------------------------------
+
 # The stages of a join of files, each a round of tasks.
 
 shuffled_job <- function(job) {

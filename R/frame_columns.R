@@ -256,3 +256,14 @@ stop_name_taken <- function(names, settle, patterns, call) {
     call = call, data = list(column = name)
   )
 }
+
+# A result of one side has only that side's row numbers.
+row_number_columns <- function(names, one_sided) {
+  if (is.null(names)) {
+    return(NULL)
+  }
+  columns <- Map(function(name, side) {
+    list(name = name, from = "row_numbers", side = side)
+  }, names, side_names[seq_along(names)])
+  if (one_sided) columns[-2L] else columns
+}

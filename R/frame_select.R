@@ -294,14 +294,3 @@ check_row_numbers <- function(names, call) {
     )
   }
 }
-
-# A result of one side has only that side's row numbers.
-row_number_columns <- function(names, one_sided) {
-  if (is.null(names)) {
-    return(NULL)
-  }
-  columns <- Map(function(name, side) {
-    list(name = name, from = "row_numbers", side = side)
-  }, names, side_names[seq_along(names)])
-  if (one_sided) columns[-2L] else columns
-}

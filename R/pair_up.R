@@ -51,7 +51,7 @@ candidates_found <- function(pairing, clock, call) {
     call
   )
   keys <- pairing_keys(pairing, call)
-  condition <- where_plan(pairing)
+  condition <- if (!is.null(pairing$where)) where_plan(pairing)
   ordered <- if (!pairing$keyed_only) ordered_plan(pairing, condition, call)
   clock <- c(clock, align = now_())
   if (clock[["align"]] - clock[["start"]] > long_seconds ||

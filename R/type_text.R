@@ -1,8 +1,6 @@
 # Text, and factors: codes with labels. They match by label, and a level that is missing
 # is a missing value.
 
-as_text <- function(x) if (is.factor(x)) as.character(x) else x
-
 # A factor whose codes have no level would be read past its levels.
 is_damaged_factor <- function(x) {
   is.factor(x) && !(typeof(x) == "integer" && is.character(levels(x)) &&
