@@ -18,9 +18,8 @@ ways <- list(
     folder <- tempfile("ways-")
     dir.create(folder)
     paths <- file.path(folder, c("left.csv", "first.csv", "second.csv"))
-    for (k in 1:3) {
-      writeLines(c(if (k == 1L) "k,km" else "k,fare", sprintf("%d,%d", 3L * k + 1:4, 1:4)), paths[k])
-    }
+    names <- c("k,km", "k,fare", "k,fare")
+    for (k in 1:3) writeLines(c(names[k], sprintf("%d,%d", 3L * k + 1:4, 1:4)), paths[k])
     join_files(frame_files(paths[1L]), frame_files(paths[2:3]), on = "k",
       out = file.path(folder, "out.csv"), way = "parts", parts = 2
     )
