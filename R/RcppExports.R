@@ -89,6 +89,10 @@ count_deferred_ <- function(frame) {
     .Call(`_ronda_count_deferred_`, frame)
 }
 
+append_line_ <- function(path, line) {
+    .Call(`_ronda_append_line_`, path, line)
+}
+
 write_stdout_ <- function(text) {
     .Call(`_ronda_write_stdout_`, text)
 }

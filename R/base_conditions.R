@@ -13,10 +13,14 @@ stop_ronda <- function(class, text, ..., call = NULL, data = list()) {
 # Evaluates `expr`; memory that R refuses is an error of ours, as it is where the
 # engine has none. With `verb`, the frame of the function that the analyst called, names
 # of columns without their quotes are told, too.
-with_memory_errors <- function(expr, verb = NULL) {
+# `noted`: list(failed, warned), functions of the condition and `verb` that write it down.
+with_memory_errors <- function(expr, verb = NULL, noted = NULL) {
   withCallingHandlers(expr, error = function(e) {
     if (is_memory_error(e)) stop_no_memory()
     if (!is.null(verb)) tell_unquoted(e, verb)
+    if (!is.null(noted)) noted$failed(e, verb)
+  }, ronda_warning = function(w) {
+    if (!is.null(noted)) noted$warned(w, verb)
   })
 }
 

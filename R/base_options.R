@@ -18,6 +18,12 @@ max_file_bytes_option <- function(usual) getOption("ronda.max_file_bytes", usual
 # "always", TRUE or FALSE: whether columns may be gathered only when they are read
 deferred_option <- function() getOption("ronda.deferred", TRUE)
 
+# TRUE: pairings of joins are kept, for follow()
+keeps_pairings <- function() isTRUE(getOption("ronda.keep", FALSE))
+
+# a file to which joins are appended, "" for none
+ledger_option <- function() getOption("ronda.ledger", Sys.getenv("RONDA_LEDGER"))
+
 # For the tests: small frames take the ways of large ones
 
 pairs_per_block_option <- function(usual) {

@@ -2,7 +2,7 @@
 
 # in the order in which help lists them
 command_order <- c(
-  "join", "join-files", "split", "pair", "keys", "many", "compare", "plot", "report",
+  "join", "join-files", "split", "pair", "diagnose", "keys", "many", "compare", "plot", "report",
   "demo", "completion"
 )
 

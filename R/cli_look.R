@@ -40,6 +40,43 @@ register_command("keys", cli_keys, c("FRAME", "[RIGHT]"),
   )
 )
 
+# diagnose ---------------------------------------------------------------------------
+
+# ronda diagnose
+
+cli_diagnose <- function(files, options) {
+  has_on <- length(cli_rules(options)) > 0L
+  given <- if (has_on) cli_frames(files, options) else {
+    frames <- cli_read_all(files, options)
+    labels <- file_labels(files)
+    list(
+      pairing = asked_pairing(frames[[1L]], frames[[2L]], with_usual_choices(list()), labels),
+      call = call_with_frames(quote(ronda()), files, labels)
+    )
+  }
+  if (!has_on && !is.null(options$expect)) stop_usage("--expect needs --on or another rule.")
+  asked <- given$pairing
+  asked$code <- files
+  asked["expect"] <- "rows-multiply"
+  asked["max_rows"] <- Inf
+  lines_to_stdout(format(diagnose_frames(asked, given$on, given$call)))
+  if (!is.null(options$expect)) {
+    with_memory_errors(match_frames(given$pairing, given$on, FALSE, given$call))
+  }
+}
+
+register_command("diagnose", cli_diagnose, two_files,
+  "Say what is wrong with a join, and the command that works.",
+  options = function() {
+    c(matching_options(), rule_options(), in_group("Output", list(quiet_option)))
+  },
+  examples = c(
+    "ronda diagnose sailings.csv vessels.csv",
+    "ronda diagnose sailings.csv vessels.csv --on vessel=code",
+    "ronda diagnose sailings.csv fare_bands.csv --inside km=from_km..to_km"
+  )
+)
+
 # compare ----------------------------------------------------------------------------
 
 # ronda compare

@@ -224,7 +224,8 @@ matching_options <- function() c(in_group("Matching", list(
     c(expected_words, paste0(expected_shares, "=0.99")), "and", 20L
   )), "WORDS", c(expected_words, paste0(expected_shares, "=")), again = ","),
   cli_option("max-rows", "Refuse more pairs than this", "NUMBER"),
-  cli_option("sides", "Names of the two sides (default: left,right)", "NAMES")
+  cli_option("sides", "Names of the two sides (default: left,right)", "NAMES"),
+  ledger_option_of_commands
 )), reading_options)
 
 # the options of all rules, each before the first that says more about it
@@ -302,6 +303,11 @@ fold_options <- in_group("Columns", list(cli_option("fold", paste(
 ), "NAME=FORM", again = kept_apart)))
 
 quiet_option <- cli_option("quiet", "Nothing on stderr but errors and warnings")
+
+ledger_option_of_commands <- cli_option("ledger",
+  "A file to which the join is added, as one line of JSON", "FILE",
+  is_file = TRUE
+)
 
 # the file to write, and what is said beside it
 output_options <- function(help = "The file to write (default: csv on stdout)") {

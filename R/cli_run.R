@@ -98,6 +98,7 @@ run_command <- function(args) {
 run_with_progress <- function(command, given) {
   quiet <- isTRUE(given$options$quiet)
   old <- options(ronda.progress = !quiet && isatty(stderr()))
+  if (!is.null(given$options$ledger)) old <- c(old, options(ronda.ledger = given$options$ledger))
   on.exit(options(old))
   withCallingHandlers(command$run(given$files, given$options),
     ronda_message_note = function(m) {

@@ -4,7 +4,10 @@
 #' by their key, tell what was changed. With [split_frames()] (what came, what went) it
 #' is the full account.
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @param columns `[character]` The columns to compare; `c(seats = "places")` where the
 #'   names differ (left = right). NULL: all that both frames have and that no rule
 #'   compares with each other.
@@ -39,9 +42,10 @@
 #' summary(differences(pairing))
 #' as.data.frame(differences(pairing), column = "seats")
 #' @export
-differences <- function(pairing, columns = NULL, tolerance = 0) {
+differences <- function(pairing, other = NULL, on = NULL, columns = NULL, tolerance = 0) {
   call <- quote(differences())
-  check_pairing(pairing, call)
+  code <- frame_code(substitute(pairing), substitute(other))
+  pairing <- pairing_given(pairing, other, on, call, code)
   call <- call_with_frames(call, pairing$labels, pairing$code)
   check_distance(tolerance, "tolerance", call)
   columns <- compared_columns(pairing, columns, call)

@@ -4,7 +4,10 @@
 #' `repeats`: how many rows each rule leaves, which one was chosen and why, and
 #' for a row without partner what came closest.
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @param left,right `[integer(1)]` The number of a row of the left or of the
 #'   right frame: one of the two.
 #' @return A list of class `ronda_explanation`, which prints as an answer:
@@ -24,9 +27,10 @@
 #' explain_row(pairing, left = 2)
 #' explain_row(pair_rows(sailings, vessels, on = c(vessel = "code")), left = 23)
 #' @export
-explain_row <- function(pairing, left = NULL, right = NULL) {
+explain_row <- function(pairing, other = NULL, on = NULL, left = NULL, right = NULL) {
   call <- quote(explain_row())
-  check_pairing(pairing, call)
+  code <- frame_code(substitute(pairing), substitute(other))
+  pairing <- pairing_given(pairing, other, on, call, code)
   if (is.null(left) == is.null(right)) {
     stop_argument("Give one row: `left` or `right`, a row number.",
       "Write, for example: explain_row(pairing, left = 12)",

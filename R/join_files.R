@@ -100,11 +100,11 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
     max_rows = max_rows, sides = sides
   )
-  joined <- with_memory_errors(verb = environment(), join_sides(
+  joined <- with_memory_errors(verb = environment(), noted = join_notes, join_sides(
     list(left = left, right = right), if (missing(on)) NULL else on, rows, asked, choices,
     settings, labels, code, call
   ))
-  remember_receipt(joined$latest)
+  note_join(call, joined$latest)
   joined <- joined$joined
   if (tells_receipts()) {
     tell_receipt(c(line_of_receipt(joined$receipt), joined$receipt$notes), joined$receipt)

@@ -207,7 +207,7 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
                         name_pattern = "{side}.{column}", origin = NULL,
                         partners = NULL, row_numbers = NULL,
                         if_absent = NULL, row_order = "left") {
-  with_memory_errors(verb = environment(), {
+  with_memory_errors(verb = environment(), noted = join_notes, {
     call <- quote(join_frames())
     asked <- list(
       where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
@@ -234,7 +234,8 @@ join_frames <- function(left, right, on, rows = "left", ..., where = NULL,
 joined_frame <- function(pairing, on, no_on, call, rows, choices) {
   found <- match_frames(pairing, on, no_on, call, rows, choices)
   if (!found$pairing$counts$pairs) warn_no_pairs(found$pairing, rows, call)
-  frame <- make_frame(found$pairing, found$plan, found$clock, call, last = TRUE)
-  release_rows_(rows_of_matches(found$pairing$matches))
+  kept <- keeps_pairings()
+  frame <- make_frame(found$pairing, found$plan, found$clock, call, last = !kept)
+  if (!kept) release_rows_(rows_of_matches(found$pairing$matches))
   frame
 }

@@ -59,22 +59,22 @@ join_many <- function(frames, on, rows = "full", ...,
   if (missing(on)) stop_no_shared_on(frames, call)
   check_choice(rows, argument_words$many_rows, "rows", call)
   clock <- c(start = now_())
-  chain <- as_chain(on, frames, call)
-  keys <- chain_keys(chain, frames, call)
-  plan <- plan_many(frames, keys, collisions, name_pattern, origin, call)
-  options <- list(
-    rows = rows, missing_keys = missing_keys, repeats = repeats,
-    expect = expect, max_rows = max_rows
-  )
-  check_many_options(options, frames, chain, call)
-  clock <- c(clock, check = now_())
-  with_memory_errors({
+  with_memory_errors(noted = notes_of_call(call, names(frames)), {
+    chain <- as_chain(on, frames, call)
+    keys <- chain_keys(chain, frames, call)
+    plan <- plan_many(frames, keys, collisions, name_pattern, origin, call)
+    options <- list(
+      rows = rows, missing_keys = missing_keys, repeats = repeats,
+      expect = expect, max_rows = max_rows
+    )
+    check_many_options(options, frames, chain, call)
+    clock <- c(clock, check = now_())
     matched <- match_many(frames, chain, keys, options, call)
     clock <- c(clock, match = now_())
     counts <- many_counts(frames, matched, rows)
     result <- make_many(frames, plan, matched, call)
   })
-  record_many_receipt(counts, seconds_of(c(clock, columns = now_())))
+  record_many_receipt(counts, seconds_of(c(clock, columns = now_())), call)
   result
 }
 
@@ -429,11 +429,11 @@ many_counts <- function(frames, matched, rows) {
   )
 }
 
-record_many_receipt <- function(counts, seconds) {
+record_many_receipt <- function(counts, seconds, call) {
   receipt <- structure(c(counts, list(seconds = seconds)),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
-  session$receipt <- function() receipt
+  note_join(call, receipt)
   if (tells_receipts()) {
     tell_receipt(many_line(receipt), receipt)
   }
@@ -452,12 +452,4 @@ format.ronda_receipt_many <- function(x, ...) {
   c(many_line(x), sprintf("%s: %s of the result", x$labels,
     vapply(x$held_by, counted, "", one = "row")
   ))
-}
-
-#' @export
-as.data.frame.ronda_receipt_many <- function(x, ...) {
-  as_base_frame(list(
-    frame = x$labels, rows = unname(x$frame_rows),
-    result_rows = unname(x$held_by)
-  ), length(x$labels))
 }

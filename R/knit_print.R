@@ -56,6 +56,15 @@ knit_print.ronda_near_misses <- function(x, ...) {
 }
 
 #' @exportS3Method knitr::knit_print
+knit_print.ronda_diagnosis <- function(x, ...) {
+  reasons <- x$reasons[c("frame", "reason", "rows", "step", "adds", "examples")]
+  reasons$step[is.na(reasons$step)] <- ""
+  knitted(x$status, key_lines(x), if (nrow(reasons)) reasons, x$looked_at, x$repeats,
+    if (nrow(x$steps)) x$steps, if (length(x$call)) paste0("```r\n", x$call, "\n```")
+  )
+}
+
+#' @exportS3Method knitr::knit_print
 knit_print.ronda_differences <- function(x, ...) {
   counts <- x$counts
   names(counts) <- c("column", "equal", "differ", paste("missing in", x$pairing$labels))

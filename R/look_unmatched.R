@@ -74,8 +74,52 @@ side_reasons <- function(pairing, side, found) {
     settle(found$far$row, "far", far_words(pairing))
     settle(found$refused$left_row, "refused", found$refused$reason)
   }
+  open <- row[is.na(kind)]
+  if (side == "left" && length(open)) {
+    found <- interval_reasons(pairing, open, other_label)
+    for (words in unique(stats::na.omit(found))) settle(open[found %in% words], "none", words)
+  }
   settle(row, "none", other_words(pairing, side, other_label))
   list(row = row, kind = kind, reason = reason)
+}
+
+# Where left points lie that no interval holds, though the keys are known: NA where that
+# can't be said
+interval_reasons <- function(pairing, rows, other_label) {
+  words <- rep(NA_character_, length(rows))
+  rules <- Filter(Negate(is_key_rule), pairing$rules)
+  is_inside <- length(rules) == 1L && length(rules[[1L]]$left) == 1L &&
+    length(rules[[1L]]$right) == 2L
+  if (!is_inside || !is.null(pairing$where)) {
+    return(words)
+  }
+  rule <- rules[[1L]]
+  part <- pairing
+  part$left <- gather_rows(pairing$left, rows)
+  part$key_rules <- lapply(pairing$key_rules, function(key) {
+    key$cleaned <- NULL
+    key
+  })
+  pairs_by <- function(other) {
+    tried <- pair_again(part, c(key_rules_of(pairing$rules), list(other)))
+    if (is.null(tried)) rep(NA, length(rows)) else is_matched(candidates_of(tried), "left")
+  }
+  relation <- function(op, bound) {
+    list(kind = "relate", left = rule$left, op = op, right = bound)
+  }
+  closed <- rule
+  closed$ends <- "[]"
+  on_end <- pairs_by(closed)
+  bounds <- lapply(rule$right, function(column) .subset2(pairing$right, column))
+  endless <- rule$open_ended & vapply(bounds, anyNA, NA)
+  before <- if (endless[1L]) FALSE else !pairs_by(relation(">=", rule$right[1L]))
+  after <- if (endless[2L]) FALSE else !pairs_by(relation("<=", rule$right[2L]))
+  words[] <- sprintf("in a gap of %s", other_label)
+  words[before %in% TRUE] <- sprintf("before the first of %s", other_label)
+  words[after %in% TRUE] <- sprintf("after the last of %s", other_label)
+  words[on_end %in% TRUE] <- sprintf("on an excluded end of %s", other_label)
+  words[is.na(before) | is.na(after)] <- NA
+  words
 }
 
 passed_words <- function(pairing) paste("passed over by", repeats_said(pairing$repeats))

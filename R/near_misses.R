@@ -18,7 +18,10 @@
 #' where the keys of a large frame lie so close together that each has many neighbours.
 #' What was not searched is printed.
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @param misses `[data.frame]` What `near_misses()` gives, filtered or edited as
 #'   you like, or any data frame with columns `from` and `to`.
 #' @param column `[character(1)]` The column that `from` and `to` belong to, where
@@ -47,9 +50,10 @@
 #'   on = same("vessel", "code", via = list(left = fixes)), rows = "anti"
 #' )
 #' @export
-near_misses <- function(pairing) {
+near_misses <- function(pairing, other = NULL, on = NULL) {
   call <- quote(near_misses())
-  check_pairing(pairing, call)
+  code <- frame_code(substitute(pairing), substitute(other))
+  pairing <- pairing_given(pairing, other, on, call, code)
   if (!is.null(pairing$turn)) {
     return(misses_in_turn(pairing))
   }

@@ -51,16 +51,6 @@ passed_over <- function(counts, side) {
 
 # The account of a pairing: what receipts, prints and reports say of it.
 
-# What the session remembers: a function that makes the receipt of the latest join, as
-# writing one takes longer than matching a small frame.
-session <- list2env(list(receipt = function() NULL), parent = emptyenv())
-
-# `parts`: what receipt_parts() gives
-remember_receipt <- function(parts) {
-  force(parts)
-  session$receipt <- function() receipt_of_call(parts)
-}
-
 account_of <- function(pairing, several = several_left(pairing)) {
   counts <- pairing$counts
   sizes <- pairing$sizes
@@ -83,6 +73,38 @@ account_of <- function(pairing, several = several_left(pairing)) {
 # how many left rows have several partners
 several_left <- function(pairing) {
   if (pairing$counts$most_left > 1L) several_partners(pairing$matches) else 0
+}
+
+# What is worst about a pairing, in one line
+status_of <- function(pairing) {
+  counts <- pairing$counts
+  rows <- pairing$sizes
+  labels <- pairing$labels
+  empty <- which(rows == 0L)
+  lines <- pairing$counts$pairs + rows[1L] - counts$matched_left
+  if (length(empty)) {
+    sprintf("%s has no rows.", labels[empty[1L]])
+  } else if (!counts$pairs) {
+    sprintf("Nothing pairs: none of the %s of %s has a partner in %s.", counted(rows[1L], "row"),
+      labels[1L], labels[2L]
+    )
+  } else if (key_shape_of(counts) == "many-to-many" && counts$most_left > 1L) {
+    sprintf("Rows multiply: %s of %s become %s (%s%s).", with_commas(rows[1L]), labels[1L],
+      with_commas(lines), either("\u00d7", "x"), format(signif(lines / rows[1L], 3L))
+    )
+  } else if (counts$matched_left < rows[1L]) {
+    sprintf("%s of %s %s unmatched: %s of %s.",
+      percent_of(rows[1L] - counts$matched_left, rows[1L]), labels[1L],
+      if (rows[1L] - counts$matched_left == 1) "is" else "are",
+      with_commas(rows[1L] - counts$matched_left), counted(rows[1L], "row")
+    )
+  } else if (counts$most_left > 1L) {
+    sprintf("Every row of %s has a partner in %s, up to %s.", labels[1L], labels[2L],
+      with_commas(counts$most_left)
+    )
+  } else {
+    sprintf("Sound: every row of %s has exactly one partner in %s.", labels[1L], labels[2L])
+  }
 }
 
 # One line a frame; matched + unmatched = rows
@@ -118,22 +140,6 @@ counts_to_come <- function(pairing, rows) {
   }
   counts <- counts_built(pairing, rows, pairing$folds)
   c(list(rows = rows, result_rows = Reduce(`+`, counts)), counts)
-}
-
-# `built` says of the frame: list(rows (its row type), n, and where there are some:
-# changed, notes)
-record_receipt <- function(pairing, built, clock) {
-  remember_receipt(receipt_parts(pairing, clock, built))
-  if (tells_receipts()) tell_latest()
-}
-
-tell_latest <- function() {
-  account <- session$receipt()
-  tell_receipt(c(line_of_receipt(account), account$notes), account)
-}
-
-tell_receipt <- function(lines, account) {
-  say_classed("receipt", lines, receipt = account)
 }
 
 receipt_of_call <- function(latest) {

@@ -76,7 +76,7 @@ failed_functions <- function(pairing, rows, call) {
 }
 
 stop_failures <- function(pairing, failures, call, clock = NULL) {
-  remember_receipt(c(receipt_parts(pairing, clock), list(failed = TRUE)))
+  receipt <- receipt_of_call(c(receipt_parts(pairing, clock), list(failed = TRUE)))
   rows <- function(side) {
     if (length(failures) == 1L) {
       return(failures[[1L]][[side]])
@@ -91,9 +91,9 @@ stop_failures <- function(pairing, failures, call, clock = NULL) {
       paste(c(x$text, x$facts, x$advice), collapse = line_break)
     }, "")
   }
-  stop_expectation(pairing, text, details,
+  stop_expectation(pairing, text, c(details, status_of(pairing)),
     left_rows = rows("left_rows"), right_rows = rows("right_rows"), call = call,
-    failures = lapply(failures, `[`, c("text", "left_rows", "right_rows"))
+    receipt = receipt, failures = lapply(failures, `[`, c("text", "left_rows", "right_rows"))
   )
 }
 

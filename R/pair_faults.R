@@ -220,13 +220,13 @@ added_shapes <- function(shapes) {
 # The rows and keys at fault, in words and as frames.
 
 stop_expectation <- function(pairing, text, ..., left_rows = integer(),
-                             right_rows = integer(), call, failures = NULL) {
+                             right_rows = integer(), call, receipt = NULL, failures = NULL) {
   stop_ronda("expectation", text, ...,
     call = call,
     data = list(
       left_rows = left_rows, right_rows = right_rows,
       keys = key_frame(pairing, left_rows, right_rows), failures = failures,
-      receipt = session$receipt(),
+      receipt = receipt,
       pairing = if (is.null(pairing$whole)) structure(pairing, class = "ronda_pairing")
     )
   )

@@ -25,14 +25,36 @@ pair_rows <- function(left, right, on, ..., where = NULL,
   code <- frame_code(substitute(left), substitute(right))
   labels <- if (missing(sides)) frame_labels(code) else sides
   call <- call_with_frames(call, labels, code)
-  found <- with_memory_errors(verb = environment(), match_frames(
+  found <- with_memory_errors(verb = environment(), noted = join_notes, match_frames(
     asked_pairing(left, right, list(
       where = where, missing_keys = missing_keys, repeats = repeats,
       expect = expect, max_rows = max_rows, sides = sides
     ), labels, code),
     if (missing(on)) NULL else on, missing(on), call
   ))
-  remember_receipt(receipt_parts(found$pairing, found$clock))
+  note_join(call, receipt_parts(found$pairing, found$clock), pairing = found$pairing)
+  structure(found$pairing, class = "ronda_pairing")
+}
+
+# The pairing that a function is given, or that of two frames and `on`, which is not noted
+# as a join. `code`: what the frames are called.
+pairing_given <- function(pairing, other, on, call, code) {
+  if (missing(pairing) || !is.data.frame(pairing)) {
+    if (!is.null(other) || !is.null(on)) {
+      stop_argument("A pairing has its frames and rules already: give it alone.", call = call)
+    }
+    check_pairing(pairing, call)
+    return(pairing)
+  }
+  if (is.null(other)) {
+    stop_argument("Give a pairing of pair_rows(), or two frames and `on`.", call = call)
+  }
+  labels <- frame_labels(code)
+  choices <- with_usual_choices(list(expect = "rows-multiply"))
+  found <- with_memory_errors(match_frames(
+    asked_pairing(pairing, other, choices, labels, code), on, is.null(on),
+    call_with_frames(call, labels, code)
+  ))
   structure(found$pairing, class = "ronda_pairing")
 }
 

@@ -1,7 +1,9 @@
 #' @rdname plot.ronda_pairing
 #' @export
-plot_differences <- function(pairing) {
-  draw_figure("differences", pairing, quote(plot_differences()))
+plot_differences <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_differences())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("differences", pairing_given(pairing, other, on, call, code), call)
 }
 
 difference_kinds <- c(

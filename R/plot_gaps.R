@@ -1,7 +1,9 @@
 #' @rdname plot.ronda_pairing
 #' @export
-plot_gaps <- function(pairing) {
-  draw_figure("gaps", pairing, quote(plot_gaps()))
+plot_gaps <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_gaps())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("gaps", pairing_given(pairing, other, on, call, code), call)
 }
 
 draw_gaps <- function(pairing, gaps) {

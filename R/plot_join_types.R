@@ -120,8 +120,10 @@ guide_rows <- function(panel, columns, cells, kind) {
 
 #' @rdname plot.ronda_pairing
 #' @export
-plot_join_types <- function(pairing) {
-  draw_figure("join_types", pairing, quote(plot_join_types()))
+plot_join_types <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_join_types())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("join_types", pairing_given(pairing, other, on, call, code), call)
 }
 
 draw_join_types <- function(pairing, data) {

@@ -3,7 +3,10 @@
 #' One bar a frame, to scale, cut into matched and unmatched rows, with counts and
 #' shares.
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @return A ggplot, to be printed, saved or added to. Its data has one row for
 #'   each part of each bar: `frame`, `part`, `rows`.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one or ggplot2
@@ -12,8 +15,10 @@
 #' @examples
 #' plot_overlap(pair_rows(sailings, vessels, on = c(vessel = "code")))
 #' @export
-plot_overlap <- function(pairing) {
-  draw_figure("overlap", pairing, quote(plot_overlap()))
+plot_overlap <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_overlap())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("overlap", pairing_given(pairing, other, on, call, code), call)
 }
 
 draw_overlap <- function(pairing, data) {

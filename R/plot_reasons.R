@@ -1,7 +1,9 @@
 #' @rdname plot.ronda_pairing
 #' @export
-plot_reasons <- function(pairing) {
-  draw_figure("reasons", pairing, quote(plot_reasons()))
+plot_reasons <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_reasons())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("reasons", pairing_given(pairing, other, on, call, code), call)
 }
 
 draw_reasons <- function(pairing, data) {
@@ -86,12 +88,27 @@ register_figure("reasons",
   }
 )
 
+#' @rdname plot.ronda_pairing
+#' @export
+plot.ronda_diagnosis <- function(x, ...) {
+  if (is.null(x$pairing)) {
+    stop_argument("There is nothing to draw: no key was found.", call = quote(plot()))
+  }
+  figure <- draw_figure("reasons", x$pairing, quote(plot()))
+  # both sides to one scale, so that bars can be compared
+  figure + ggplot2::facet_wrap(~frame, ncol = 1L, scales = "free_y",
+    labeller = ggplot2::as_labeller(function(x) in_short_lines(x, 40L))
+  ) + ggplot2::labs(title = in_lines(x$status, title_width))
+}
+
 # What repeats -----------------------------------------------------------------------
 
 #' @rdname plot.ronda_pairing
 #' @export
-plot_repeats <- function(pairing) {
-  draw_figure("repeats", pairing, quote(plot_repeats()))
+plot_repeats <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_repeats())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("repeats", pairing_given(pairing, other, on, call, code), call)
 }
 
 draw_repeats <- function(pairing, data) {

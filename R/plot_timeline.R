@@ -1,7 +1,9 @@
 #' @rdname plot.ronda_pairing
 #' @export
-plot_timeline <- function(pairing) {
-  draw_figure("timeline", pairing, quote(plot_timeline()))
+plot_timeline <- function(pairing, other = NULL, on = NULL) {
+  call <- quote(plot_timeline())
+  code <- frame_code(substitute(pairing), substitute(other))
+  draw_figure("timeline", pairing_given(pairing, other, on, call, code), call)
 }
 
 # How many rows and lines are drawn at most, and in how many panels

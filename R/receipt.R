@@ -42,13 +42,16 @@ receipt <- function(pairing) {
 #' @rdname receipt
 #' @export
 last_receipt <- function() {
-  session$receipt()
+  latest_receipt()
 }
 
 #' @rdname receipt
 #' @export
 receipt_json <- function(receipt) {
   call <- quote(receipt_json())
+  if (!missing(receipt) && is.list(receipt) && !inherits(receipt, "ronda_receipt")) {
+    return(vapply(unname(receipt), receipt_json, ""))
+  }
   if (missing(receipt) || !inherits(receipt, "ronda_receipt")) {
     stop_argument("`receipt` must be what receipt() or last_receipt() gives.",
       call = call
@@ -104,10 +107,12 @@ print.ronda_receipt <- function(x, ...) {
 
 #' @export
 as.data.frame.ronda_receipt <- function(x, ...) {
-  values <- unclass(x)
-  values$notes <- NULL
-  values <- values[lengths(values) == 1L]
-  as_base_frame(
-    c(list(left = x$labels[1L], right = x$labels[2L]), values), 1L
+  more <- c(
+    "matched_left", "matched_right", "unmatched_left", "unmatched_right",
+    "passed_over_left", "passed_over_right", "pairs", "several_left", "most_left",
+    "missing_left", "missing_right", "folded"
   )
+  values <- lapply(more, function(name) if (is.null(x[[name]])) NA_real_ else x[[name]] + 0)
+  names(values) <- more
+  as_base_frame(c(counts_of_receipt(x), values, list(failed = isTRUE(x$failed))), 1L)
 }

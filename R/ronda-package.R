@@ -15,12 +15,14 @@
 #'     closest in time or number. [around()]: a window. [inside()], [covers()], [overlap()]:
 #'     intervals. [relate()]: a comparison. [cross()]: every combination. [in_turn()]: keys
 #'     tried one after the other. [highest()], [lowest()]: for `repeats`.}
-#'   \item{Look before}{[suggest_keys()]: which columns could be the key. [key_account()],
-#'     [repeated_keys()]: is this one? [row_labels()]: row names as a column.}
+#'   \item{Look before}{[diagnose()]: what is wrong with a join, and the call that works.
+#'     [suggest_keys()]: which columns could be the key. [key_account()], [repeated_keys()]:
+#'     is this one? [row_labels()]: row names as a column.}
 #'   \item{See what happened}{[summary()][summary.ronda_pairing] and printing of a pairing.
 #'     [receipt()], [last_receipt()], [receipt_json()]: counts. [explain_row()]: one row, rule
 #'     by rule. [near_misses()], [corrections()]: unmatched keys beside their likely partner.
-#'     [differences()]: where columns of one name disagree.}
+#'     [differences()]: where columns of one name disagree. [ledger()], [with_ledger()]: every
+#'     join of the session; [follow()]: where a value went.}
 #'   \item{Figures and reports}{[plot()][plot.ronda_pairing] with `view`, or
 #'     [plot_overlap()], [plot_join_types()], [plot_reasons()], [plot_repeats()],
 #'     [plot_timeline()], [plot_gaps()], [plot_differences()]; [plot_many()];

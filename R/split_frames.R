@@ -1,6 +1,9 @@
 #' Split a pairing into matched and unmatched rows
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @param ... Named arguments for [build_frame()], for the matched rows; not
 #'   `rows`.
 #' @return A list of three frames: `matched`, as `build_frame(pairing,
@@ -18,9 +21,10 @@
 #' vapply(parts, nrow, 1L)
 #' parts$vessels_alone
 #' @export
-split_frames <- function(pairing, ...) {
+split_frames <- function(pairing, other = NULL, on = NULL, ...) {
   call <- quote(split_frames())
-  check_pairing(pairing, call)
+  code <- frame_code(substitute(pairing), substitute(other))
+  pairing <- pairing_given(pairing, other, on, call, code)
   call <- call_with_frames(call, pairing$labels, pairing$code)
   if ("rows" %in% names(list(...))) {
     stop_argument(said("`rows` can't be chosen: split_frames() gives all three."),
@@ -38,7 +42,7 @@ split_frames <- function(pairing, ...) {
   names(parts) <- c("matched", paste0(pairing$sides, "_alone"))
   record_receipt(pairing, list(rows = split_rows, n = sum(vapply(parts, nrow, 1L)),
     changed = made$changed
-  ), c(clock, columns = now_()))
+  ), c(clock, columns = now_()), call)
   parts
 }
 

@@ -36,7 +36,17 @@ suggest_keys <- function(left, right, most = 8L) {
       call = call
     )
   }
-  frames <- list(left = left, right = right)
+  found <- key_candidates(list(left = left, right = right))
+  structure(candidate_table(utils::head(found$candidates, most)),
+    class = c("ronda_key_suggestions", "data.frame"),
+    sampled = found$sampled, all_columns = found$all_columns, rows_left = nrow(left),
+    sides = frame_labels(frame_code(substitute(left), substitute(right)))
+  )
+}
+
+# list(candidates, sampled, all_columns): what could be the key, the best first; whether
+# shares are those of a sample of each side, and whether all columns were compared
+key_candidates <- function(frames) {
   samples <- lapply(frames, sample_rows)
   # each cleaned column is made once, however many it is compared with
   made <- new.env(parent = emptyenv())
@@ -49,16 +59,14 @@ suggest_keys <- function(left, right, most = 8L) {
     found <- c(found, double_candidates(frames, samples, all, made))
   }
   if (!length(found)) found <- all
-  table <- candidate_table(found)
+  score <- vapply(found, candidate_score, 0)
   # what hardly meets is left out where something else does
-  table <- table[table$score >= 0.2 * max(table$score, 0), ]
-  table <- table[utils::head(order(-table$score), most), ]
-  row.names(table) <- NULL
-  structure(table,
-    class = c("ronda_key_suggestions", "data.frame"),
+  at <- order(-score)
+  at <- at[score[at] >= 0.2 * max(score, 0)]
+  list(
+    candidates = found[at],
     sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
-    all_columns = nrow(columns) == prod(lengths(frames)), rows_left = nrow(left),
-    sides = frame_labels(frame_code(substitute(left), substitute(right)))
+    all_columns = nrow(columns) == prod(lengths(frames))
   )
 }
 

@@ -126,7 +126,10 @@ pairs_code <- function(on) {
 #' columns with their types, and how to repeat it. Tables can be sorted and copied; the
 #' page follows a light or dark screen, and prints.
 #'
-#' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
+#' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
+#'   with the right one and `on`.
+#' @param other `[data.frame]` The right frame, where `pairing` is the left one.
+#' @param on `[character | rule | list]` As in [pair_rows()], where two frames are given.
 #' @param file `[character(1)]` The file to write; its name ends in `.html`.
 #' @param fold `[list]` Formulas as in [build_frame()]: the page shows the first rows of
 #'   the folded frame, too.
@@ -149,9 +152,11 @@ pairs_code <- function(on) {
 #'   on = "port", file
 #' )
 #' @export
-write_report <- function(pairing, file, fold = NULL, rows = TRUE, title = NULL, note = NULL) {
+write_report <- function(pairing, file, other = NULL, on = NULL, fold = NULL, rows = TRUE,
+                         title = NULL, note = NULL) {
   call <- quote(write_report())
-  check_pairing(pairing, call)
+  code <- frame_code(substitute(pairing), substitute(other))
+  pairing <- pairing_given(pairing, other, on, call, code)
   check_report(file, rows, title, note, call)
   folded <- if (!is.null(fold)) folded_for_report(pairing, fold, call)
   if (!rows) folded <- NULL

@@ -255,6 +255,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// append_line_
+String append_line_(String path, String line);
+RcppExport SEXP _ronda_append_line_(SEXP pathSEXP, SEXP lineSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< String >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< String >::type line(lineSEXP);
+    rcpp_result_gen = Rcpp::wrap(append_line_(path, line));
+    return rcpp_result_gen;
+END_RCPP
+}
 // write_stdout_
 String write_stdout_(CharacterVector text);
 RcppExport SEXP _ronda_write_stdout_(SEXP textSEXP) {
@@ -931,6 +942,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_int64_minus_", (DL_FUNC) &_ronda_int64_minus_, 2},
     {"_ronda_deferred_", (DL_FUNC) &_ronda_deferred_, 2},
     {"_ronda_count_deferred_", (DL_FUNC) &_ronda_count_deferred_, 1},
+    {"_ronda_append_line_", (DL_FUNC) &_ronda_append_line_, 2},
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
     {"_ronda_file_kind_", (DL_FUNC) &_ronda_file_kind_, 1},

@@ -8,11 +8,14 @@
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
+#include <string>
+#include <system_error>
 
 #include "glue.h"
 
 #include <sys/stat.h>
 #ifdef _WIN32
+#include <fcntl.h>
 #include <io.h>
 #else
 #include <fcntl.h>
@@ -21,6 +24,41 @@
 
 using namespace Rcpp;
 using namespace ronda;
+
+// Adds a line to the end of a file in one piece, so that lines of several
+// processes stay whole; "" when it is there, else what is wrong. What a full
+// disk took of it is taken off again.
+// [[Rcpp::export(rng = false)]]
+String append_line_(String path, String line) {
+  return glue::guarded([&]() -> String {
+    const std::string name = path.get_cstring();
+    std::string text = line.get_cstring();
+    text += '\n';
+    std::error_code failed;
+    auto before = std::filesystem::file_size(name, failed);
+    if (failed) before = 0;
+#ifdef _WIN32
+    const int file =
+        _open(name.c_str(), _O_WRONLY | _O_APPEND | _O_CREAT | _O_BINARY,
+              _S_IREAD | _S_IWRITE);
+    if (file < 0) return std::strerror(errno);
+    const auto written =
+        _write(file, text.data(), static_cast<unsigned>(text.size()));
+    const int wrong = errno;
+    _close(file);
+#else
+    const int file = open(name.c_str(), O_WRONLY | O_APPEND | O_CREAT, 0666);
+    if (file < 0) return std::strerror(errno);
+    const auto written = write(file, text.data(), text.size());
+    const int wrong = written < 0 ? errno : ENOSPC;
+    close(file);
+#endif
+    const bool whole = written == static_cast<decltype(written)>(text.size());
+    if (whole) return "";
+    std::filesystem::resize_file(name, before, failed);
+    return std::strerror(wrong);
+  });
+}
 
 // Writes a text to stdout; "" when all of it was written, else what is wrong.
 // R's own ways of writing there don't say that a disk is full or that nobody

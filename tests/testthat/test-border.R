@@ -28,6 +28,7 @@ folds <- list(
 )
 
 sound_calls <- list(
+  append_line_ = list(path = tempfile(), line = "{}"),
   file_kind_ = list(path = "."), free_bytes_ = list(folder = "not there"),
   not_plain_data_ = list(x = list(a = 1, b = list("c", NULL)), known = "d"),
   left_rows_ = list(c(1L, 0L, 2L), TRUE), filter_single_ = list(single, comparisons, NULL, NULL),

@@ -103,9 +103,8 @@ test_that("the receipt is told when asked for, of two frames and of many", {
   frames <- list(a = data.frame(k = 1:3), b = data.frame(k = 2:5), c = data.frame(k = 9L))
   expect_message(join_many(frames, on = "k"), "6 rows")
   counts <- as.data.frame(last_receipt())
-  expect_identical(counts$frame, names(frames))
-  expect_identical(counts$rows, c(3L, 4L, 1L))
-  expect_equal(counts$result_rows, c(3, 4, 1))
+  expect_identical(c(counts$left, counts$right), c("a", "b, c"))
+  expect_equal(c(counts$rows_left, counts$rows_right, counts$result_rows), c(3, 5, 6))
 })
 
 test_that("the line of a join says when left rows multiply", {

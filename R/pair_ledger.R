@@ -1,0 +1,137 @@
+# The ledger: every join of the session, and the receipt of the latest one.
+
+# What the session remembers: an entry for each of the newest joins, by number; the receipt of
+# the latest one is written when it is asked for, as that takes longer than matching a
+# small frame. `warned`: what the join that is under way warned of
+session <- list2env(
+  list(joins = new.env(parent = emptyenv()), made = 0, warned = character()),
+  parent = emptyenv()
+)
+
+most_joins <- 10000
+
+# Notes a join. `parts`: what receipt_parts() gives, or a receipt; NULL where it failed
+# before there were any. `call`: that of the verb; `message`: of the error.
+note_join <- function(call, parts, message = NA_character_, pairing = NULL,
+                      labels = NULL) {
+  made <- session$made + 1
+  session$made <- made
+  session$joins[[as.character(made)]] <- list(
+    number = made, time = Sys.time(), verb = c(as.character(call[[1L]]), "")[1L], parts = parts,
+    labels = labels, message = message, warned = session$warned,
+    pairing = if (keeps_pairings()) unclass(pairing)
+  )
+  session$warned <- character()
+  if (made > most_joins) {
+    old <- as.character(made - most_joins)
+    if (!is.null(session$joins[[old]])) rm(list = old, envir = session$joins)
+  }
+  file <- ledger_option()
+  if (nzchar(file)) append_join(session$joins[[as.character(made)]], file)
+}
+
+receipt_of_join <- function(join) {
+  if (inherits(join$parts, "ronda_receipt")) join$parts else if (!is.null(join$parts)) {
+    receipt_of_call(join$parts)
+  }
+}
+
+# the receipt of the latest join that has one
+latest_receipt <- function() {
+  for (number in seq(session$made, max(1, session$made - most_joins + 1))) {
+    join <- session$joins[[as.character(number)]]
+    if (!is.null(join$parts)) {
+      return(receipt_of_join(join))
+    }
+  }
+}
+
+# What verbs note of errors and warnings of a join. What was expected and does not hold
+# comes with its receipt.
+notes_of_call <- function(call, labels) {
+  list(
+    failed = function(e, verb) note_join(call, e$receipt, conditionMessage(e), labels = labels),
+    warned = function(w, verb) session$warned <- c(session$warned, conditionMessage(w))
+  )
+}
+
+# the same for a verb that has `call` and `labels` of its own
+join_notes <- list(
+  failed = function(e, verb) notes_of_call(verb$call, verb$labels)$failed(e),
+  warned = function(w, verb) notes_of_call(NULL, NULL)$warned(w)
+)
+
+# `built` says of the frame: list(rows (its row type), n, and where there are some:
+# changed, notes)
+record_receipt <- function(pairing, built, clock, call) {
+  note_join(call, receipt_parts(pairing, clock, built), pairing = pairing)
+  if (tells_receipts()) tell_latest()
+}
+
+tell_latest <- function() {
+  account <- latest_receipt()
+  tell_receipt(c(line_of_receipt(account), account$notes), account)
+}
+
+tell_receipt <- function(lines, account) {
+  say_classed("receipt", lines, receipt = account)
+}
+
+# One line of the ledger, or of any receipt: a list of single values
+counts_of_receipt <- function(receipt) {
+  many <- inherits(receipt, "ronda_receipt_many")
+  of_call <- function(name) {
+    value <- receipt[[name]]
+    if (length(value) == 1L) value else NA
+  }
+  number <- function(name) as.numeric(of_call(name))
+  rows_left <- if (many) as.numeric(receipt$frame_rows[1L]) else number("rows_left")
+  result_rows <- number("result_rows")
+  list(
+    left = if (is.null(receipt)) NA_character_ else receipt$labels[1L],
+    right = if (is.null(receipt)) NA_character_ else {
+      paste(receipt$labels[-1L], collapse = ", ")
+    },
+    rows = as.character(of_call("rows")), rows_left = rows_left,
+    rows_right = if (many) sum(as.numeric(receipt$frame_rows[-1L])) else number("rows_right"),
+    result_rows = result_rows, paired = if (many) number("by_all") else number("pairs"),
+    left_alone = number("unmatched_left"), right_alone = number("unmatched_right"),
+    key_shape = as.character(of_call("key_shape")), growth = result_rows / rows_left,
+    cells_changed = if (is.null(receipt)) NA_real_ else {
+      as.numeric(sum(unlist(receipt$cells_changed)))
+    },
+    notes = paste(receipt$notes, collapse = " "),
+    seconds = as.numeric(sum(receipt$seconds))
+  )
+}
+
+ledger_line <- function(join) {
+  line <- counts_of_receipt(receipt_of_join(join))
+  if (is.null(join$parts) && length(join$labels) == 2L) {
+    line$left <- join$labels[1L]
+    line$right <- join$labels[2L]
+  }
+  line$notes <- paste(c(line$notes[nzchar(line$notes)], join$warned), collapse = " ")
+  c(
+    list(join = join$number, time = join$time, verb = join$verb), line,
+    list(failed = !is.na(join$message), message = join$message)
+  )
+}
+
+# A join as one line of JSON at the end of a file; a file that can't be written is said once
+append_join <- function(join, file) {
+  line <- ledger_line(join)
+  line$time <- format(line$time, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+  wrong <- tryCatch(
+    append_line_(enc2utf8(path.expand(file)), enc2utf8(as.character(
+      jsonlite::toJSON(line, auto_unbox = TRUE, digits = NA, na = "null")
+    ))),
+    error = conditionMessage
+  )
+  if (nzchar(wrong) && !identical(session$told, file)) {
+    session$told <- file
+    warn_ronda("file", sprintf("The ledger %s can't be written: %s.",
+      encodeString(file, quote = "'"), wrong
+    ), "Joins go on; they are in ledger() still.", call = NULL)
+  }
+}
