@@ -300,7 +300,9 @@ fitting_expect <- function(pairing) {
   }
   complete <- pairing$sizes == c(pairing$counts$matched_left, pairing$counts$matched_right)
   expect <- c(shape, c("left-complete", "right-complete")[complete])
-  if (is.null(pair_again(pairing, expect = expect))) NULL else expect
+  # where `repeats` chose, what is expected of the candidates is tried
+  holds <- identical(pairing$repeats, "all") || !is.null(pair_again(pairing, expect = expect))
+  if (holds) expect
 }
 
 # the same to be typed; corrections and conditions are in files and options of their own
@@ -381,15 +383,15 @@ repeat_lines <- function(pairing) {
   }
   several <- account_frame(pairing)$several
   lines <- counts$pairs + pairing$sizes[1L] - counts$matched_left
-  says <- function(side, other, most) {
+  says <- function(side, other) {
     k <- side_number(side)
     if (several[k]) sprintf("%s of %s %s several partners in %s, up to %s.",
       counted(several[k], "row"), pairing$labels[k], if (several[k] == 1L) "has" else "have",
-      pairing$labels[side_number(other)], with_commas(most)
+      pairing$labels[side_number(other)], with_commas(max(partner_counts(pairing$matches, side)))
     )
   }
   c(
-    says("left", "right", counts$most_left), says("right", "left", counts$most_right),
+    says("left", "right"), says("right", "left"),
     if (several[1L]) sprintf("A left join makes %s of %s.", counted(lines, "row"),
       with_commas(pairing$sizes[1L])
     ),

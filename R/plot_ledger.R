@@ -7,38 +7,40 @@ plot.ronda_ledger <- function(x, ...) {
   need_packages("ggplot2", "A figure", call)
   made <- x[!x$failed & !is.na(x$result_rows), ]
   if (!nrow(made)) stop_argument("There is nothing to draw: no join made a frame.", call = call)
-  label <- sprintf("%s  %s + %s", made$join, shortened(made$left, 14L), shortened(made$right, 14L))
-  label <- factor(label, rev(unique(label)))
+  change <- made$result_rows - made$rows_left
+  # losses and growth stand at the axis, where any page leaves them legible
+  marks <- ifelse(change == 0, "", sprintf(": %s%s", ifelse(change < 0, "-", "+"),
+    with_commas_each(abs(change))
+  ))
+  label <- sprintf("%s  %s + %s%s", made$join, shortened(made$left, 14L),
+    shortened(made$right, 14L), marks
+  )
+  label <- factor(label, rev(label))
   data <- rbind(
     data.frame(join = label, rows = made$rows_left, what = "left rows"),
     data.frame(join = label, rows = made$result_rows, what = "rows of the result")
   )
   data$what <- factor(data$what, c("rows of the result", "left rows"))
-  lost <- made$result_rows < made$rows_left
-  grown <- made$result_rows > made$rows_left
-  marks <- data.frame(join = label, rows = pmax(made$rows_left, made$result_rows), text = ifelse(
-    lost, paste("-", with_commas_each(made$rows_left - made$result_rows)),
-    ifelse(grown, paste("+", with_commas_each(made$result_rows - made$rows_left)), "")
-  ))
   drawn <- ggplot2::ggplot(data, ggplot2::aes(x = rows, y = join)) +
     ggplot2::geom_col(ggplot2::aes(fill = what),
       width = 0.7, colour = figure_colours[["line"]],
       position = ggplot2::position_dodge(width = 0.75)
     ) +
-    ggplot2::geom_text(ggplot2::aes(label = text), marks, hjust = -0.15, size = 3.2) +
     ggplot2::scale_fill_manual(NULL, values = c(
       "left rows" = figure_colours[["left_alone"]],
       "rows of the result" = figure_colours[["paired"]]
     ), guide = ggplot2::guide_legend(reverse = TRUE)) +
     ggplot2::scale_x_continuous("rows",
       breaks = count_breaks, labels = with_commas_each, limits = c(0, NA),
-      expand = ggplot2::expansion(c(0, 0.15))
+      expand = ggplot2::expansion(c(0, 0.06))
     ) +
     ggplot2::labs(y = NULL) +
     figure_theme() +
     ggplot2::theme(legend.position = "top", panel.grid.major.y = ggplot2::element_blank())
   figure_of(drawn,
-    sprintf("%s lose rows, %s add some", counted(sum(lost), "join"), counted(sum(grown), "join")),
+    sprintf("%s lost rows, %s gained some", counted(sum(change < 0), "join"),
+      with_commas(sum(change > 0))
+    ),
     sprintf("Rows through %s; %s failed", counted(nrow(x), "join"), with_commas(sum(x$failed)))
   )
 }

@@ -243,6 +243,12 @@ measure <- function(frames, samples, rules, made) {
   parts <- lapply(c(left = "left", right = "right"), function(side) {
     lapply(sides[[side]], gather_, samples[[side]])
   })
+  if (length(rules) == 1L && !meet_at_all(sides, kinds)) {
+    return(list(
+      rules = rules, found = c(0, 0), unique = c(0, 0), shared = FALSE, several = 0,
+      by_chance = TRUE
+    ))
+  }
   found <- found_shares(parts, sides, kinds)
   # what meets no more often than numbers of that size do anyway says nothing, unless
   # it meets wholly and tells the rows apart
@@ -250,6 +256,23 @@ measure <- function(frames, samples, rules, made) {
   found$by_chance <- all(found$found <= by_chance) &&
     !(all(found$found >= 0.95) && any(found$unique == 1))
   c(list(rules = rules), found)
+}
+
+# Whether some of a few rows of either side is found in the other: most pairs of columns of
+# large frames share nothing, and are done with sooner by that
+meet_at_all <- function(sides, kinds, few = 2000L) {
+  rows <- lengths(lapply(sides, `[[`, 1L))
+  if (any(rows <= 2L * few)) {
+    return(TRUE)
+  }
+  for (k in 1:2) {
+    own <- lapply(sides[[k]], gather_, spread_rows(rows[k], few))
+    matches <- match_equal_(sides[[3L - k]], own, kinds, FALSE, FALSE)$matches
+    if (length(left_by_match(matches, TRUE))) {
+      return(TRUE)
+    }
+  }
+  FALSE
 }
 
 # The shares of numbers or days that may be found by chance on each side, where the two
@@ -305,7 +328,7 @@ found_shares <- function(parts, sides, kinds) {
     there <- first > 0L
     found[k] <- if (any(there)) mean(uses[first[there]] > 0L) else 0
     unique_share[k] <- if (any(there)) {
-      length(unique(first[there])) / sum(there)
+      sum(first == seq_len(n)) / sum(there)
     } else {
       0
     }
