@@ -109,7 +109,7 @@ compared_or_none <- function(pairing, options, call) {
     return(NULL)
   }
   tolerance <- if (is.null(options$tolerance)) 0 else cli_distance(options$tolerance)
-  with_call_quiet(differences(pairing, columns, tolerance))
+  with_call_quiet(differences(pairing, columns = columns, tolerance = tolerance))
 }
 
 all_same <- function(pairing, shared) {

@@ -30,6 +30,12 @@
 explain_row <- function(pairing, other = NULL, on = NULL, left = NULL, right = NULL) {
   call <- quote(explain_row())
   code <- frame_code(substitute(pairing), substitute(other))
+  # row numbers by position: explain_row(pairing, 12)
+  if (!is.null(other) && !is.data.frame(other)) {
+    left <- other
+    right <- on
+    other <- on <- NULL
+  }
   pairing <- pairing_given(pairing, other, on, call, code)
   if (is.null(left) == is.null(right)) {
     stop_argument("Give one row: `left` or `right`, a row number.",

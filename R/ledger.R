@@ -25,7 +25,8 @@
 #'   line of JSON; lines of several processes stay whole.
 #' @section Errors: `ronda_error_argument` when `clear` isn't TRUE or FALSE, and when
 #'   `follow()` gets no named value or no kept join has such columns.
-#' @seealso [last_receipt()] for the latest join; [explain_row()] for one row.
+#' @seealso [last_receipt()] for the latest join; [explain_row()] for one row;
+#'   `vignette("when-it-goes-wrong")`.
 #' @examples
 #' ledger(clear = TRUE)
 #' with_ledger({

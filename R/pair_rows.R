@@ -39,6 +39,7 @@ pair_rows <- function(left, right, on, ..., where = NULL,
 # The pairing that a function is given, or that of two frames and `on`, which is not noted
 # as a join. `code`: what the frames are called.
 pairing_given <- function(pairing, other, on, call, code) {
+  if (!is.null(other)) check_frame(other, "other", call)
   if (missing(pairing) || !is.data.frame(pairing)) {
     if (!is.null(other) || !is.null(on)) {
       stop_argument("A pairing has its frames and rules already: give it alone.", call = call)

@@ -82,6 +82,19 @@ shots <- list(
       "explain_row(pairing, left = 17)"
     ))
   }),
+  "diagnose-terminal" = list("terminal", function() {
+    ronda::ledger(clear = TRUE)
+    script <- paste(c(
+      "with_ledger({", "  named <- join_frames(sailings, vessels, on = c(vessel = \"code\"))",
+      "  served <- join_frames(named, ports, on = \"port\", rows = \"inner\")",
+      "  cars <- join_frames(served, vessels, c(vessel = \"code\"), \"semi\")", "})"
+    ), collapse = "\n")
+    lines <- session(c(
+      "diagnose(sailings, vessels, on = c(vessel = \"code\"))", script, "ledger()",
+      "follow(vessel = \"XAN\")"
+    ))
+    unlist(strsplit(paste0(lines, "\n"), "\n"))
+  }),
   "command-line" = list("terminal", function() {
     c(
       typed("ronda pair sailings.csv vessels.csv --on vessel=code", demo_files(c("pair",
@@ -263,6 +276,7 @@ shown_file <- "tools/screenshots.csv"
 
 # No picture is older than what it shows, and the README links each.
 check <- function() {
+  library(ronda)
   options(ronda.receipt = FALSE, width = 80L)
   files <- list.files(pictures, "[.]png$")
   readme <- paste(readLines("README.md"), collapse = "\n")
@@ -287,6 +301,7 @@ check <- function() {
 
 main <- function(names) {
   need_programs()
+  library(ronda)
   options(ronda.receipt = FALSE)
   file <- shown_file
   known <- if (file.exists(file)) utils::read.csv(file) else data.frame(picture = "", shows = "")

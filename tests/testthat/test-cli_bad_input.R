@@ -38,7 +38,7 @@ test_that("wrong words of every option and command are told", {
   tried <- character()  # an option means the same in all commands but `many`
   for (command in names(base)) {
     for (option in ronda:::commands[[command]]$options()) {
-      if (is.null(option$value) || option$name %in% c("out", "title", "note", tried)) next
+      if (is.null(option$value) || option$name %in% c("out", "ledger", "title", "note", tried)) next
       rest <- base[[command]]
       if (option$name == "on") rest <- setdiff(rest, c("--on", "port"))
       for (word in odd_words) {
