@@ -207,7 +207,8 @@ clean_more <- function(state, rule, misses) {
 
 round_more <- function(state, rule, misses) {
   lines <- misses[misses$reason %in% "rounding" & misses$column == rule$left, ]
-  if (!nrow(lines) || length(rule$via)) {
+  # the command line has no function that rounds
+  if (!nrow(lines) || length(rule$via) || speaks_options()) {
     return(state)
   }
   digits <- rounding_digits(as.numeric(lines$from[1L]), as.numeric(lines$to[1L]))
@@ -218,14 +219,16 @@ round_more <- function(state, rule, misses) {
   )
 }
 
-# `sureness` from which typing errors are corrected, and how many may stand in the call
+# so many corrections may stand in the call
 most_corrections <- 200L
 
 correct_more <- function(state, rule, misses) {
   lines <- misses[misses$column == rule$left & is.na(misses$via) &
     grepl("typing error", misses$reason) & misses$sureness >= sure_enough & misses$left_alone, ]
   lines <- lines[!duplicated(lines$from), ]
-  if (!nrow(lines) || nrow(lines) > most_corrections || !is.null(state$via[[rule$left]])) {
+  # on the command line corrections are a file, made by ronda pair --near-misses --out
+  if (!nrow(lines) || nrow(lines) > most_corrections || !is.null(state$via[[rule$left]]) ||
+    speaks_options()) {
     return(state)
   }
   step <- structure(as_corrections(lines, "misses", NULL), class = "ronda_corrections")
@@ -305,16 +308,11 @@ fitting_expect <- function(pairing) {
   if (holds) expect
 }
 
-# the same to be typed; corrections and conditions are in files and options of their own
+# the same to be typed
 typed_call <- function(pairing, via) {
   expect <- fitting_expect(pairing)
-  rules <- lapply(pairing$rules, function(rule) {
-    rule$via <- lapply(rule$via, function(steps) {
-      Filter(function(step) !inherits(step, "ronda_corrections"), steps)
-    })
-    rule
-  })
-  paste(c("ronda join", shell_words(pairing$code), vapply(rules, rule_text, ""), unlist(via),
+  texts <- vapply(pairing$rules, rule_text, "")
+  paste(c("ronda join", shell_words(pairing$code), texts, unlist(via),
     if (!is.null(pairing$where)) setting("where", pairing$where),
     if (pairing$missing_keys != "unmatched") setting("missing_keys", pairing$missing_keys),
     if (!is.null(expect)) setting("expect", expect)

@@ -10,7 +10,8 @@
 #' silences it alone.
 #'
 #' @param pairing `[ronda_pairing]` What [pair_rows()] gives.
-#' @param receipt `[ronda_receipt]` What `receipt()` or `last_receipt()` gives.
+#' @param receipt `[ronda_receipt | list]` What `receipt()` or `last_receipt()` gives, or a
+#'   list of such receipts.
 #' @return A list of class `ronda_receipt`: `labels`, `rows_left`,
 #'   `rows_right`, `matched_left`, `matched_right`, `unmatched_left`, `unmatched_right`,
 #'   `passed_over_left` and `passed_over_right` (rows that had a candidate but no pair:
@@ -26,7 +27,9 @@
 #'   `cells_changed` by column, and of a folded frame `folded` (its pairs).
 #'   `matched + unmatched` always equals the rows of
 #'   the frame. `last_receipt()` is NULL before the first join. `as.data.frame()` gives
-#'   one row of the counts, `receipt_json()` one JSON object with all of it.
+#'   one row of counts with the same columns for receipts of every kind (what a kind
+#'   doesn't know is missing); `receipt_json()` one JSON object with all of it, of a list
+#'   one for each.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one.
 #' @seealso `vignette("joins-in-packages")`.
 #' @examples

@@ -122,3 +122,27 @@ test_that("a diagnosis prints, is drawn, and is a table in documents", {
   expect_s3_class(plot(found), "ggplot")
   expect_match(knitr::knit_print(found), "join_frames(sailings, vessels", fixed = TRUE)
 })
+
+test_that("the command line diagnoses files, and its command gives what was said", {
+  withr::local_dir(withr::local_tempdir())
+  write_frame(data.frame(id = c("a1", "B2 ", "c3", "zz"), n = 1:4), "left.csv")
+  write_frame(data.frame(code = c("A1", "B2", "C3"), v = 1:3), "right.csv")
+  for (more in list(character(), c("--on", "id=code"))) {
+    run <- run_cli("diagnose", "left.csv", "right.csv", more)
+    expect_identical(run$code, 0L)
+    command <- sub("^ *ronda ", "", utils::tail(run$out, 1L))
+    again <- do.call(run_cli, as.list(c(strsplit(command, " ")[[1L]], "--quiet")))
+    expect_identical(again$code, 0L)
+    matched <- as.integer(sub(".*[(]([0-9]+) of 4 rows.*", "\\1", grep("To paste", run$out,
+      value = TRUE
+    )))
+    expect_identical(sum(!is.na(utils::read.csv(text = again$out)$v)), matched)
+    expect_identical(matched, 3L)
+  }
+  run <- run_cli("diagnose", "left.csv", "right.csv", "--on", "id=code", "--expect",
+    "left-complete"
+  )
+  expect_identical(run$code, 3L)
+  run <- run_cli("diagnose", "left.csv", "right.csv", "--expect", "left-complete")
+  expect_identical(run$code, 2L)
+})
