@@ -359,6 +359,11 @@ example_words <- function(pairing, side, rows, found, kind) {
   if (kind == "missing" || !length(columns) || !length(rows)) {
     return("")
   }
+  if (kind == "far") {
+    away <- found$far$distance[found$far$row %in% rows]
+    words <- distance_words(c(min(away), stats::median(away)), found$far$plan$scale)
+    return(sprintf("%s away at least, the median %s", words[1L], words[2L]))
+  }
   typed <- found$typed[found$typed[[paste0(side, "_row")]] %in% rows, ]
   if (kind == "typed" && nrow(typed)) {
     own <- if (side == "left") "from" else "to"

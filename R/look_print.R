@@ -14,6 +14,7 @@ format.ronda_pairing <- function(x, ...) {
     folded(sprintf("<pairing> %s with %s by %s%s", x$labels[1L], x$labels[2L],
       rules, where
     )),
+    folded(status_of(x)),
     "",
     account_table(x),
     "",

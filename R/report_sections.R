@@ -19,7 +19,7 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
     title = sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L]),
     heading = overlap_title(pairing), lead = paste0(account_line(pairing), "."),
     sections = list(
-      verdict_section(pairing, reasons), next_section(pairing, misses, found$far),
+      verdict_section(pairing, reasons), next_section(pairing, misses, found),
       unmatched_section(pairing, reasons, misses, rows), differences_section(pairing, rows),
       if (rows) repeats_section(pairing), if (rows) result_section(pairing, call), folded,
       figures_section(pairing, rows, call), types_section(pairing),
@@ -31,20 +31,37 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
 verdict_section <- function(pairing, reasons) {
   verdict <- verdict_of(pairing, reasons)
   section("verdict", "The verdict",
-    bullets(c(unlist(verdict), notes_of(pairing))),
+    bullets(c(status_of(pairing), unlist(verdict), notes_of(pairing))),
     html_table(account_in_words(pairing), "Rows of both frames"),
     html_table(totals_in_words(pairing), "What each join type would give")
   )
 }
 
-next_section <- function(pairing, misses, far) {
-  steps <- next_steps(pairing, misses, far)
+next_section <- function(pairing, misses, found) {
+  steps <- next_steps(pairing, misses, found$far)
   if (!length(steps)) {
     return(NULL)
   }
   section("next", "What to do next",
-    lapply(steps, function(step) list(paragraphs(step$text), code_block(step$code)))
+    lapply(steps, function(step) list(paragraphs(step$text), code_block(step$code))),
+    whole_call(pairing, found)
   )
+}
+
+# the call with all steps, as diagnose() hands it back; it may hold values of the data
+whole_call <- function(pairing, found) {
+  if (isTRUE(pairing$hidden)) {
+    return(NULL)
+  }
+  taken <- steps_taken(pairing, list(), found)
+  if (length(taken$steps)) {
+    list(
+      paragraphs(sprintf("All of it in one call, which matches %s of %s.",
+        with_commas(taken$pairing$counts$matched_left), counted(pairing$sizes[1L], "row")
+      )),
+      code_block(diagnosed_call(taken))
+    )
+  }
 }
 
 unmatched_section <- function(pairing, reasons, misses, rows) {
