@@ -21,8 +21,10 @@ deferred_option <- function() getOption("ronda.deferred", TRUE)
 # TRUE: pairings of joins are kept, for follow()
 keeps_pairings <- function() isTRUE(getOption("ronda.keep", FALSE))
 
-# a file to which joins are appended, "" for none
-ledger_option <- function() getOption("ronda.ledger", Sys.getenv("RONDA_LEDGER"))
+# a file to which joins are appended, "" for none; NULL where only the environment may say
+ledger_option <- function() getOption("ronda.ledger")
+
+ledger_of_environment <- function() Sys.getenv("RONDA_LEDGER")
 
 # For the tests: small frames take the ways of large ones
 

@@ -49,7 +49,7 @@ ledger <- function(clear = FALSE) {
     })
     structure(columns, names = names(lines[[1L]]))
   } else {
-    empty <- ledger_line(list(number = 0, time = Sys.time(), verb = "", message = NA_character_))
+    empty <- ledger_line(list(number = 0, at = 0, call = quote(none()), message = NA_character_))
     lapply(empty, `[`, 0L)
   }
   structure(as_base_frame(table, length(lines)), class = c("ronda_ledger", "data.frame"))
@@ -159,7 +159,7 @@ trail_of_side <- function(side, join, values) {
   pairs_stay <- isTRUE(type$pairs) || side == "left" && isTRUE(type$left_matched)
   reason <- if (all(paired)) "" else reason_of_rows(pairing, side, rows[!paired])
   as_base_frame(list(
-    join = join$number, verb = join$verb, side = side,
+    join = join$number, verb = as.character(join$call[[1L]]), side = side,
     frame = pairing$labels[side_number(side)], rows = length(rows), paired = sum(paired),
     in_result = sum(paired & pairs_stay | !paired & alone_stays), reason = reason
   ), 1L)

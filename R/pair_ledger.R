@@ -2,33 +2,44 @@
 
 # What the session remembers: an entry for each of the newest joins, by number; the receipt of
 # the latest one is written when it is asked for, as that takes longer than matching a
-# small frame. `warned`: what the join that is under way warned of
+# small frame. `warned`: what the join that is under way warned of; `file`: what the
+# environment says of the ledger's file, read at the first join
 session <- list2env(
-  list(joins = new.env(parent = emptyenv()), made = 0, warned = character()),
+  list(joins = new.env(parent = emptyenv()), made = 0, warned = character(), file = NULL),
   parent = emptyenv()
 )
 
 most_joins <- 10000
 
-# Notes a join. `parts`: what receipt_parts() gives, or a receipt; NULL where it failed
-# before there were any. `call`: that of the verb; `message`: of the error.
+# Notes a join, in few steps, for it is part of every small one. `parts`: what receipt_parts()
+# gives, or a receipt; NULL where it failed before there were any. `call`: that of the verb;
+# `message`: of the error.
 note_join <- function(call, parts, message = NA_character_, pairing = NULL,
                       labels = NULL) {
   made <- session$made + 1
+  key <- as.character(made)
   session$made <- made
-  session$joins[[as.character(made)]] <- list(
-    number = made, time = Sys.time(), verb = c(as.character(call[[1L]]), "")[1L], parts = parts,
-    labels = labels, message = message, warned = session$warned,
-    pairing = if (keeps_pairings()) unclass(pairing)
+  join <- list(
+    number = made, at = now_(), call = call, parts = parts, labels = labels,
+    message = message, warned = session$warned,
+    pairing = if (!is.null(pairing) && keeps_pairings()) unclass(pairing)
   )
-  session$warned <- character()
+  assign(key, join, envir = session$joins)
+  if (length(session$warned)) session$warned <- character()
   if (made > most_joins) {
     old <- as.character(made - most_joins)
     if (!is.null(session$joins[[old]])) rm(list = old, envir = session$joins)
   }
   file <- ledger_option()
-  if (nzchar(file)) append_join(session$joins[[as.character(made)]], file)
+  if (is.null(file)) {
+    if (is.null(session$file)) session$file <- ledger_of_environment()
+    file <- session$file
+  }
+  if (nzchar(file)) append_join(join, file)
 }
+
+# when a join was noted, by the clock on the wall
+time_of_join <- function(join) Sys.time() - (now_() - join$at)
 
 receipt_of_join <- function(join) {
   if (inherits(join$parts, "ronda_receipt")) join$parts else if (!is.null(join$parts)) {
@@ -113,7 +124,11 @@ ledger_line <- function(join) {
   }
   line$notes <- paste(c(line$notes[nzchar(line$notes)], join$warned), collapse = " ")
   c(
-    list(join = join$number, time = join$time, verb = join$verb), line,
+    list(
+      join = join$number, time = time_of_join(join),
+      verb = c(as.character(join$call[[1L]]), "")[1L]
+    ),
+    line,
     list(failed = !is.na(join$message), message = join$message)
   )
 }
