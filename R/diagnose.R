@@ -286,7 +286,9 @@ diagnosed_call <- function(state) {
   if (speaks_options()) {
     return(typed_call(pairing, state$via))
   }
-  pairing$max_rows <- NULL
+  pairing["max_rows"] <- list(NULL)
+  lines <- pairing$counts$pairs + pairing$sizes[1L] - pairing$counts$matched_left
+  if (lines > row_limit(pairing)) pairing$max_rows <- lines
   code <- pairing_code(pairing, via = state$via, expect = fitting_expect(pairing))
   code <- sub("pairing <- pair_rows(", "joined <- join_frames(", code, fixed = TRUE)
   paste(c(values_code(list(pairing$where)), code), collapse = "\n")
