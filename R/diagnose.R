@@ -37,7 +37,7 @@ diagnose <- function(left, right, on = NULL, where = NULL, missing_keys = "unmat
   call <- quote(diagnose())
   if (!missing(left) && inherits(left, "ronda_pairing")) {
     if (!missing(right) || !is.null(on)) {
-      stop_argument("A pairing has its frames and rules already: give it alone.", call = call)
+      stop_given_twice(call)
     }
     return(diagnosis_of(unclass(left), list(), NULL))
   }
@@ -148,10 +148,10 @@ no_key_diagnosis <- function(asked, found) {
 # Steps ----------------------------------------------------------------------------
 
 # list(pairing, via, steps): the pairing with every step that matches more left rows, one on
-# top of the other. A step is list(code, kind, gained): which left and right rows it matched.
+# top of the other. A step is list(code, gained): which left and right rows it matched.
 steps_taken <- function(pairing, via, found) {
   state <- list(pairing = pairing, via = via, steps = list())
-  if (!is.null(pairing$turn) || all(c(pairing$counts$matched_left, 1) > pairing$sizes[1L])) {
+  if (!is.null(pairing$turn) || pairing$counts$matched_left == pairing$sizes[1L]) {
     return(state)
   }
   misses <- shown_misses(pairing, found)
@@ -165,7 +165,7 @@ steps_taken <- function(pairing, via, found) {
 }
 
 # the state with other rules, where these match more left rows
-with_step <- function(state, rules, code, kind, via = state$via) {
+with_step <- function(state, rules, code, via = state$via) {
   tried <- pair_again(state$pairing, rules)
   if (newly_matched(state$pairing, tried) <= 0) {
     return(state)
@@ -174,22 +174,20 @@ with_step <- function(state, rules, code, kind, via = state$via) {
   gained <- lapply(c(left = "left", right = "right"), function(side) {
     setdiff(unmatched(state$pairing$matches, side), unmatched(tried$matches, side))
   })
-  step <- list(code = code, kind = kind, gained = gained)
+  step <- list(code = code, gained = gained)
   list(pairing = tried, via = via, steps = c(state$steps, list(step)))
 }
 
 # the rules, one key with a further step of its `via` on these sides
 with_further_step <- function(rules, column, step, sides) {
-  lapply(rules, function(rule) {
-    if (is_key_rule(rule) && identical(rule$left, column)) {
-      for (side in sides) rule$via[[side]] <- c(rule$via[[side]], list(step))
-    }
+  with_key(rules, column, function(rule) {
+    for (side in sides) rule$via[[side]] <- c(rule$via[[side]], list(step))
     rule
   })
 }
 
 # code of a step, with its column where there are several keys
-step_code <- function(state, rule, code) {
+named_step <- function(state, rule, code) {
   if (length(state$pairing$key_rules) > 1L) sprintf("`%s`: %s", rule$left, code) else code
 }
 
@@ -201,7 +199,7 @@ clean_more <- function(state, rule, misses) {
   }
   step <- structure(list(words = in_cleaning_order(words)), class = "ronda_words")
   with_step(state, with_further_step(state$pairing$rules, rule$left, step, side_names),
-    step_code(state, rule, setting("via", in_cleaning_order(words))), "typed"
+    named_step(state, rule, setting("via", in_cleaning_order(words)))
   )
 }
 
@@ -211,11 +209,10 @@ round_more <- function(state, rule, misses) {
   if (!nrow(lines) || length(rule$via) || speaks_options()) {
     return(state)
   }
-  digits <- rounding_digits(as.numeric(lines$from[1L]), as.numeric(lines$to[1L]))
-  code <- rounding_code(digits)
-  via <- c(state$via, structure(list(code), names = rule$left))
-  with_step(state, with_via(state$pairing$rules, rule$left, function(x) round(x, digits)),
-    step_code(state, rule, paste("via =", code)), "typed", via
+  rounding <- rounding_via(lines)
+  via <- c(state$via, structure(list(rounding$code), names = rule$left))
+  with_step(state, with_via(state$pairing$rules, rule$left, rounding$run),
+    named_step(state, rule, paste("via =", rounding$code)), via
   )
 }
 
@@ -223,8 +220,7 @@ round_more <- function(state, rule, misses) {
 most_corrections <- 200L
 
 correct_more <- function(state, rule, misses) {
-  lines <- misses[misses$column == rule$left & is.na(misses$via) &
-    grepl("typing error", misses$reason) & misses$sureness >= sure_enough & misses$left_alone, ]
+  lines <- misses[misses$column == rule$left & are_sure_typos(misses) & misses$left_alone, ]
   lines <- lines[!duplicated(lines$from), ]
   # on the command line corrections are a file, made by ronda pair --near-misses --out
   if (!nrow(lines) || nrow(lines) > most_corrections || !is.null(state$via[[rule$left]]) ||
@@ -233,9 +229,9 @@ correct_more <- function(state, rule, misses) {
   }
   step <- structure(as_corrections(lines, "misses", NULL), class = "ronda_corrections")
   with_step(state, with_further_step(state$pairing$rules, rule$left, step, "left"),
-    step_code(state, rule, sprintf("via = %s, to be read first",
+    named_step(state, rule, sprintf("via = %s, to be read first",
       counted(length(step$from), "correction")
-    )), "typed"
+    ))
   )
 }
 
@@ -243,12 +239,8 @@ reach_farther <- function(state, far) {
   if (is.null(far)) {
     return(state)
   }
-  within <- round_distance(abs(far$distance), far$plan$closest$within, far$plan$scale)
-  rules <- lapply(state$pairing$rules, function(rule) {
-    if (kind_of(rule)$chooses) rule$within <- within
-    rule
-  })
-  with_step(state, rules, setting("within", within), "far")
+  wider <- wider_rules(state$pairing, far)
+  with_step(state, wider$rules, setting("within", wider$within))
 }
 
 # intervals with both ends, or without missing bounds, where that gives no left row a second
@@ -265,9 +257,9 @@ wider_intervals <- function(state, choice, value) {
     rule[[choice]] <- value
     rule
   })
-  tried <- with_step(state, rules, setting(choice, value), "ends")
-  multiplies <- tried$pairing$counts$most_left > max(1L, state$pairing$counts$most_left)
-  if (multiplies) state else tried
+  tried <- with_step(state, rules, setting(choice, value))
+  grows <- tried$pairing$counts$most_left > max(1L, state$pairing$counts$most_left)
+  if (grows) state else tried
 }
 
 step_table <- function(steps) {
@@ -287,7 +279,7 @@ diagnosed_call <- function(state) {
     return(typed_call(pairing, state$via))
   }
   pairing["max_rows"] <- list(NULL)
-  lines <- pairing$counts$pairs + pairing$sizes[1L] - pairing$counts$matched_left
+  lines <- left_join_rows(pairing)
   if (lines > row_limit(pairing)) pairing$max_rows <- lines
   code <- pairing_code(pairing, via = state$via, expect = fitting_expect(pairing))
   code <- sub("pairing <- pair_rows(", "joined <- join_frames(", code, fixed = TRUE)
@@ -299,12 +291,10 @@ fitting_expect <- function(pairing) {
   if (!pairing$counts$pairs) {
     return("may-be-empty")
   }
-  shape <- key_shape_of(pairing$counts)
-  if (shape == "many-to-many") {
+  expect <- expect_of_today(pairing)
+  if (expect[1L] == "many-to-many") {
     return("rows-multiply")
   }
-  complete <- pairing$sizes == c(pairing$counts$matched_left, pairing$counts$matched_right)
-  expect <- c(shape, c("left-complete", "right-complete")[complete])
   # where `repeats` chose, what is expected of the candidates is tried
   holds <- identical(pairing$repeats, "all") || !is.null(pair_again(pairing, expect = expect))
   if (holds) expect
@@ -387,7 +377,6 @@ repeat_lines <- function(pairing) {
     return(character())
   }
   several <- account_frame(pairing)$several
-  lines <- counts$pairs + pairing$sizes[1L] - counts$matched_left
   says <- function(side, other) {
     k <- side_number(side)
     if (several[k]) sprintf("%s of %s %s several partners in %s, up to %s.",
@@ -397,7 +386,7 @@ repeat_lines <- function(pairing) {
   }
   c(
     says("left", "right"), says("right", "left"),
-    if (several[1L]) sprintf("A left join makes %s of %s.", counted(lines, "row"),
+    if (several[1L]) sprintf("A left join makes %s of %s.", counted(left_join_rows(pairing), "row"),
       with_commas(pairing$sizes[1L])
     ),
     if (!any(several)) "No key repeats."
@@ -449,11 +438,6 @@ key_lines <- function(x) {
       sprintf("  next best: %s %s (%s)", either("on =", "--on"), x$keys$on[2L], shares[2L])
     }
   )
-}
-
-# nearly all is not all
-whole_percent <- function(share) {
-  sprintf("%.0f%%", ifelse(share < 1, pmin(99, round(100 * share)), 100))
 }
 
 reason_lines <- function(reasons) {

@@ -177,20 +177,20 @@ has_value <- function(column, value) {
 }
 
 reason_of_rows <- function(pairing, side, rows) {
-  found <- unmatched_reasons(pairing)
+  misses <- misses_found(pairing)
+  found <- unmatched_reasons(pairing, misses)
   of_side <- found$rows[[side]]
   reasons <- found$counts$reason[of_side$reason[of_side$row %in% rows]]
-  examples <- likely_partner(pairing, side, rows)
+  examples <- likely_partner(pairing, shown_misses(pairing, misses), side, rows)
   words <- paste(unique(reasons), collapse = "; ")
   if (length(examples)) sprintf("%s (%s)", words, examples) else words
 }
 
 # the partner that unmatched rows most likely mean
-likely_partner <- function(pairing, side, rows) {
+likely_partner <- function(pairing, misses, side, rows) {
   if (!is.null(pairing$turn)) {
     return(NULL)
   }
-  misses <- near_misses(structure(pairing, class = "ronda_pairing"))
   one <- misses[misses[[paste0(side, "_row")]] %in% rows, ]
   if (nrow(one)) {
     partner <- if (side == "left") one$to[1L] else one$from[1L]

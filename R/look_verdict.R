@@ -207,12 +207,46 @@ pair_again <- function(pairing, rules = pairing$rules, expect = "rows-multiply")
   )
 }
 
-# the rules, the key of a column with another `via`
-with_via <- function(rules, column, via) {
+# the rules, the key of a column changed
+with_key <- function(rules, column, change) {
   lapply(rules, function(rule) {
-    if (is_key_rule(rule) && identical(rule$left, column)) rule$via <- check_via(via, NULL)
+    if (is_key_rule(rule) && identical(rule$left, column)) change(rule) else rule
+  })
+}
+
+# the same with another `via`
+with_via <- function(rules, column, via) {
+  with_key(rules, column, function(rule) {
+    rule$via <- check_via(via, NULL)
     rule
   })
+}
+
+# what rounds the keys of some near misses alike, as a function and as code
+rounding_via <- function(misses) {
+  digits <- rounding_digits(as.numeric(misses$from[1L]), as.numeric(misses$to[1L]))
+  list(run = function(x) round(x, digits), code = rounding_code(digits))
+}
+
+# near misses that are most likely typing errors
+are_sure_typos <- function(misses) {
+  is.na(misses$via) & grepl("typing error", misses$reason) & misses$sureness >= sure_enough
+}
+
+# list(within, rules): a distance that reaches most of what lies beyond that of a rule, and
+# the rules with it
+wider_rules <- function(pairing, far) {
+  within <- round_distance(abs(far$distance), far$plan$closest$within, far$plan$scale)
+  list(within = within, rules = lapply(pairing$rules, function(rule) {
+    if (kind_of(rule)$chooses) rule$within <- within
+    rule
+  }))
+}
+
+# what holds of the keys, as `expect`: their shape, and the sides that are complete
+expect_of_today <- function(pairing) {
+  complete <- pairing$sizes == c(pairing$counts$matched_left, pairing$counts$matched_right)
+  c(key_shape_of(pairing$counts), c("left-complete", "right-complete")[complete])
 }
 
 # left rows that find a partner more than before
@@ -244,9 +278,9 @@ via_steps <- function(pairing, misses) {
     reasons <- unique(lines$reason)
     rounded <- lines[lines$reason == "rounding", ]
     if (nrow(rounded)) {
-      digits <- rounding_digits(as.numeric(rounded$from[1L]), as.numeric(rounded$to[1L]))
-      via <- function(x) round(x, digits)
-      code <- rounding_code(digits)
+      rounding <- rounding_via(rounded)
+      via <- rounding$run
+      code <- rounding$code
     } else {
       via <- words_of_reasons(reasons)
       code <- cleaning_code(via)
@@ -264,8 +298,7 @@ sure_enough <- 0.8
 
 # keys that are most likely mistyped, corrected by a table that can be read first
 correct_step <- function(pairing, misses) {
-  typos <- misses[is.na(misses$via) & grepl("typing error", misses$reason) &
-    misses$sureness >= sure_enough, ]
+  typos <- misses[are_sure_typos(misses), ]
   column <- typos$column[1L]
   rule <- Find(function(rule) identical(rule$left, column), pairing$key_rules)
   if (!nrow(typos) || length(rule$via)) {
@@ -295,13 +328,9 @@ wider_step <- function(pairing, far) {
   if (is.null(far)) {
     return(NULL)
   }
-  within <- round_distance(abs(far$distance), far$plan$closest$within, far$plan$scale)
-  rules <- lapply(pairing$rules, function(rule) {
-    if (kind_of(rule)$chooses) rule$within <- within
-    rule
-  })
-  tried_step(pairing, rules, setting("within", within),
-    pairing_code(pairing, rules = rules)
+  wider <- wider_rules(pairing, far)
+  tried_step(pairing, wider$rules, setting("within", wider$within),
+    pairing_code(pairing, rules = wider$rules)
   )
 }
 
@@ -338,18 +367,15 @@ expected_now <- function(shape, complete) {
 
 # what holds now, so that a change of the data is told
 expect_step <- function(pairing) {
-  shape <- key_shape_of(pairing$counts)
-  if (!is.null(pairing$expect) || !pairing$counts$pairs || shape == "many-to-many") {
+  expect <- expect_of_today(pairing)
+  if (!is.null(pairing$expect) || !pairing$counts$pairs || expect[1L] == "many-to-many") {
     return(NULL)
   }
-  complete <- c("left-complete", "right-complete")[pairing$sizes ==
-    c(pairing$counts$matched_left, pairing$counts$matched_right)]
-  expect <- c(shape, complete)
   if (is.null(pair_again(pairing, expect = expect))) {
     return(NULL)
   }
   list(
-    text = paste(expected_now(shape, expect[-1L]),
+    text = paste(expected_now(expect[1L], expect[-1L]),
       said("add this `expect` so that a later change fails loudly.")
     ),
     code = pairing_code(pairing, expect = expect)

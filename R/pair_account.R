@@ -75,13 +75,18 @@ several_left <- function(pairing) {
   if (pairing$counts$most_left > 1L) several_partners(pairing$matches) else 0
 }
 
+# how many rows a left join makes
+left_join_rows <- function(pairing) {
+  pairing$counts$pairs + pairing$sizes[1L] - pairing$counts$matched_left
+}
+
 # What is worst about a pairing, in one line
 status_of <- function(pairing) {
   counts <- pairing$counts
   rows <- pairing$sizes
   labels <- pairing$labels
   empty <- which(rows == 0L)
-  lines <- pairing$counts$pairs + rows[1L] - counts$matched_left
+  lines <- left_join_rows(pairing)
   if (length(empty)) {
     sprintf("%s has no rows.", labels[empty[1L]])
   } else if (!counts$pairs) {

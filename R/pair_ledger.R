@@ -3,9 +3,13 @@
 # What the session remembers: an entry for each of the newest joins, by number; the receipt of
 # the latest one is written when it is asked for, as that takes longer than matching a
 # small frame. `warned`: what the join that is under way warned of; `file`: what the
-# environment says of the ledger's file, read at the first join
+# environment says of the ledger's file, read at the first join; `unwritable`: the file of
+# which it was said that it can't be written
 session <- list2env(
-  list(joins = new.env(parent = emptyenv()), made = 0, warned = character(), file = NULL),
+  list(
+    joins = new.env(parent = emptyenv()), made = 0, warned = character(), file = NULL,
+    unwritable = NULL
+  ),
   parent = emptyenv()
 )
 
@@ -61,7 +65,9 @@ latest_receipt <- function() {
 # comes with its receipt.
 notes_of_call <- function(call, labels) {
   list(
-    failed = function(e, verb) note_join(call, e$receipt, conditionMessage(e), labels = labels),
+    failed = function(e, verb) {
+      note_join(call, e[["receipt"]], conditionMessage(e), labels = labels)
+    },
     warned = function(w, verb) session$warned <- c(session$warned, conditionMessage(w))
   )
 }
@@ -89,30 +95,30 @@ tell_receipt <- function(lines, account) {
 }
 
 # One line of the ledger, or of any receipt: a list of single values
-counts_of_receipt <- function(receipt) {
-  many <- inherits(receipt, "ronda_receipt_many")
+counts_of_receipt <- function(account) {
+  many <- inherits(account, "ronda_receipt_many")
   of_call <- function(name) {
-    value <- receipt[[name]]
+    value <- account[[name]]
     if (length(value) == 1L) value else NA
   }
   number <- function(name) as.numeric(of_call(name))
-  rows_left <- if (many) as.numeric(receipt$frame_rows[1L]) else number("rows_left")
+  rows_left <- if (many) as.numeric(account$frame_rows[1L]) else number("rows_left")
   result_rows <- number("result_rows")
   list(
-    left = if (is.null(receipt)) NA_character_ else receipt$labels[1L],
-    right = if (is.null(receipt)) NA_character_ else {
-      paste(receipt$labels[-1L], collapse = ", ")
+    left = if (is.null(account)) NA_character_ else account$labels[1L],
+    right = if (is.null(account)) NA_character_ else {
+      paste(account$labels[-1L], collapse = ", ")
     },
     rows = as.character(of_call("rows")), rows_left = rows_left,
-    rows_right = if (many) sum(as.numeric(receipt$frame_rows[-1L])) else number("rows_right"),
+    rows_right = if (many) sum(as.numeric(account$frame_rows[-1L])) else number("rows_right"),
     result_rows = result_rows, paired = if (many) number("by_all") else number("pairs"),
     left_alone = number("unmatched_left"), right_alone = number("unmatched_right"),
     key_shape = as.character(of_call("key_shape")), growth = result_rows / rows_left,
-    cells_changed = if (is.null(receipt)) NA_real_ else {
-      as.numeric(sum(unlist(receipt$cells_changed)))
+    cells_changed = if (is.null(account)) NA_real_ else {
+      as.numeric(sum(unlist(account$cells_changed)))
     },
-    notes = paste(receipt$notes, collapse = " "),
-    seconds = as.numeric(sum(receipt$seconds))
+    notes = paste(account$notes, collapse = " "),
+    seconds = as.numeric(sum(account$seconds))
   )
 }
 
@@ -143,8 +149,8 @@ append_join <- function(join, file) {
     ))),
     error = conditionMessage
   )
-  if (nzchar(wrong) && !identical(session$told, file)) {
-    session$told <- file
+  if (nzchar(wrong) && !identical(session$unwritable, file)) {
+    session$unwritable <- file
     warn_ronda("file", sprintf("The ledger %s can't be written: %s.",
       encodeString(file, quote = "'"), wrong
     ), "Joins go on; they are in ledger() still.", call = NULL)

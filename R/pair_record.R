@@ -33,9 +33,9 @@ asked_pairing <- function(left, right, choices, labels, code = labels) {
 # Of rows that are a piece of larger frames: their `numbers` there, list(left, right);
 # whether other left rows meet the same right rows in another piece (`shared`); and where
 # many pieces have one right frame, its keys, indexed (pair_keys.R)
-piece_of <- function(left_numbers, right_numbers, shared, indexed_right = NULL) {
+piece_of <- function(left, right, shared, indexed_right = NULL) {
   list(
-    numbers = list(left = left_numbers, right = right_numbers), shared = shared,
+    numbers = list(left = left, right = right), shared = shared,
     indexed_right = indexed_right
   )
 }

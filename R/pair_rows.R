@@ -42,7 +42,7 @@ pairing_given <- function(pairing, other, on, call, code) {
   if (!is.null(other)) check_frame(other, "other", call)
   if (missing(pairing) || !is.data.frame(pairing)) {
     if (!is.null(other) || !is.null(on)) {
-      stop_argument("A pairing has its frames and rules already: give it alone.", call = call)
+      stop_given_twice(call)
     }
     check_pairing(pairing, call)
     return(pairing)
@@ -57,6 +57,10 @@ pairing_given <- function(pairing, other, on, call, code) {
     call_with_frames(call, labels, code)
   ))
   structure(found$pairing, class = "ronda_pairing")
+}
+
+stop_given_twice <- function(call) {
+  stop_argument("A pairing has its frames and rules already: give it alone.", call = call)
 }
 
 stop_no_frame <- function(no_left, call) {

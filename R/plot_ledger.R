@@ -30,10 +30,7 @@ plot.ronda_ledger <- function(x, ...) {
       "left rows" = figure_colours[["left_alone"]],
       "rows of the result" = figure_colours[["paired"]]
     ), guide = ggplot2::guide_legend(reverse = TRUE)) +
-    ggplot2::scale_x_continuous("rows",
-      breaks = count_breaks, labels = with_commas_each, limits = c(0, NA),
-      expand = ggplot2::expansion(c(0, 0.06))
-    ) +
+    count_axis("rows", max(data$rows)) +
     ggplot2::labs(y = NULL) +
     figure_theme() +
     ggplot2::theme(legend.position = "top", panel.grid.major.y = ggplot2::element_blank())

@@ -29,15 +29,15 @@ ordered_plan <- function(pairing, condition, call) {
     }
     if (!is.null(flags)) as.raw(flags)
   }
-  comparisons <- nearest <- NULL
+  comparisons <- chooser <- NULL
   for (part in parts) {
     comparisons <- c(comparisons, part$comparisons)
-    if (!is.null(part$closest)) nearest <- part
+    if (!is.null(part$closest)) chooser <- part
   }
   list(
     comparisons = c(comparisons, condition$comparisons),
     skip_left = skip("left"), skip_right = skip("right"),
-    closest = nearest$closest, scale = nearest$scale,
+    closest = chooser$closest, scale = chooser$scale,
     by_rule = parts, rules = rules, condition = condition
   )
 }

@@ -105,7 +105,7 @@ closest_number <- function(pairing, view, rule, among, most = 2L) {
   column <- rule[[view$other]]
   groups <- vapply(list(
     .subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right)
-  ), order_group, "", measured = TRUE)
+  ), group_by_order, "", measured = TRUE)
   if (anyNA(groups) || length(rule$via)) {
     return(NULL)
   }

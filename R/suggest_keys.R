@@ -426,6 +426,11 @@ rules_as_code <- function(rules) {
   if (length(code) == 1L) code else sprintf("c(%s)", paste(code, collapse = ", "))
 }
 
+# nearly all is not all
+whole_percent <- function(share) {
+  sprintf("%.0f%%", ifelse(share < 1, pmin(99, round(100 * share)), 100))
+}
+
 #' @export
 print.ronda_key_suggestions <- function(x, ...) {
   print_lines(format(x, ...))
@@ -448,11 +453,6 @@ format.ronda_key_suggestions <- function(x, ...) {
       left_out
     ))
   }
-  percent <- function(share) {
-    # nearly all is not all
-    whole <- ifelse(share < 1, pmin(99, round(100 * share)), 100)
-    sprintf("%3.0f%%", whole)
-  }
   rows <- sprintf("%d. %s %s", seq_len(nrow(x)), either("on =", "--on"), x$on)
   rows_left <- attr(x, "rows_left")
   several <- if (is.null(rows_left)) rep("", nrow(x)) else {
@@ -460,7 +460,7 @@ format.ronda_key_suggestions <- function(x, ...) {
     ifelse(n > 0, sprintf("; %s rows of %s would multiply", with_commas_each(n), sides[1L]), "")
   }
   percents <- lapply(x[c("left_found", "right_found", "left_unique", "right_unique")],
-    function(share) trimws(percent(share))
+    whole_percent
   )
   found <- sprintf("   found: %s of %s, %s of %s%s", percents[[1L]], sides[1L],
     percents[[2L]], sides[2L], several

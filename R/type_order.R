@@ -82,12 +82,12 @@ numbers_in_order <- function(values, columns, kind, measured, call) {
   for (k in seq_along(values)) {
     check_values(values[[k]], columns[[k]]$name, frame_mark(columns[[k]]$side), call)
   }
-  groups <- vapply(values, order_group, "", measured)
+  groups <- vapply(values, group_by_order, "", measured)
   bad <- which(is.na(groups))
   if (length(bad)) stop_unordered(values, columns, bad[1L], kind, measured, call)
-  unlike <- which(groups != groups[1L])
-  if (length(unlike)) {
-    at <- c(1L, unlike[1L])
+  other <- which(groups != groups[1L])
+  if (length(other)) {
+    at <- c(1L, other[1L])
     stop_ordered_types(values[at], columns[at], call)
   }
   type_of(values[[1L]])$order(values, columns, call)
@@ -95,7 +95,7 @@ numbers_in_order <- function(values, columns, kind, measured, call) {
 
 # the group of types whose order a column's values have; NA where they have none, or with
 # `measured` no distances
-order_group <- function(x, measured) {
+group_by_order <- function(x, measured) {
   type <- type_of(x)
   if (is.null(type) || measured && !type$measured) NA_character_ else type$order_group(x)
 }

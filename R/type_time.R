@@ -8,6 +8,14 @@ duration_seconds <- c(
 # the name of a unit of so many seconds
 unit_name <- function(seconds) names(duration_seconds)[match(seconds, duration_seconds)]
 
+# numbers of a unit of so many seconds, as they are ordered
+time_order <- function(values, family, unit, left_unit = unit) {
+  list(
+    values = values, int64 = FALSE,
+    scale = list(family = family, unit = unit, left_unit = left_unit)
+  )
+}
+
 # Dates ------------------------------------------------------------------------------
 
 # a date is its day, whatever part of it the number has
@@ -33,10 +41,7 @@ has_part_of_day <- function(days) is.finite(days) & days != floor(days)
 register_type("Date", "date",
   class = "Date", stored = c("double", "integer"), align = align_dates,
   order = function(values, columns, call) {
-    list(
-      values = lapply(values, whole_days), int64 = FALSE,
-      scale = list(family = "Date", unit = 86400, left_unit = 86400)
-    )
+    time_order(lapply(values, whole_days), "Date", 86400)
   },
   measured = TRUE,
   gap = function(x, y, like, call) as_duration(whole_days(x) - whole_days(y), "days"),
@@ -117,10 +122,7 @@ whole_microseconds <- function(seconds) round(seconds * 1e6) / 1e6
 register_type("POSIXct", "date-time",
   class = "POSIXct", classes = c("POSIXct", "POSIXt"), stored = c("double", "integer"),
   order = function(values, columns, call) {
-    list(
-      values = lapply(values, as_double), int64 = FALSE,
-      scale = list(family = "POSIXct", unit = 1, left_unit = 1)
-    )
+    time_order(lapply(values, as_double), "POSIXct", 1)
   },
   measured = TRUE,
   gap = function(x, y, like, call) as_duration(plain_numbers(x) - plain_numbers(y), "secs"),
@@ -201,11 +203,8 @@ common_durations <- function(x, y) {
 
 duration_order <- function(values, columns, call) {
   finest <- finest_unit(values)
-  list(
-    values = lapply(values, duration_number, finest), int64 = FALSE,
-    scale = list(
-      family = "difftime", unit = finest, left_unit = unit_seconds(values[[1L]])
-    )
+  time_order(lapply(values, duration_number, finest), "difftime", finest,
+    unit_seconds(values[[1L]])
   )
 }
 
