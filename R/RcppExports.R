@@ -9,8 +9,8 @@ now_ <- function() {
     .Call(`_ronda_now_`)
 }
 
-see_rows_ <- function(bytes, delimiter, line_end, blank_is_row, is_end, most) {
-    .Call(`_ronda_see_rows_`, bytes, delimiter, line_end, blank_is_row, is_end, most)
+see_rows_ <- function(bytes, delimiter, quote, line_end, blank_is_row, is_end, most) {
+    .Call(`_ronda_see_rows_`, bytes, delimiter, quote, line_end, blank_is_row, is_end, most)
 }
 
 values_of_texts_ <- function(text, decimal, above) {
@@ -103,6 +103,10 @@ create_file_ <- function(path) {
 
 file_kind_ <- function(path) {
     .Call(`_ronda_file_kind_`, path)
+}
+
+same_file_ <- function(path, other) {
+    .Call(`_ronda_same_file_`, path, other)
 }
 
 free_bytes_ <- function(folder) {

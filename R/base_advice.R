@@ -31,7 +31,8 @@ argument_options <- c(
   vapply(c(
     "on", "rows", "missing_keys", "row_order", "name_pattern", "max_rows", "take", "omit",
     "keys", "collisions", "sides", "origin", "partners", "row_numbers", "if_absent", "fold",
-    "expect", "repeats", "types", "decimal", "missing", "step", "columns", "tolerance", "look",
+    "expect", "repeats", "types", "decimal", "missing", "delimiter", "encoding", "quote", "skip",
+    "step", "columns", "tolerance", "look",
     "within", "ties", "gap", "before", "after", "ends", "open_ended", "where", "out", "way",
     "parts", "memory", "tries", "view", "title", "note", "n"
   ), option_of, "")
@@ -121,11 +122,19 @@ value_option <- function(value) {
       gsub("right", "", gsub("right$", "", formula_code(part), fixed = TRUE))
     } else if (is.character(part)) part else number_said(part)
   }, "")
+  if (is.character(value)) parts <- name_in_option(parts)
   names <- names(value)
   named <- nzchar(names)
-  parts[named] <- paste0(names[named], "=", parts[named])
+  parts[named] <- paste0(name_in_option(names[named]), "=", parts[named])
   parts[names == ".rest"] <- ".rest"
   shell_words(paste(parts, collapse = ","))
+}
+
+# A name as options take it: in backticks where one of its signs has a meaning there
+name_in_option <- function(name) {
+  odd <- grepl("[,=:`<>]|[.][.]", name)
+  name[odd] <- paste0("`", gsub("`", "``", name[odd], fixed = TRUE), "`")
+  name
 }
 
 formula_code <- function(formula) paste(deparse(formula[[2L]], 500L), collapse = " ")

@@ -199,7 +199,9 @@ stop_bad_names <- function(frame, names, arg, call) {
   blank <- c(which(is.na(names) | !nzchar(names)), length(names) + 1L)[1L]
   stop_argument(
     sprintf("`%s` has a column without a name: column %d.", arg, blank),
-    sprintf("Write: names(%s)[%d] <- \"a name\"", arg, blank),
+    either(sprintf("Write: names(%s)[%d] <- \"a name\"", arg, blank),
+      "Give it a name in the file."
+    ),
     call = call
   )
 }
@@ -267,7 +269,9 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
       if (arg == "max_rows") {
         sprintf("Write, for example: %s, or Inf for no limit.", setting("max_rows", 5e6))
       } else {
-        "Write, for example: options(ronda.max_rows = 5e6)"
+        either("Write, for example: options(ronda.max_rows = 5e6)",
+          paste("Write, for example:", setting("max_rows", 5e6))
+        )
       },
       call = call
     )

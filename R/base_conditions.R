@@ -128,10 +128,14 @@ stop_no_memory <- function() {
   of_file <- !is.null(called) && as.character(called[[1L]]) %in% c("read_frame", "write_frame")
   stop_ronda("too_many_rows",
     sprintf("There is not enough memory for this %s.", if (of_file) "file" else "join"),
-    if (of_file) "Let go of what is not needed with rm() and gc()." else paste(
-      "Let go of what is not needed with rm() and gc(), keep fewer columns with",
-      said("`take`, or join a part of the rows at a time.")
-    ),
+    if (of_file) {
+      either("Let go of what is not needed with rm() and gc().", "End what else is running.")
+    } else {
+      paste(
+        either("Let go of what is not needed with rm() and gc(), keep", "Keep"),
+        said("fewer columns with `take`, or join a part of the rows at a time.")
+      )
+    },
     call = if (!is.null(called)) as.call(list(called[[1L]]))
   )
 }
@@ -207,7 +211,9 @@ need_packages <- function(packages, what, call = NULL, class = "argument",
       sprintf("%s needs the package %s%s, which isn't installed.", what, package,
         if (there) paste("from version", least, "on") else ""
       ),
-      sprintf("Write: install.packages(\"%s\")", package),
+      either(sprintf("Write: install.packages(\"%s\")", package),
+        sprintf("Install it: Rscript -e 'install.packages(\"%s\")'", package)
+      ),
       call = call
     )
   }

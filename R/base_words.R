@@ -249,9 +249,11 @@ name_code <- function(name) {
   ifelse(plain, name, paste0("`", escaped(name, "`"), "`"))
 }
 
-# A column of a frame as R code: ports$`tide level`
+# A column of a frame as R code: ports$`tide level`; its name is that of --types: left.km
 place_code <- function(frame, column) {
-  structure(paste0(name_code(frame), "$", name_code(column)), names = column)
+  side <- match(frame, frame_marks)
+  side <- ifelse(is.na(side), frame, c("left", "right")[side])
+  structure(paste0(name_code(frame), "$", name_code(column)), names = paste0(side, ".", column))
 }
 
 escaped <- function(text, quote) {

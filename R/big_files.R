@@ -11,11 +11,13 @@
 #' @param path `[character]` A folder, or paths of files of one kind: `.parquet`,
 #'   `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files are taken in the order of
 #'   their names, those whose names begin with `.` or `_` left out.
-#' @param types,decimal,missing For csv and tsv, as in [read_frame()].
+#' @param types,decimal,delimiter,missing,encoding,quote For csv and tsv, as in
+#'   [read_frame()]; all files of one frame are set apart alike.
+#' @param skip `[numeric]` How many lines above the names hold no row, as `1:3`.
 #' @return A list of class `ronda_frame_files`: `files` (a data frame with a line for
 #'   each: `path`, `rows` (NA for text files), `bytes`, `time`), `columns` (a data frame:
-#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, `types`,
-#'   `decimal` and `missing`.
+#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, and `asked`, how
+#'   text is read.
 #' @section Errors: `ronda_error_file` when there is no such file, when files are of
 #'   different kinds or have different columns; `ronda_error_argument` otherwise.
 #' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
@@ -28,18 +30,26 @@
 #'   frame_files(folder)
 #' }
 #' @export
-frame_files <- function(path, types = NULL, decimal = ".", missing = "NA") {
+frame_files <- function(path, types = NULL, decimal = NULL, delimiter = NULL, missing = "NA",
+                        encoding = NULL, quote = "\"", skip = NULL) {
   call <- quote(frame_files())
   if (base::missing(path) || !is.character(path) || !length(path) || anyNA(path)) {
     stop_argument("`path` must be a folder, or the paths of files.", call = call)
   }
-  check_asked(reading_asked(types, decimal, missing), call)
+  asked <- reading_asked(types, decimal, delimiter, missing, encoding, quote, skip)
+  check_asked(asked, call)
+  files_as_asked(path, asked, call)
+}
+
+# frame_files() of `asked`, as of reading_asked()
+files_as_asked <- function(path, asked, call) {
+  check_skip_above(asked, call)
   paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
   for (one in paths) {
     if (!file.exists(one)) stop_file("There is no file %s.", one, call)
   }
   kind <- kind_of_files(paths, call)
-  if (length(types) && kind == "parquet") {
+  if (length(asked$types) && kind == "parquet") {
     stop_argument(said("`types` is for csv and tsv; parquet files have their own types."),
       call = call
     )
@@ -50,18 +60,29 @@ frame_files <- function(path, types = NULL, decimal = ".", missing = "NA") {
       path = normalizePath(paths), rows = NA_real_, bytes = info$size,
       time = as.double(info$mtime), stringsAsFactors = FALSE
     ),
-    columns = NULL, kind = kind, label = files_label(path), types = types,
-    decimal = decimal, missing = missing
+    columns = NULL, kind = kind, label = files_label(path), asked = asked
   )
   found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
   structure(found, class = "ronda_frame_files")
 }
 
+# Files in pieces have no place for lines left out among their rows.
+check_skip_above <- function(asked, call) {
+  if (length(asked$skip) && !identical(as.numeric(sort(asked$skip)), seq_along(asked$skip) + 0)) {
+    stop_argument(said("`skip` for files in pieces can only be lines above the names."),
+      paste("Write, for example:", reading_setting(asked, "skip", 1:3)),
+      call = call
+    )
+  }
+}
+
 file_kinds <- c("parquet", "csv", "tsv")
 
+# those that a folder is read for
+folder_files <- "[.](parquet|csv|tsv|txt)([.]gz)?$"
+
 files_in <- function(folder, call) {
-  endings <- "[.](parquet|csv|tsv|txt)([.]gz)?$"
-  paths <- list.files(folder, endings, full.names = TRUE, ignore.case = TRUE)
+  paths <- list.files(folder, folder_files, full.names = TRUE, ignore.case = TRUE)
   paths <- paths[!grepl("^[._]", basename(paths))]
   if (!length(paths)) {
     stop_file("The folder %s has no .parquet, .csv or .tsv file in it.", folder, call)
@@ -150,18 +171,29 @@ parquet_words <- function(type, logical) {
 }
 
 text_facts <- function(found, call) {
+  usual <- usual_separators[[found$kind]]
+  found$asked <- asked_of_first_line(found$files$path[1L], found$asked)
   heads <- lapply(found$files$path, function(path) {
-    tryCatch(text_head(path, delimiter_of(found$kind)), error = function(e) {
-      stop_file("%s can't be read: %s", path, call, conditionMessage(e))
-    })
+    naming_file(text_head(path, found$asked, usual), path, call)
   })
-  names <- heads[[1L]]$names
+  head <- heads[[1L]]
   check_same_columns(lapply(heads, `[[`, "names"), found$files$path, call)
-  check_typed_names(found$types, names, found$label, call)
-  type <- rep(NA_character_, length(names))
-  asked <- names %in% names(found$types)
-  type[asked] <- found$types[names[asked]]
-  found$columns <- data.frame(name = names, type = type, stringsAsFactors = FALSE)
+  other <- Position(function(one) one$delimiter != head$delimiter, heads)
+  if (!is.na(other)) {
+    stop_ronda("file", sprintf("%s is separated by %s, and %s by %s.",
+      basename(found$files$path[other]), separator_word(heads[[other]]$delimiter),
+      basename(found$files$path[1L]), separator_word(head$delimiter)
+    ), "Files of one frame must be set apart alike.", call = call)
+  }
+  file <- encodeString(shortened(found$label, 200L), quote = "'")
+  notes <- c(note_of_form(head, character(), found$asked, file), note_of_names(head, file))
+  if (length(notes)) say_classed("note", notes)
+  found$asked$delimiter <- head$delimiter
+  check_typed_names(found$asked$types, head$names, found$label, call)
+  type <- rep(NA_character_, length(head$names))
+  typed <- head$names %in% names(found$asked$types)
+  type[typed] <- found$asked$types[head$names[typed]]
+  found$columns <- data.frame(name = head$names, type = type, stringsAsFactors = FALSE)
   found
 }
 
@@ -194,16 +226,14 @@ dim.ronda_frame_files <- function(x) c(sum(x$files$rows), nrow(x$columns))
 # Text files cut into pieces of whole rows, so that no more of one is in memory than a
 # piece.
 
-delimiter_of <- function(kind) c(csv = ",", tsv = "\t")[[kind]]
-
 # Where the pieces of a file begin and end (bytes from 0 on), on which line, and how many
 # rows they have: of what is compressed there is one, to be read whole
-cut_into_pieces <- function(path, kind, size) {
-  head <- text_head(path, delimiter_of(kind))
+cut_into_pieces <- function(path, asked, size) {
+  head <- text_head(path, asked, asked$delimiter)
   if (!is_gz(path)) {
-    return(text_rows(path, head, size))
+    return(text_rows(path, head, asked, size))
   }
-  pieces <- text_rows(path, head)
+  pieces <- text_rows(path, head, asked)
   data.frame(
     from = head$size, to = pieces$to[nrow(pieces)], line = head$lines + 1,
     rows = sum(pieces$rows), blank = sum(pieces$blank), ascii = all(pieces$ascii)
@@ -212,38 +242,45 @@ cut_into_pieces <- function(path, kind, size) {
 
 # The cells of a piece as texts, and what tells the line of a row: list(cells, line_of)
 cells_of_piece <- function(side, piece) {
-  head <- text_head(piece$path, delimiter_of(side$kind))
+  asked <- side$asked
+  head <- text_head(piece$path, asked, asked$delimiter)
   bytes <- bytes_of_piece(piece$path, piece)
   line_of <- function(row) {
     piece$line - 1 + see_text(bytes, head, TRUE, most = row)$last
   }
+  text <- if (is.null(asked$encoding)) bytes else recoded(bytes, asked$encoding)
   form <- list(
-    delimiter = head$delimiter, columns = length(side$names), missing = side$missing,
-    rows = piece$rows, blank = piece$blank > 0, size = length(bytes)
+    delimiter = head$delimiter, quote = head$quote, columns = head$columns,
+    missing = asked$missing, rows = piece$rows, blank = piece$blank > 0, size = length(text)
   )
-  cells <- if (piece$rows) cells_of(bytes, bytes, form, line_of) else {
+  cells <- if (piece$rows) cells_of(text, text, form, line_of) else {
     rep(list(character()), form$columns)
   }
-  Map(check_texts, cells, side$names, piece$ascii, list(line_of))
+  if (head$ends_in_separator) cells <- without_last(cells, line_of)
+  asked["encoding"] <- list(NULL)
+  Map(check_texts, cells, side$names, piece$ascii, list(line_of), list(asked))
   list(cells = cells, line_of = line_of)
 }
 
-# What was seen of the columns of a piece
+# What was seen of the columns of a piece, for each mark that numbers may have before decimals
 look_at_piece <- function(side, piece) {
   cells <- cells_of_piece(side, piece)$cells
-  lapply(cells, function(text) values_of_texts_(text, side$decimal, 0)$seen)
+  lapply(possible_marks(side$asked$decimal, side$asked$delimiter), function(mark) {
+    lapply(cells, function(text) values_of_texts_(text, mark, 0)$seen)
+  })
 }
 
 # The columns `wanted` of a piece, in types that were settled (zero-length columns)
 read_piece <- function(side, piece, wanted) {
   found <- cells_of_piece(side, piece)
   is_wanted <- side$names %in% wanted
-  columns <- Map(function(text, like, name) {
-    x <- if (is.character(like) && !name %in% names(side$types)) text else {
-      typed_column(text, name, side, 0, found$line_of)$values
+  columns <- Map(function(text, like, name, mark) {
+    x <- if (is.character(like) && !name %in% names(side$asked$types)) text else {
+      typed_column(text, name, side$asked, mark, 0, found$line_of)$values
     }
     as_settled(x, like, name, basename(piece$path))
-  }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted])
+  }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted],
+  side$marks[is_wanted])
   names(columns) <- side$names[is_wanted]
   list(columns = columns, rows = as.integer(piece$rows))
 }

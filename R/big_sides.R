@@ -4,15 +4,15 @@
 # `names`: its columns; `chunks`: a line for each piece that is read at once, with path,
 # from, to, line, rows, and for text blank and ascii; `settled`: zero-length columns by name,
 # where types are known; `frame`: a side in memory, of which columns `odd` can't be written
-# to files; `files`: of frame_files(), with its label, types, decimal, missing and schemas.
-# What is found out later: `like`, the frame without rows; `rows`; `wanted`, the columns that
-# are needed; `row_bytes`.
+# to files; `files`: of frame_files(), with its label, schemas and how text is read (`asked`).
+# What is found out later: `marks` before the decimals of each text column; `like`, the frame
+# without rows; `rows`; `wanted`, the columns that are needed; `row_bytes`.
 new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
                      odd = character(), files = NULL) {
   list(
     side = side, kind = kind, names = names, chunks = chunks, settled = settled,
-    frame = frame, odd = odd, label = files$label, types = files$types,
-    decimal = files$decimal, missing = files$missing, schema = files$files$schema,
+    frame = frame, odd = odd, label = files$label, asked = files$asked,
+    schema = files$files$schema, marks = NULL,
     like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL
   )
 }
@@ -35,7 +35,7 @@ check_unchanged <- function(chunk) {
   if (is.na(now$size) || now$size != chunk$bytes || as.double(now$mtime) != chunk$time) {
     stop_ronda("file",
       sprintf("%s changed after it was looked at.", encodeString(chunk$path, quote = "'")),
-      "Call frame_files() again, and begin anew.",
+      either("Call frame_files() again, and begin anew.", "Begin anew: the same command."),
       data = list(begins_anew = TRUE)
     )
   }
@@ -94,9 +94,8 @@ side_of_files <- function(files, side, piece, call) {
     )
   } else {
     found <- lapply(of_file, function(k) {
-      tryCatch(cut_into_pieces(files$files$path[k], files$kind, piece), error = function(e) {
-        stop_file("%s can't be read: %s", files$files$path[k], call, conditionMessage(e))
-      })
+      path <- files$files$path[k]
+      naming_file(cut_into_pieces(path, files$asked, piece), path, call)
     })
     of_file <- rep(of_file, vapply(found, nrow, 0L))
     do.call(rbind, found)
@@ -150,13 +149,21 @@ write_side <- function(job, side) {
 look_at_chunk <- function(side, k) look_at_piece(side, side$chunks[k, ])
 
 settle_text_side <- function(side, looks) {
-  types <- vapply(seq_along(side$names), function(k) {
-    settle_type_(lapply(looks, `[[`, k))
-  }, "")
-  side$settled <- lapply(types, settled_column)
+  marks <- possible_marks(side$asked$decimal, side$asked$delimiter)
+  types <- lapply(stats::setNames(seq_along(marks), marks), function(m) {
+    vapply(seq_along(side$names), function(k) {
+      settle_type_(lapply(looks, function(look) look[[m]][[k]]))
+    }, "")
+  })
+  side$marks <- marks_of_types(types)
+  settled <- types[[1L]]
+  commas <- side$marks %in% "," & length(types) > 1L
+  settled[commas] <- types[[","]][commas]
+  settled[is.na(side$marks)] <- "text"
+  side$settled <- lapply(settled, settled_column)
   names(side$settled) <- side$names
-  for (name in names(side$types)) {
-    side$settled[[name]] <- parse_as(character(), side$types[[name]], name, side$decimal, NULL)
+  for (name in names(side$asked$types)) {
+    side$settled[[name]] <- parse_as(character(), side$asked$types[[name]], name, ".", NULL)
   }
   side
 }

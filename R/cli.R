@@ -2,8 +2,8 @@
 
 # in the order in which help lists them
 command_order <- c(
-  "join", "join-files", "split", "pair", "diagnose", "keys", "many", "compare", "plot", "report",
-  "demo", "completion"
+  "join", "join-files", "split", "many", "pair", "diagnose", "near-misses", "explain", "keys",
+  "compare", "plot", "report", "demo", "completion"
 )
 
 commands <- new.env(parent = emptyenv())
@@ -77,6 +77,60 @@ check_file_count <- function(command, files) {
   )
 }
 
+# Files that are read and written ----------------------------------------------------
+
+file_labels <- function(files) {
+  labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
+    basename(files)
+  ))
+  if (length(labels) == 2L && anyDuplicated(labels)) {
+    return(c("left", "right"))
+  }
+  labels
+}
+
+is_stdin <- function(files) files %in% c("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")
+
+check_one_stdin <- function(files) {
+  if (sum(is_stdin(files)) > 1L) {
+    stop_usage("stdin can be read once: give - for one file only.")
+  }
+}
+
+# What a command writes must not be what it reads, unless --overwrite says so. `outs`: files
+# to write; lines that are added to a file never go into one that is read.
+check_not_read <- function(outs, files, options) {
+  inputs <- c(files[!is_stdin(files)], options$corrections)
+  read <- function(path) {
+    for (input in inputs) {
+      in_folder <- dir.exists(input) && file.exists(path) &&
+        grepl(folder_files, path, ignore.case = TRUE) && same_file_(dirname(path), input)
+      if (in_folder || same_file_(path, input)) {
+        return(input)
+      }
+    }
+  }
+  for (out in setdiff(outs, "-")) {
+    input <- if (!isTRUE(options$overwrite)) read(out)
+    if (is.null(input)) next
+    stop_usage(
+      sprintf("--out %s would replace %s, which is read.", shell_words(out), if (out == input) {
+        "that file"
+      } else {
+        encodeString(input, quote = "'")
+      }),
+      "* Write to another file, or add --overwrite."
+    )
+  }
+  if (!is.null(options$ledger) && !is.null(read(options$ledger))) {
+    stop_usage(sprintf("--ledger %s would add a line to a file that is read.",
+      shell_words(options$ledger)
+    ), "* Name another file.")
+  }
+}
+
+overwrite_option <- cli_option("overwrite", "Let --out replace a file that is read")
+
 # Standard output --------------------------------------------------------------------
 
 # The streams of the command line.
@@ -85,8 +139,12 @@ to_stderr <- function(lines) {
   cat(on_terminal(lines, breaks = TRUE), file = stderr(), sep = "\n")
 }
 
+# whether something of the command's went to stdout
+printed <- list2env(list(some = FALSE), parent = emptyenv())
+
 # Text as it is; stops where not all of it could be written.
 to_stdout <- function(text) {
+  printed$some <- TRUE
   if (interactive() || sink.number() > 0L) {
     return(cat(text))
   }

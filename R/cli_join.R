@@ -1,42 +1,19 @@
 # ronda pair
 
 cli_account <- function(files, options) {
-  wants_misses <- isTRUE(options[["near-misses"]])
-  if (!is.null(options$out) && !wants_misses) {
-    stop_usage("--out goes with --near-misses.")
-  }
   pairing <- cli_pair(files, options)
-  if (isTRUE(options$json)) {
-    lines_to_stdout(receipt_json(receipt(pairing)))
-  } else {
-    lines_to_stdout(format(pairing))
-  }
-  if (!wants_misses) {
-    return()
-  }
-  misses <- near_misses(pairing)
-  if (is.null(options$out)) {
-    return(lines_to_stdout(c("", format(misses))))
-  }
-  cli_write(as_base_frame(unclass_frame(misses), nrow(misses)), options$out)
-  say_written(options$out, options)
+  lines_to_stdout(if (isTRUE(options$json)) receipt_json(receipt(pairing)) else format(pairing))
 }
 
 register_command("pair", cli_account, two_files,
   "Tell what pairs, and the rows each join type would give.",
   options = function() {
     c(matching_options(), rule_options(), in_group("Output", list(
-      cli_option("json", "The receipt as JSON"),
-      cli_option("near-misses", "Unmatched keys beside their likely partner"),
-      cli_option("out", "With --near-misses: a file for them, as --corrections takes it", "FILE",
-        is_file = TRUE
-      ),
-      quiet_option
+      cli_option("json", "The receipt as JSON"), quiet_option
     )))
   },
   examples = c(
     "ronda pair sailings.csv vessels.csv --on vessel=code",
-    "ronda pair sailings.csv vessels.csv --on vessel=code --near-misses",
     "ronda pair sailings.csv vessels.csv --on vessel=code --json"
   )
 )
@@ -52,9 +29,11 @@ read_folds <- function(texts, right) {
 }
 
 read_fold <- function(text, right) {
-  pair <- regmatches(text, regexec("^([^=]+)=(.+)$", text))[[1L]]
-  code <- if (length(pair) == 3L) {
-    tryCatch(parse(text = pair[3L], keep.source = FALSE), error = function(e) NULL)
+  name <- regmatches(text, regexpr("^(?:`(?:[^`]|``)*`|[^=`])+(?==)", text, perl = TRUE))
+  code <- if (length(name)) {
+    tryCatch(parse(text = substring(text, nchar(name) + 2L), keep.source = FALSE),
+      error = function(e) NULL
+    )
   }
   code <- if (length(code) == 1L) with_right_columns(code[[1L]], names(right))
   if (is.null(code) || is.null(form_of(code))) {
@@ -66,7 +45,7 @@ read_fold <- function(text, right) {
       sprintf("* Columns of the right file: %s", paste(names(right), collapse = ", "))
     )
   }
-  list(name = trimws(pair[2L]), formula = eval(call("~", code), baseenv()))
+  list(name = plain_name(trimws(name)), formula = eval(call("~", code), baseenv()))
 }
 
 fold_words <- c(
@@ -153,6 +132,7 @@ cli_split <- function(files, options) {
   parts <- with_call_quiet(do.call(split_frames, c(list(pairing), arguments)))
   make_folder(folder)
   names(parts) <- file.path(folder, paste0(names(parts), ".", format))
+  check_not_read(names(parts), files, options)
   write_frames(parts, NULL)
   if (!isTRUE(options$quiet)) {
     to_stderr(sprintf("%s: %s", names(parts),
@@ -169,7 +149,7 @@ register_command("split", cli_split, two_files,
       cli_option("format", "csv (default), tsv, rds, parquet or jsonl", "WORD",
         unique(file_formats)
       ),
-      quiet_option
+      overwrite_option, quiet_option
     )))
   },
   examples = c(
@@ -190,11 +170,78 @@ cli_many <- function(files, options) {
   columns <- column_arguments(options)
   columns <- columns[setdiff(names(columns), c("row_order", "keys", "take"))]
   result <- with_call_quiet(do.call(join_many, c(
-    list(frames, on = split_pairs(options$on)), columns,
-    compact(list(missing_keys = options[["missing-keys"]]))
+    list(frames, on = keys_by_file(options, names(frames))), columns,
+    compact(list(
+      missing_keys = options[["missing-keys"]], repeats = as_repeats(options$repeats),
+      expect = expected_by_file(options$expect, names(frames)),
+      max_rows = cli_number(options[["max-rows"]], "--max-rows")
+    ))
   )))
   cli_write(result, options$out)
-  if (!isTRUE(options$quiet)) to_stderr(many_line(last_receipt()))
+  if (!isTRUE(options$quiet)) to_stderr(c(many_line(last_receipt()), last_receipt()$notes))
+}
+
+# The parts of "vessels:vessel=code,ports:port": what each says, and the file that it names
+# ("" for none)
+parts_by_file <- function(text, labels) {
+  parts <- strsplit(masked(text), ",", fixed = TRUE)[[1L]]
+  file <- unmasked(ifelse(grepl("^[^:=]+:", parts), sub(":.*", "", parts), ""))
+  is_file <- file %in% labels
+  list(
+    file = ifelse(is_file, file, ""), unknown = file[nzchar(file) & !is_file],
+    text = ifelse(is_file, sub("^[^:]*:", "", parts), parts)
+  )
+}
+
+# Keys of all files, or of each by its name
+keys_by_file <- function(options, labels) {
+  parts <- parts_by_file(options$on, labels)
+  keys <- function(texts) {
+    has <- grepl("=", texts, fixed = TRUE)
+    values <- unmasked(sub("^[^=]*=", "", texts))
+    if (any(has)) names(values) <- ifelse(has, unmasked(sub("=.*", "", texts)), "")
+    values
+  }
+  if (length(parts$unknown)) {
+    stop_usage(sprintf("--on names a file `%s`, which is not there.", parts$unknown[1L]),
+      sprintf("* The files after the first are %s.", ticked(labels[-1L]))
+    )
+  }
+  if (!any(nzchar(parts$file))) {
+    return(plain_keys(with_cleaning(keys(parts$text), options)))
+  }
+  open <- setdiff(labels[-1L], parts$file)
+  if (!all(nzchar(parts$file)) || length(open) || labels[1L] %in% parts$file) {
+    stop_usage("--on by file names each file but the first.",
+      sprintf("* Write, for example: --on %s", paste0(labels[-1L], ":port", collapse = ","))
+    )
+  }
+  all_keys <- keys(parts$text)
+  lapply(split(parts$text, factor(parts$file, labels[-1L])), function(texts) {
+    plain_keys(with_cleaning(keys(texts), options, c(names(all_keys), all_keys)))
+  })
+}
+
+# What must hold for all files, or for each by its name
+expected_by_file <- function(text, labels) {
+  if (is.null(text)) {
+    return(NULL)
+  }
+  parts <- parts_by_file(text, labels)
+  if (length(parts$unknown)) {
+    stop_usage(sprintf("--expect names a file `%s`, which is not there.", parts$unknown[1L]),
+      sprintf("* The files after the first are %s.", ticked(labels[-1L]))
+    )
+  }
+  if (!any(nzchar(parts$file))) {
+    return(read_expect(text))
+  }
+  general <- parts$text[!nzchar(parts$file)]
+  named <- split(parts$text, factor(parts$file, labels))
+  named <- named[lengths(named) > 0L | names(named) != labels[1L]]
+  Filter(length, lapply(named, function(texts) {
+    if (length(c(texts, general))) read_expect(paste(c(texts, general), collapse = ","))
+  }))
 }
 
 # several files, each under its own name
@@ -212,8 +259,9 @@ cli_many_frames <- function(files, options) {
 
 # options that speak of two files alone
 check_for_many <- function(options, takes) {
+  reading <- vapply(reading_options, `[[`, "", "name")
   given <- setdiff(names(Filter(function(x) !isFALSE(x), compact(options))),
-    c("on", "types", "decimal", "missing", "out", "quiet", "help", takes)
+    c("on", reading, "out", "overwrite", "quiet", "help", takes)
   )
   if (length(given)) {
     stop_usage(sprintf("--%s speaks of two files, and can't be used with more.", given[1L]))
@@ -221,13 +269,20 @@ check_for_many <- function(options, takes) {
 }
 
 register_command("many", cli_many, c("FILE", "FILE", "..."),
-  "Join several files on keys that all have.",
+  "Join several files on keys that all have, or each on its own.",
   least = 2L, most = Inf,
   options = function() {
+    shared <- c("clean", "corrections", "repeats", "expect", "max-rows", "ledger")
+    own <- list(
+      cli_option("on", paste(
+        "Key columns that all files have; or for each file but the first, how it pairs with",
+        "those before it: vessels:vessel=code,ports:port"
+      ), "KEYS", again = ","),
+      missing_option
+    )
     c(
-      in_group("Matching", list(
-        cli_option("on", "Key columns that all files have", "KEYS", again = ","), missing_option
-      )),
+      in_group("Matching", own),
+      Filter(function(option) option$name %in% shared, matching_options()),
       in_group("Rows", list(
         word_option("rows", "Which rows stay", argument_words$many_rows)
       )),
@@ -244,7 +299,10 @@ register_command("many", cli_many, c("FILE", "FILE", "..."),
       "ronda many tide_readings.csv wind_readings.csv --on port,read_at",
       "--origin held_by --out readings.csv"
     ),
-    "ronda many tide_readings.csv wind_readings.csv --on port,read_at --rows inner"
+    paste(
+      "ronda many sailings.csv vessels.csv ports.csv --on vessels:vessel=code,ports:port",
+      "--rows left --clean vessel=lower --expect ports:many-to-one"
+    )
   )
 )
 
@@ -257,17 +315,13 @@ cli_join_files <- function(files, options) {
     stop_usage("--out is missing: name the folder to write.", "* Write, for example: --out joined")
   }
   arguments <- matching_arguments(options)
-  types <- as_types(options$types)
-  asked <- asked_of_options(options)
-  sides <- lapply(files, function(file) {
-    read_as <- function(types) {
-      with_call_quiet(frame_files(file, types, asked$decimal, asked$missing))
-    }
-    found <- read_as(NULL)
-    own <- types[names(types) %in% found$columns$name]
-    if (length(own) && found$kind != "parquet") read_as(own) else found
-  })
-  check_types_used(types, lapply(sides, function(side) side$columns$name))
+  check_one_stdin(files)
+  side_names_given <- sides_of_files(files)
+  types <- read_types(options$types, unlist(side_names_given))
+  sides <- Map(function(file, asked) {
+    with_call_quiet(files_for_join(file, asked))
+  }, files, asked_of_files(files, options, side_names_given))
+  check_types_used(types, lapply(sides, function(side) side$columns$name), side_names_given)
   labels <- file_labels(files)
   likes <- if (!is.null(options$where) || !is.null(options$fold)) {
     lapply(sides, first_rows)
@@ -281,7 +335,7 @@ cli_join_files <- function(files, options) {
   with_workers(options$workers, {
     joined <- with_call_quiet(do.call(join_files, c(
       lapply(labels, as.name), arguments, columns, work_arguments(options)
-    ), envir = list2env(stats::setNames(sides, labels), parent = globalenv())))
+    ), envir = list2env(stats::setNames(unname(sides), labels), parent = globalenv())))
   })
   if (!isTRUE(options$quiet)) {
     to_stderr(c(receipt_line(joined$receipt), joined$receipt$notes))
@@ -289,6 +343,21 @@ cli_join_files <- function(files, options) {
       byte_words(sum(joined$files$files$bytes))
     ))
   }
+}
+
+# frame_files() of one side, with those of the types that its columns have
+files_for_join <- function(file, asked) {
+  types <- asked$types
+  asked["types"] <- list(NULL)
+  found <- files_as_asked(file, asked, quote(frame_files()))
+  own <- types[names(types) %in% found$columns$name]
+  if (!length(own) || found$kind == "parquet") {
+    return(found)
+  }
+  asked$types <- own
+  suppressMessages(files_as_asked(file, asked, quote(frame_files())),
+    classes = "ronda_message_note"
+  )
 }
 
 work_arguments <- function(options) {

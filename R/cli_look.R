@@ -77,6 +77,67 @@ register_command("diagnose", cli_diagnose, two_files,
   )
 )
 
+# near-misses and explain ------------------------------------------------------------
+
+# ronda near-misses
+
+cli_near_misses <- function(files, options) {
+  misses <- near_misses(cli_pair(files, options))
+  if (is.null(options$out)) {
+    return(lines_to_stdout(format(misses)))
+  }
+  cli_write(as_base_frame(unclass_frame(misses), nrow(misses)), options$out)
+  say_written(options$out, options)
+}
+
+register_command("near-misses", cli_near_misses, two_files,
+  "List unmatched keys beside their likely partner.",
+  options = function() {
+    c(matching_options(), rule_options(), output_options(
+      "A file for all of them, which --corrections takes when somebody has read it"
+    ))
+  },
+  examples = c(
+    "ronda near-misses sailings.csv vessels.csv --on vessel=code",
+    "ronda near-misses sailings.csv vessels.csv --on vessel=code --out misses.csv"
+  )
+)
+
+# ronda explain
+
+cli_explain <- function(files, options) {
+  row <- options[c("left", "right")]
+  if (sum(lengths(row)) != 1L) {
+    stop_usage("Give one row, --left or --right.",
+      "* The first row below the names is row 1: --left 1"
+    )
+  }
+  rows <- list(
+    left = cli_number(row$left, "--left"), right = cli_number(row$right, "--right")
+  )
+  pairing <- cli_pair(files, options)
+  lines_to_stdout(format(do.call(explain_row, c(list(pairing), rows))))
+}
+
+register_command("explain", cli_explain, two_files,
+  "Say why a row has the partners it has, or none.",
+  options = function() {
+    c(matching_options(), rule_options(), in_group("Rows", list(
+      cli_option("left", "The number of a row of the left file, counted below the names",
+        "NUMBER"
+      ),
+      cli_option("right", "The number of a row of the right file", "NUMBER")
+    )), in_group("Output", list(quiet_option)))
+  },
+  examples = c(
+    "ronda explain sailings.csv vessels.csv --on vessel=code --left 23",
+    paste(
+      "ronda explain sailings.csv tide_readings.csv --on port --nearest departs=read_at",
+      "--within \"15 mins\" --left 2"
+    )
+  )
+)
+
 # compare ----------------------------------------------------------------------------
 
 # ronda compare
@@ -186,7 +247,7 @@ register_command("compare", cli_compare, c("OLD", "NEW"),
       )),
       in_group("Output", list(
         cli_option("out", "A file for all changes, one a line", "FILE", is_file = TRUE),
-        quiet_option
+        overwrite_option, quiet_option
       ))
     )
   },

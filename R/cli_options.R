@@ -7,15 +7,16 @@ clean_help <- function() {
   )
 }
 
-# Key columns, as of split_pairs(), as rules with what is done to them
-with_cleaning <- function(keys, options) {
+# Key columns, as of split_pairs(), as rules with what is done to them. `known`: names that
+# --clean may have
+with_cleaning <- function(keys, options, known = c(names(keys), keys)) {
   cleaning <- read_clean(options$clean)
   fixes <- read_corrections(options$corrections)
   if (!length(cleaning) && is.null(fixes)) {
     return(as.list(keys))
   }
   names <- if (is.null(names(keys))) keys else ifelse(nzchar(names(keys)), names(keys), keys)
-  unknown <- setdiff(names(cleaning), c(names, ""))
+  unknown <- setdiff(names(cleaning), c(known, ""))
   if (length(unknown)) {
     stop_usage(sprintf("--clean names a column `%s`, which is not a key.", unknown[1L]))
   }
@@ -87,7 +88,7 @@ cli_rules <- function(options) {
     },
     if (!is.null(options[["in-turn"]])) {
       steps <- lapply(lapply(options[["in-turn"]], split_pairs), with_cleaning, options)
-      do.call(in_turn, c(lapply(steps, plain_keys), list(step = options$step)))
+      do.call(in_turn, c(lapply(steps, plain_keys), list(step = plain_name(options$step))))
     }
   )
 }
@@ -121,7 +122,8 @@ cli_rule <- function(kind, form, options) {
     arguments <- if (is.null(form$read)) {
       c(rule_columns_of(text, form), list(details))
     } else {
-      form$read(text)
+      read <- form$read(masked(text))
+      if (!is.null(read)) lapply(read, unmasked)
     }
     if (is.null(arguments)) {
       stop_usage(sprintf("--%s must be %s, not %s.", kind, form$example,
@@ -134,20 +136,20 @@ cli_rule <- function(kind, form, options) {
 
 # "left=right", where a side may be from..to
 rule_columns_of <- function(text, form) {
-  pair <- split_pairs(text)
-  if (length(pair) != 1L) {
+  pair <- masked(text)
+  if (!nzchar(pair) || grepl("^=|=$|,", pair)) {
     stop_usage(sprintf("%s must be one left=right.", shown(text)))
   }
-  pair <- c(if (is.null(names(pair))) pair else names(pair), unname(pair))
+  pair <- c(sub("=.*", "", pair), sub("^[^=]*=", "", pair))
   Map(function(column, is) {
     if (is == "point") {
-      return(column)
+      return(unmasked(column))
     }
     parts <- strsplit(column, "..", fixed = TRUE)[[1L]]
     if (length(parts) != 2L) {
       stop_usage(sprintf("%s must name an interval as from..to.", shown(text)))
     }
-    parts
+    unmasked(parts)
   }, pair, c(form$left, form$right), USE.NAMES = FALSE)
 }
 
@@ -162,7 +164,7 @@ read_detail <- function(detail, given) {
     return(cli_number(given, "--n"))
   }
   if (detail$value != "DISTANCE") {
-    return(given)
+    return(plain_name(given))
   }
   cli_distance(given)
 }
@@ -182,23 +184,6 @@ missing_option <- word_option("missing-keys",
   "Missing keys (unmatched: they equal nothing; match: they equal each other)"
 )
 
-types_option <- cli_option("types", paste(
-  "Types of columns when reading: id=text,day=date",
-  "(text, number, integer, logical, date, datetime, or with the form of the cells",
-  "date:%d.%m.%Y)"
-), "TYPES", again = ",")
-
-decimal_option <- cli_option("decimal", paste(
-  "The decimal mark of the files: . (default) or a comma, as in --decimal ,"
-), "MARK")
-
-missing_texts_option <- cli_option("missing", paste(
-  "Cells that mean a missing value, with commas, beside empty ones:",
-  "NA,-,n/a (default: NA; '' for none)"
-), "TEXTS")
-
-reading_options <- in_group("Reading", list(types_option, decimal_option, missing_texts_option))
-
 matching_options <- function() c(in_group("Matching", list(
   cli_option("on", paste(
     "Key columns: port, or vessel=code where the names differ;",
@@ -212,7 +197,7 @@ matching_options <- function() c(in_group("Matching", list(
   cli_option("clean", clean_help(), "WORDS", names(cleaning_steps), again = ","),
   cli_option("corrections", paste(
     "A file of columns from and to: values of left keys to replace before matching, as",
-    "ronda pair --near-misses --out FILE writes it"
+    "ronda near-misses --out FILE writes it"
   ), "FILE", is_file = TRUE),
   cli_option("where", where_grammar, "CONDITION"),
   missing_option,
@@ -311,7 +296,9 @@ ledger_option_of_commands <- cli_option("ledger",
 
 # the file to write, and what is said beside it
 output_options <- function(help = "The file to write (default: csv on stdout)") {
-  in_group("Output", list(cli_option("out", help, "FILE", is_file = TRUE), quiet_option))
+  in_group("Output", list(
+    cli_option("out", help, "FILE", is_file = TRUE), overwrite_option, quiet_option
+  ))
 }
 
 # Options as arguments ---------------------------------------------------------------
@@ -349,8 +336,8 @@ column_arguments <- function(options) {
     take = if (!is.null(options$take)) read_take(options$take),
     omit = if (!is.null(options$omit)) split_commas(options$omit),
     keys = options$keys, collisions = collisions,
-    name_pattern = options[["name-pattern"]], origin = options$origin,
-    partners = options$partners,
+    name_pattern = options[["name-pattern"]], origin = plain_name(options$origin),
+    partners = plain_name(options$partners),
     row_numbers = if (!is.null(options[["row-numbers"]])) {
       split_commas(options[["row-numbers"]])
     },

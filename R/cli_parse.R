@@ -121,24 +121,53 @@ check_option_word <- function(word, name, known) {
 
 # Values of options.
 
-# "a,b\\,c" -> c("a", "b,c")
+# Text in which signs between backticks are others that nobody types, so that a name such as
+# `a,b` is not taken apart; unmasked() gives them back.
+masked <- function(text) {
+  vapply(text, function(one) {
+    signs <- utf8ToInt(enc2utf8(one))
+    ticks <- signs == 96L
+    if (!any(ticks) || sum(ticks) %% 2L) {
+      return(one)
+    }
+    inside <- cumsum(ticks) %% 2L == 1L & !ticks & signs < 128L
+    # two backticks inside are one
+    doubled <- which(ticks & c(FALSE, ticks[-length(ticks)]) & cumsum(ticks) %% 2L == 1L)
+    signs[inside] <- signs[inside] + 0xE000L
+    signs[doubled] <- 96L + 0xE000L
+    intToUtf8(signs[signs != 96L])
+  }, "", USE.NAMES = FALSE)
+}
+
+unmasked <- function(text) {
+  vapply(text, function(one) {
+    signs <- utf8ToInt(enc2utf8(one))
+    is_masked <- signs > 0xE000L & signs < 0xE080L
+    signs[is_masked] <- signs[is_masked] - 0xE000L
+    intToUtf8(signs)
+  }, "", USE.NAMES = FALSE)
+}
+
+# a name, in backticks or without
+plain_name <- function(text) if (is.null(text)) NULL else unmasked(masked(text))
+
+# "a,`b,c`" -> c("a", "b,c")
 split_commas <- function(text) {
   if (is.null(text) || !nzchar(text)) {
     return(character())
   }
-  marked <- gsub("\\,", "\001", text, fixed = TRUE)
-  parts <- strsplit(marked, ",", fixed = TRUE)[[1L]]
-  gsub("\001", ",", parts, fixed = TRUE)
+  unmasked(strsplit(masked(text), ",", fixed = TRUE)[[1L]])
 }
 
 # "vessel=code,port" -> c(vessel = "code", "port")
 split_pairs <- function(text) {
-  parts <- split_commas(text)
-  marked <- gsub("\\=", "\002", parts, fixed = TRUE)
-  has <- grepl("=", marked, fixed = TRUE)
-  plain <- function(x) gsub("\002", "=", x, fixed = TRUE)
-  values <- plain(sub("^[^=]*=", "", marked))
-  if (any(has)) names(values) <- ifelse(has, plain(sub("=.*", "", marked)), "")
+  if (is.null(text) || !nzchar(text)) {
+    return(character())
+  }
+  parts <- strsplit(masked(text), ",", fixed = TRUE)[[1L]]
+  has <- grepl("=", parts, fixed = TRUE)
+  values <- unmasked(sub("^[^=]*=", "", parts))
+  if (any(has)) names(values) <- ifelse(has, unmasked(sub("=.*", "", parts)), "")
   values
 }
 
@@ -157,18 +186,6 @@ as_repeats <- function(text) {
   if (is.null(text) || !grepl("^(highest|lowest):", text)) {
     return(text)
   }
-  column <- sub("^[a-z]+:", "", text)
+  column <- plain_name(sub("^[a-z]+:", "", text))
   if (startsWith(text, "highest")) highest(column) else lowest(column)
-}
-
-as_types <- function(text) {
-  if (is.null(text)) {
-    return(NULL)
-  }
-  types <- split_pairs(text)
-  if (is.null(names(types)) || !all(nzchar(names(types)))) {
-    stop_usage("--types must be types by column, such as id=text.")
-  }
-  check_types(types, NULL)
-  types
 }

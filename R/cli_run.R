@@ -6,11 +6,19 @@
 #'
 #' @param args `[character]` The words after the program's name.
 #' @return The exit code, invisibly: 0 done, 1 failed (also when stdout can't be
-#'   written), 2 wrong usage, 3 an expectation failed. Nothing is written unless all
-#'   went well.
-#' @details Files and output are UTF-8 whatever the locale. `--on`, `--take`,
+#'   written), 2 wrong usage, 3 an expectation failed, 130 interrupted. Nothing is written
+#'   unless all went well, and a file that is read is never replaced without `--overwrite`.
+#' @details Output is UTF-8 whatever the locale. `--on`, `--take`,
 #'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types`, `--clean` and the rules
 #'   may be given several times and add up; any other option given twice is wrong usage.
+#'
+#'   A name with `,`, `=`, `:` or `..` in it stands in backticks in every option:
+#'   `` --on '`a,b`=code' ``; two backticks inside are one. Options of reading are for all
+#'   files, or for one of them: `--delimiter "left=;" --types left.day=date`, where `left` and
+#'   `right` may be the file's name without its ending, too (with `ronda many` only that).
+#'
+#'   A file that is read is never replaced: `--out` with such a file, by whatever path or link,
+#'   is wrong usage unless `--overwrite` is given. An interrupt says what was written.
 #'
 #'   `--where` takes a condition on each pair, in a small language of its own (it is never
 #'   run as R code):
@@ -49,6 +57,10 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
   }
   invisible(in_utf8(in_options(withCallingHandlers(
     tryCatch(run_command(args),
+      interrupt = function(e) {
+        to_stderr(interrupted_words())
+        130L
+      },
       cli_reader_gone = function(e) 0L,
       cli_usage = function(e) report_failure(e, 2L),
       ronda_error_argument = function(e) report_failure(e, 2L),
@@ -86,11 +98,41 @@ run_command <- function(args) {
     return(0L)
   }
   check_file_count(command, parsed$files)
+  check_not_read(parsed$options$out, parsed$files, parsed$options)
+  begun(command$name, parsed$options$out)
   speech$frame <- parsed$files[1L]
   # A report says how it was made.
   attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
   run_with_progress(command, parsed)
   0L
+}
+
+# What a command found when it began, so that an interrupt can say what became of it
+under_way <- list2env(list(command = "", out = NULL, before = NULL), parent = emptyenv())
+
+begun <- function(command, out) {
+  printed$some <- FALSE
+  under_way$command <- command
+  under_way$out <- setdiff(as.character(out), "-")
+  under_way$before <- file.mtime(under_way$out)
+}
+
+interrupted_words <- function() {
+  work <- if (under_way$command == "join-files") work_folder(under_way$out)
+  if (!is.null(work) && dir.exists(work)) {
+    return(sprintf("Stopped; what was done is kept in %s: the same command goes on.",
+      encodeString(work, quote = "'")
+    ))
+  }
+  now <- file.mtime(under_way$out)
+  is_written <- !is.na(now) & (is.na(under_way$before) | now != under_way$before)
+  if (any(is_written)) {
+    sprintf("Stopped; %s was written before.", encodeString(under_way$out, quote = "'"))
+  } else if (printed$some) {
+    "Stopped; the output is not whole."
+  } else {
+    "Stopped; nothing was written."
+  }
 }
 
 # What is going on is told on stderr: notes always, stages where it is a terminal; but

@@ -66,7 +66,7 @@ diagnose_frames <- function(asked, on, call) {
   via <- lapply(converted, function(rule) {
     convert <- rule$convert
     either(sprintf("list(%s = %s)", convert$side, conversion_code(convert)),
-      setting("types", structure(convert$type, names = rule[[convert$side]]))
+      setting("types", structure(convert$type, names = names(convert_place(rule))))
     )
   })
   names(via) <- vapply(converted, `[[`, "", "left")
@@ -222,7 +222,7 @@ most_corrections <- 200L
 correct_more <- function(state, rule, misses) {
   lines <- misses[misses$column == rule$left & are_sure_typos(misses) & misses$left_alone, ]
   lines <- lines[!duplicated(lines$from), ]
-  # on the command line corrections are a file, made by ronda pair --near-misses --out
+  # on the command line corrections are a file, made by ronda near-misses --out
   if (!nrow(lines) || nrow(lines) > most_corrections || !is.null(state$via[[rule$left]]) ||
     speaks_options()) {
     return(state)

@@ -59,7 +59,9 @@ compared_columns <- function(pairing, columns, call) {
     names <- shared_columns(pairing)
     if (!length(names)) {
       stop_argument("The frames have no column in common but keys.",
-        sprintf("Write, for example: %s (left = right)", setting("columns", c(seats = "places"))),
+        paste("Where the names differ, write, for example:",
+          setting("columns", c(seats = "places"))
+        ),
         call = call
       )
     }

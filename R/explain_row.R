@@ -55,8 +55,8 @@ check_row <- function(row, pairing, side, call) {
     row == trunc(row)
   if (!good || row > rows) {
     stop_argument(
-      sprintf("`%s` must be a row number from 1 to %s, not %s.", side,
-        with_commas(rows), shown(row)
+      sprintf("%s must be a row number from 1 to %s, not %s.",
+        either(paste0("`", side, "`"), paste0("--", side)), with_commas(rows), shown(row)
       ),
       call = call
     )

@@ -203,7 +203,7 @@ check_fold <- function(fold, call) {
         said("`%s` of `fold` must be a one-sided formula, not %s.", name,
           shown(formula)
         ),
-        "`right` is a frame, the partners of a row; `left` is the row itself.",
+        either("`right` is a frame, the partners of a row; `left` is the row itself.", NULL),
         paste("Write, for example:", setting("fold",
           structure(list(~ nrow(right)), names = name)
         )),

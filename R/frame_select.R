@@ -93,13 +93,13 @@ by_side <- function(columns, names, arg, call) {
     all(sides %in% c("left", "right")) && !anyDuplicated(sides)
   if (!good) {
     stop_argument(
-      sprintf("%s must be column names, or list(left = , right = ) of them.",
-        argument_said(arg)
+      paste0(argument_said(arg), " must be column names",
+        either(", or list(left = , right = ) of them.", ".")
       ),
-      sprintf("Write, for example: %s = %s", arg, if (arg == "take") {
-        "c(new = \"old\", .rest = TRUE)"
+      paste("Write, for example:", if (arg == "take") {
+        setting("take", structure(list("old", TRUE), names = c("new", ".rest")))
       } else {
-        "c(\"one\", \"another\")"
+        setting(arg, c("one", "another"))
       }),
       call = call
     )
@@ -203,7 +203,7 @@ as_collisions <- function(collisions, names, call, usual = "rename_right",
     anyDuplicated(columns)) {
     stop_argument(
       said("A list in `collisions` needs a column name for each item."),
-      "Write, for example: list(status = \"left\", .other = \"fill\")",
+      paste("Write, for example:", setting("collisions", list(status = "left", .other = "fill"))),
       call = call
     )
   }

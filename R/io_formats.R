@@ -67,7 +67,10 @@ write_whole <- function(paths, call, write) {
     if (!file.exists(targets[k])) Sys.chmod(parts[k], "0666") else take_after_(parts[k], targets[k])
   }
   moved <- rep(TRUE, length(paths))
-  moved[!streams] <- suppressWarnings(file.rename(parts[!streams], targets[!streams]))
+  # An interrupt comes before all of them or after.
+  suspendInterrupts({
+    moved[!streams] <- suppressWarnings(file.rename(parts[!streams], targets[!streams]))
+  })
   for (k in which(streams)) moved[k] <- pour(parts[k], targets[k])
   if (!all(moved)) {
     stop_file("%s can't be written: renaming failed.", paths[!moved][1L], call)
@@ -201,7 +204,7 @@ plain_data <- function(x, label, call) {
       encodeString(shortened(label, 200L), quote = "'"), where
     ),
     "An rds file can hold code that R would run. Ask for parquet or csv, which hold values.",
-    "If you trust who made it: readRDS(), and join what it gives.",
+    either("If you trust who made it: readRDS(), and join what it gives.", NULL),
     call = call
   )
 }

@@ -1,7 +1,11 @@
 # JSON lines, with numbers that are never rounded, and days and times that are texts as
 # they are written here.
 
-read_json_lines <- function(path, types, label, call) {
+read_json_lines <- function(path, asked, label, call) {
+  types <- asked$types
+  copy <- tempfile("ronda-text-")
+  on.exit(unlink(paste0(copy, c("", "8"))))
+  path <- plain_text(path, asked[names(asked) != "skip"], copy)$path
   check_bytes(path)
   # The last line needs no line break.
   lines <- suppressWarnings(readLines(path, encoding = "UTF-8"))

@@ -11,16 +11,27 @@
 #' doubles; whole numbers beyond 2^53 are never rounded, but 64-bit integers (with the
 #' package bit64) or text. ISO 8601 text becomes dates, and date-times in UTC, unless a
 #' day among it doesn't exist. Only `TRUE` and `FALSE` in full are logical values.
-#' Leading zeros, plus signs, thousands marks, decimal commas, exponents such as `12E4`
+#' Leading zeros, plus signs, thousands marks, exponents such as `12E4`
 #' (which may be a code; `1.2e4` and `1e+05` are numbers), and digits that a double can't
-#' keep leave a column text. What is text for the sake of a few cells is said in a message,
-#' with the first of them and its line.
+#' keep leave a column text. What is text for the sake of a few cells, or in a form that may
+#' mean two things (`03/04/2031`), is said in a message, with what to write.
+#'
+#' **What nobody says is found in the first rows, and told.** Cells are between commas (in a
+#' .tsv between tabs); where the names have none, but have semicolons, tabs or bars that split
+#' the first rows alike, between these. Between semicolons, a column of which all cells are
+#' numbers with a decimal comma is a column of numbers; beside such a column one whose numbers
+#' have points stays text, as its points may be marks between thousands. A first line `sep=;`
+#' is followed. Separators at the end of every row make no column. A column without a name is
+#' called by its place (`column_3`), and one of a name that an earlier one has gets a number
+#' (`km_2`). Lines above the names are an error that says `skip`.
 #'
 #' A cell with nothing in it, or with a text of `missing`, is missing, in quotes or without:
 #' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept. A
-#' blank line is no row, but in a file of one column, where it is a missing value. Text must
-#' be UTF-8, with a byte-order mark or without. A line with more or fewer cells than there are
-#' names, a quote that is never closed and a byte 0 are errors that name the line.
+#' blank line is no row, but in a file of one column, where it is a missing value. Text is
+#' UTF-8, with a byte-order mark or without, or UTF-16 with its mark; `encoding` says another.
+#' A line with more or fewer cells than there are names, a quote that is never closed and a
+#' byte 0 are errors that name the line and say what may cure it. Bytes of parquet or of a
+#' compressed file are read as what they are, whatever the file's name says, and that is told.
 #'
 #' What was written comes back as it was: values, missing ones, fractions of seconds. Text
 #' files have no types of their own: whole numbers come back as integers where they fit, a
@@ -45,11 +56,19 @@
 #' @param types `[character]` For csv, tsv and JSON lines: types by column name, each
 #'   `"text"`, `"number"`, `"integer"`, `"logical"`, `"date"` or `"datetime"`; with the
 #'   form of the cells `"date:%d.%m.%Y"` or `"datetime:%d.%m.%Y %H:%M"`, as in
-#'   [strptime()].
-#' @param decimal `[character(1)]` For csv and tsv: `"."`, or `","` where numbers are
-#'   written with a decimal comma.
+#'   [strptime()]. `"number"` also reads marks between thousands (`1,234.5`), `"date"` takes
+#'   the day of a time, in UTC.
+#' @param decimal `[character(1)]` For csv and tsv, the mark before decimals: `"."` or `","`.
+#'   NULL: a point, or what the columns of a file with semicolons have.
+#' @param delimiter `[character(1)]` For csv and tsv, the sign between cells. NULL: found in
+#'   the first rows.
 #' @param missing `[character]` For csv and tsv: texts of cells that mean a missing value.
 #'   An empty cell always does.
+#' @param encoding `[character(1)]` The encoding of text files, any that [iconv()] knows, such
+#'   as `"latin1"` or `"windows-1252"`. NULL: UTF-8, or UTF-16 with its mark.
+#' @param quote `[character(1)]` For csv and tsv, the sign around texts; `""` where none is.
+#' @param skip `[numeric]` For csv and tsv, the numbers of lines that hold no row: `1:3` above
+#'   the names, a line of units or totals, `-1` for the last line that is not blank.
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
@@ -67,8 +86,9 @@
 #' write_frame(vessels, copy)
 #' identical(read_frame(copy), vessels)
 #' @export
-read_frame <- function(path, types = NULL, decimal = ".", missing = "NA") {
-  asked <- reading_asked(types, decimal, missing)
+read_frame <- function(path, types = NULL, decimal = NULL, delimiter = NULL, missing = "NA",
+                       encoding = NULL, quote = "\"", skip = NULL) {
+  asked <- reading_asked(types, decimal, delimiter, missing, encoding, quote, skip)
   with_memory_errors(read_file(path, asked, quote(read_frame())))
 }
 
@@ -103,12 +123,34 @@ read_file <- function(path, asked, call, spare = FALSE) {
     file.copy(path, file)
   }
   if (spare && length(asked$types)) attr(asked$types, "spare") <- TRUE
-  tryCatch(read_as(format, file, asked, path, call),
-    error = function(e) {
-      if (inherits(e, "ronda_error")) stop(e)
-      stop_file("%s can't be read: %s", path, call, conditionMessage(e))
+  label <- if (is.null(asked$label)) path else asked$label
+  naming_file(read_as(true_format(format, file, label), file, asked, label, call), label, call)
+}
+
+# The format that a file has by its first bytes, where these say more than its name
+true_format <- function(format, file, label) {
+  name <- encodeString(shortened(label, 200L), quote = "'")
+  if (format %in% text_formats) {
+    if (begins_with(file, magic_parquet)) {
+      say_classed("note", sprintf("%s is a parquet file, whatever its name says.", name))
+      return("parquet")
     }
-  )
+    if (begins_with(file, magic_zip)) {
+      stop_unread("it is a spreadsheet or another archive, whatever its name says",
+        "Save the sheet as csv and read that."
+      )
+    }
+    if (begins_with(file, magic_gz) && !is_gz(label)) {
+      packed <- first_bytes(file, 2)
+      if (identical(packed, charToRaw("X\n")) || identical(packed, charToRaw("RD"))) {
+        stop_unread("it is an rds file, whatever its name says", "Give it a name in .rds.")
+      }
+      say_classed("note", sprintf("%s is compressed, whatever its name says.", name))
+    }
+  } else if (format == "parquet" && !dir.exists(file) && !begins_with(file, magic_parquet)) {
+    stop_unread("it is not a parquet file", "If it is text, give it a name in .csv.")
+  }
+  format
 }
 
 # An unknown kind of file is reported before a missing file.
@@ -139,8 +181,7 @@ write_frame <- function(x, path) {
 
 read_as <- function(format, path, asked, label, call) {
   switch(format,
-    csv = read_delimited(path, ",", asked, label, call),
-    tsv = read_delimited(path, "\t", asked, label, call),
+    csv = , tsv = read_delimited(path, usual_separators[[format]], asked, label, call),
     rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
@@ -148,7 +189,7 @@ read_as <- function(format, path, asked, label, call) {
     },
     jsonl = {
       need_packages("jsonlite", "Reading JSON lines", class = "file")
-      as_plain_frame(read_json_lines(path, asked$types, label, call))
+      as_plain_frame(read_json_lines(path, asked, label, call))
     }
   )
 }

@@ -17,7 +17,7 @@ are_few <- function(form) {
 # whether there are blank lines). A row of another number of cells is an error that names its
 # line, and so is another number of rows.
 cells_of <- function(file, bytes, form, line_of) {
-  few <- are_few(form) && is_plain_text(bytes, form$delimiter)
+  few <- are_few(form) && is_plain_text(bytes, form)
   texts <- if (few) scan_cells(bytes, form, line_of) else read_many_cells(file, form, line_of)
   rows <- unique(lengths(texts))
   if (!identical(as.double(rows), as.double(form$rows))) {
@@ -27,9 +27,9 @@ cells_of <- function(file, bytes, form, line_of) {
 }
 
 # the cells of one row, however many they are
-cells_of_row <- function(bytes, delimiter) {
-  form <- list(delimiter = delimiter, missing = character(), blank = TRUE)
-  if (is_plain_text(bytes, delimiter)) {
+cells_of_row <- function(bytes, form) {
+  form <- c(form[c("delimiter", "quote")], list(missing = character(), blank = TRUE))
+  if (is_plain_text(bytes, form)) {
     return(scan_texts(bytes, "", form))
   }
   vapply(read_many_texts(bytes, FALSE, form), `[[`, "", 1L)
@@ -37,32 +37,39 @@ cells_of_row <- function(bytes, delimiter) {
 
 # Whether all readers read it alike: no second byte-order mark, no carriage returns alone or
 # beside quotes, quotes only around whole cells and doubled inside, and no line of blanks
-is_plain_text <- function(bytes, delimiter) {
+is_plain_text <- function(bytes, form) {
   # scan() removes a byte-order mark from the first cell, too.
   if (length(grepRaw(byte_mark, without_mark(bytes)[1:4], fixed = TRUE))) {
     return(FALSE)
   }
-  blanks <- if (delimiter == "\t") " " else "[ \t]"
+  blanks <- if (form$delimiter == "\t") " " else "[ \t]"
   if (length(grepRaw(sprintf("(^|\n)%s+\r?(\n|$)|\r[^\n]", blanks), bytes))) {
     return(FALSE)
   }
-  if (!any(bytes == charToRaw("\""))) {
+  if (!nzchar(form$quote) || !any(bytes == charToRaw(form$quote))) {
     return(TRUE)
   }
   if (any(bytes == charToRaw("\r"))) {
     return(FALSE)
   }
-  cell <- sprintf("(^|[%s\n])\"(?:[^\"]++|\"\")*+\"(?=[%s\n]|$)", delimiter, delimiter)
+  quote <- pattern_of_sign(form$quote)
+  cell <- sprintf("(^|[%s\n])%s(?:[^%s]++|%s%s)*+%s(?=[%s\n]|$)",
+    pattern_of_sign(form$delimiter), quote, quote, quote, quote, quote,
+    pattern_of_sign(form$delimiter)
+  )
   rest <- gsub(cell, "\\1", rawToChar(without_mark(bytes)), perl = TRUE, useBytes = TRUE)
-  !grepl("\"", rest, fixed = TRUE)
+  !grepl(form$quote, rest, fixed = TRUE, useBytes = TRUE)
 }
+
+# a sign of one byte in a pattern, whatever it means there
+pattern_of_sign <- function(sign) sprintf("\\x{%02x}", as.integer(charToRaw(sign)))
 
 # `what`: "" for all cells in one vector, else list("", ...) with one for each column.
 scan_texts <- function(bytes, what, form) {
   con <- rawConnection(without_mark(bytes))
   on.exit(close(con))
   scan(con, what,
-    sep = form$delimiter, quote = "\"", na.strings = c("", form$missing), quiet = TRUE,
+    sep = form$delimiter, quote = form$quote, na.strings = c("", form$missing), quiet = TRUE,
     blank.lines.skip = length(what) > 1L || is.character(what),
     multi.line = is.character(what)
   )
@@ -72,13 +79,13 @@ scan_cells <- function(bytes, form, line_of) {
   columns <- form$columns
   con <- rawConnection(without_mark(bytes))
   cells <- utils::count.fields(con,
-    sep = form$delimiter, quote = "\"", blank.lines.skip = columns > 1L, comment.char = ""
+    sep = form$delimiter, quote = form$quote, blank.lines.skip = columns > 1L, comment.char = ""
   )
   close(con)
   # A row of several lines has the number of its last one.
   cells <- cells[!is.na(cells)]
   wrong <- which(if (columns == 1L) cells > 1L else cells != columns)
-  if (length(wrong)) stop_ragged(line_of(wrong[1L]), cells[wrong[1L]], columns)
+  if (length(wrong)) stop_ragged(line_of(wrong[1L]), cells[wrong[1L]], form)
   texts <- scan_texts(bytes, rep(list(""), columns), form)
   lapply(texts, function(text) {
     Encoding(text) <- "UTF-8"
@@ -86,19 +93,23 @@ scan_cells <- function(bytes, form, line_of) {
   })
 }
 
-stop_ragged <- function(line, cells, columns) {
-  stop(sprintf("line %.0f has %s where %s were expected", line, counted(cells, "column"),
-    counted(columns, "column")
-  ))
+stop_ragged <- function(line, cells, form) {
+  stop_unread(
+    sprintf("line %.0f has %s instead of %d", line, counted(cells, "column"), form$columns),
+    form$hint,
+    if (!is.null(form$asked)) paste("If that line holds no row:",
+      reading_setting(form$asked, "skip", line)
+    )
+  )
 }
 
 read_many_cells <- function(file, form, line_of) {
   need_packages("readr", "Reading csv and tsv", class = "file")
   columns <- form$columns
   frame <- read_many_texts(file, as.character(seq_len(columns)), form)
-  if (length(frame) != columns) stop_ragged(line_of(1), length(frame), columns)
+  if (length(frame) != columns) stop_ragged(line_of(1), length(frame), form)
   odd <- readr::problems(frame)
-  if (nrow(odd)) stop_ragged(line_of(odd$row[1L]), odd$col[1L], columns)
+  if (nrow(odd)) stop_ragged(line_of(odd$row[1L]), odd$col[1L], form)
   lapply(seq_along(frame), function(k) .subset2(frame, k))
 }
 
@@ -107,15 +118,9 @@ read_many_texts <- function(file, names, form) {
   suppressWarnings(readr::read_delim(file,
     delim = form$delimiter, col_types = readr::cols(.default = readr::col_character()),
     col_names = names, na = c("", form$missing), trim_ws = FALSE, progress = FALSE,
-    show_col_types = FALSE, quote = "\"", escape_double = TRUE, lazy = FALSE,
+    show_col_types = FALSE, quote = form$quote, escape_double = TRUE, lazy = FALSE,
     skip_empty_rows = form$blank && !identical(form$columns, 1L), name_repair = "minimal"
   ))
-}
-
-byte_mark <- as.raw(c(0xef, 0xbb, 0xbf))
-
-without_mark <- function(bytes) {
-  if (identical(bytes[1:3], byte_mark)) bytes[-(1:3)] else bytes
 }
 
 # Rows, by the bytes -----------------------------------------------------------------
@@ -126,62 +131,103 @@ without_mark <- function(bytes) {
 # Bytes that are looked at in one go
 text_piece <- 1.6e7
 
-# The names of a file, and what stands above its rows: list(names, size (bytes), lines,
-# above (blank lines before the names), line_end, delimiter, blank_is_row)
-text_head <- function(path, delimiter) {
+# The names of a file, and what is above its rows: list(names, columns, size (bytes), lines,
+# above (blank lines before the names), line_end, delimiter, quote, blank_is_row, found: what
+# nobody said, ends_in_separator: an empty last column, not among the names)
+text_head <- function(path, asked, usual) {
   size <- 65536
   repeat {
     bytes <- first_bytes(path, size)
     is_end <- length(bytes) < size
-    form <- list(
-      delimiter = delimiter, blank_is_row = FALSE,
-      line_end = if (any(bytes == as.raw(10L)) || !is_end) "\n" else "\r"
-    )
-    check_mark(bytes)
+    if (!is.null(encoding_of(path, NULL)) || is_wide(asked$encoding)) stop_wide()
     text <- without_mark(bytes)
     mark <- length(bytes) - length(text)
-    seen <- see_text(text, form, is_end, most = 1)
-    if (seen$zero) stop_zero_byte(mark + seen$zero)
+    form <- head_form(text, asked, usual, is_end)
+    seen <- see_text(text[seq.int(form$skipped + 1, length.out = length(text) - form$skipped)],
+      form, is_end, most = 1
+    )
+    if (seen$zero) stop_zero_byte(mark + seen$zero, asked)
     if (seen$rows) break
     if (is_end) {
-      stop_unclosed(seen, 0)
+      stop_unclosed(seen, form$lines_skipped, asked)
       stop("it is empty")
     }
     size <- size * 16
   }
-  names <- cells_of_row(text[seq_len(seen$size)], delimiter)
+  names <- cells_of_row(text[form$skipped + seq_len(seen$size)], form)
   names[is.na(names)] <- ""
-  Encoding(names) <- "UTF-8"
-  wrong <- which(!validUTF8(names))
-  if (length(wrong)) {
-    stop(sprintf("the name of column %d is not UTF-8; save it as UTF-8", wrong[1L]))
-  }
-  form$blank_is_row <- length(names) == 1L
+  names <- decoded_names(names, asked)
+  if (form$ends_in_separator && !nzchar(names[length(names)])) names <- names[-length(names)]
+  form$blank_is_row <- length(names) == 1L && !form$ends_in_separator
   c(form, list(
-    names = names, size = mark + seen$size, lines = seen$lines, above = seen$last - 1
+    names = settled_names(names), names_there = names,
+    columns = length(names) + form$ends_in_separator, size = mark + form$skipped + seen$size,
+    lines = form$lines_skipped + seen$lines, above = seen$last - 1
   ))
 }
 
-first_bytes <- function(path, size) {
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  readBin(con, raw(), size)
+# What the first rows say of a file
+head_form <- function(text, asked, usual, is_end) {
+  form <- list(
+    quote = asked$quote, blank_is_row = FALSE,
+    line_end = if (any(text == as.raw(10L)) || !is_end) "\n" else "\r"
+  )
+  # lines above the names
+  skipped <- length(asked$skip)
+  form$lines_skipped <- skipped
+  form$skipped <- if (skipped) c(which(text == as.raw(10L)), NA)[skipped] else 0
+  if (is.na(form$skipped)) stop_skips_too_many(skipped, sum(text == as.raw(10L)))
+  rest <- if (form$skipped) text[-seq_len(form$skipped)] else text
+  if (form$line_end == "\r") rest[rest == as.raw(13L)] <- as.raw(10L)
+  top <- rows_at_top(rest, form$quote, is_end)
+  top$lines <- top$lines + skipped
+  form$delimiter <- if (is.null(asked$delimiter)) found_separator(top, usual) else asked$delimiter
+  form$found <- form$delimiter != usual && is.null(asked$delimiter)
+  check_names_first(top, form$delimiter, asked)
+  form$ends_in_separator <- ends_in_separator(top, form$delimiter)
+  form$hint <- quote_hint(top, asked)
+  form
+}
+
+decoded_names <- function(names, asked) {
+  if (!is.null(asked$encoding)) names <- iconv(names, asked$encoding, "UTF-8")
+  Encoding(names) <- "UTF-8"
+  wrong <- which(is.na(names) | !validUTF8(names))
+  if (length(wrong)) {
+    stop_not_utf8(sprintf("the name of column %d", wrong[1L]), names[wrong[1L]], asked)
+  }
+  names
+}
+
+# Text that is not UTF-8: what its bytes may be
+stop_not_utf8 <- function(what, text, asked) {
+  if (!is.null(asked$encoding)) stop_unread(sprintf("%s is not in %s", what, asked$encoding))
+  bytes <- charToRaw(text)
+  likely <- if (any(bytes >= 0x80 & bytes < 0xa0)) "windows-1252" else "latin1"
+  stop_unread(sprintf("%s is not UTF-8", what), paste(
+    "Say its encoding, for example:", reading_setting(asked, "encoding", likely)
+  ))
 }
 
 see_text <- function(bytes, form, is_end, most = Inf) {
-  see_rows_(bytes, form$delimiter, form$line_end, form$blank_is_row, is_end, most)
+  see_rows_(bytes, form$delimiter, form$quote, form$line_end, form$blank_is_row, is_end, most)
 }
 
-stop_unclosed <- function(seen, lines_above) {
+stop_unclosed <- function(seen, lines_above, asked) {
   if (seen$opened) {
-    stop(sprintf("the quote opened in line %.0f is never closed", lines_above + seen$opened))
+    stop_unread(
+      sprintf("the quote opened in line %.0f is never closed", lines_above + seen$opened),
+      if (!is.null(asked)) paste(
+        "If quotes have no meaning in it:", reading_setting(asked, "quote", "")
+      )
+    )
   }
 }
 
 # Pieces of whole rows of a file: where they begin and end (bytes from 0 on), on which line,
 # how many rows and blank lines they have, and whether all of their bytes are ASCII. What is
 # compressed has its places in what it holds. `limit`: more bytes than that are refused.
-text_rows <- function(path, head, piece = text_piece, limit = Inf) {
+text_rows <- function(path, head, asked, piece = text_piece, limit = Inf) {
   con <- gzfile(path, "rb")
   on.exit(close(con))
   readBin(con, raw(), head$size)
@@ -197,8 +243,8 @@ text_rows <- function(path, head, piece = text_piece, limit = Inf) {
     if (is_end && !length(bytes)) break
     if (at + length(bytes) > limit) stop_too_large(limit)
     seen <- see_text(bytes, head, is_end)
-    if (seen$zero) stop_zero_byte(at + seen$zero)
-    if (is_end) stop_unclosed(seen, lines)
+    if (seen$zero) stop_zero_byte(at + seen$zero, asked)
+    if (is_end) stop_unclosed(seen, lines, asked)
     # The row is longer than a piece.
     want <- if (seen$size) piece else want * 2
     rest <- bytes[seen$size + seq_len(length(bytes) - seen$size)]
@@ -238,81 +284,4 @@ line_of_row <- function(path, head, pieces, row) {
   k <- findInterval(row, before + 1, rightmost.closed = TRUE)
   seen <- see_text(bytes_of_piece(path, pieces[k, ]), head, TRUE, most = row - before[k])
   pieces$line[k] - 1 + seen$last
-}
-
-# Read by scan() ---------------------------------------------------------------------
-
-# The bytes of files.
-
-# All bytes of a file (R reads 2^31 bytes at once at most)
-file_bytes <- function(path, piece = 1e9) {
-  size <- file.size(path)
-  limit <- most_file_bytes()
-  if (size > limit) stop_too_large(limit)
-  if (size <= piece) {
-    return(readBin(path, raw(), size))
-  }
-  bytes <- raw(size)
-  con <- file(path, "rb")
-  on.exit(close(con))
-  at <- 0
-  while (length(part <- readBin(con, raw(), piece))) {
-    bytes[at + seq_along(part)] <- part
-    at <- at + length(part)
-  }
-  bytes
-}
-
-most_columns <- 1e5
-
-longest_header <- 1e8
-
-# A first line that can't be a header is refused before the file is read
-check_first_line <- function(path, delimiter) {
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  columns <- 1
-  taken <- 0
-  while (length(bytes <- readBin(con, raw(), 1e6))) {
-    end <- grepRaw("[\r\n]", bytes)
-    if (length(end)) bytes <- bytes[seq_len(end - 1L)]
-    columns <- columns + sum(bytes == charToRaw(delimiter))
-    taken <- taken + length(bytes)
-    if (taken > longest_header) {
-      stop(sprintf("its first line is longer than %s", byte_words(longest_header)))
-    }
-    if (length(end)) break
-  }
-  if (columns > most_columns) {
-    stop(sprintf("its first line has %s columns, and at most %s are read",
-      with_commas(columns), with_commas(most_columns)
-    ))
-  }
-}
-
-# Writes what a compressed file holds into another
-unpack <- function(path, plain) {
-  con <- file(plain, "wb")
-  on.exit(close(con))
-  for_bytes(path, function(bytes, before) writeBin(bytes, con), most_file_bytes())
-}
-
-# Stops at a byte 0, which no text has
-check_bytes <- function(path) {
-  for_bytes(path, function(bytes, before) {
-    if (before == 0) check_mark(bytes)
-    zero <- grepRaw(as.raw(0L), bytes, fixed = TRUE)
-    if (length(zero)) stop_zero_byte(before + zero)
-  }, most_file_bytes())
-}
-
-# UTF-16 has a mark of its own
-check_mark <- function(bytes) {
-  if (identical(sort(as.integer(bytes[1:2])), c(254L, 255L))) {
-    stop("it is in UTF-16; save it as UTF-8")
-  }
-}
-
-stop_zero_byte <- function(at) {
-  stop(sprintf("byte %.0f is 0, which no text has; it is damaged, or no text file", at))
 }

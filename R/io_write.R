@@ -138,7 +138,7 @@ check_writable_text <- function(x, name, format, call) {
       shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]
     ),
     sprintf("A %s file would hold other bytes.", format),
-    "Fix them with iconv(), or write an .rds file.",
+    paste0(either("Fix them with iconv(), or ", ""), "write an .rds file."),
     call = call
   )
 }

@@ -261,6 +261,16 @@ with_sides <- function(job, inputs, settings, call) {
   job
 }
 
+say_decimal_commas <- function(side) {
+  found <- list(found = FALSE, names = side$names)
+  file <- encodeString(shortened(side$label, 200L), quote = "'")
+  lines <- c(
+    note_of_form(found, side$marks, side$asked, file),
+    note_of_points(side$marks, side$names, side$asked, file)
+  )
+  if (length(lines)) say_classed("note", lines)
+}
+
 settled_side <- function(job, side) {
   chunks <- seq_len(nrow(side$chunks))
   if (side$kind == "own") {
@@ -270,7 +280,9 @@ settled_side <- function(job, side) {
     looks <- run_tasks(lapply(chunks, new_task, "look", side$side), job,
       sprintf("Looking at %s", side$label)
     )
-    return(settle_text_side(side, looks))
+    side <- settle_text_side(side, looks)
+    say_decimal_commas(side)
+    return(side)
   }
   schemas <- lapply(split(chunks, side$schema), function(of_schema) {
     smallest <- of_schema[which.min(side$chunks$to[of_schema])]

@@ -13,7 +13,11 @@
 #'   that original name in the earliest frame that has it. Columns that are said
 #'   to be equal, also by way of a third one, are one key, in one column of the
 #'   result: a row has the value of the first of its frames. Durations are
-#'   compared in the finest unit that any frame has.
+#'   compared in the finest unit that any frame has. A column that only `via` makes
+#'   comparable, as text beside numbers, stays a column of its own.
+#' @param expect `[character | list]` As in [join_frames()], for each frame; or a list by
+#'   frame name of what must hold where that frame is paired:
+#'   `list(vessels = "many-to-one", ports = c("many-to-one", "left-complete"))`.
 #' @param rows `[character(1)]` `"full"`: every row of every frame; `"left"`:
 #'   all of the first frame; `"inner"`: rows that all frames have.
 #' @param collisions `[character(1) | function | list]` What becomes of a
@@ -65,7 +69,7 @@ join_many <- function(frames, on, rows = "full", ...,
     plan <- plan_many(frames, keys, collisions, name_pattern, origin, call)
     options <- list(
       rows = rows, missing_keys = missing_keys, repeats = repeats,
-      expect = expect, max_rows = max_rows
+      expect = expect_by_frame(expect, frames, call), max_rows = max_rows
     )
     check_many_options(options, frames, chain, call)
     clock <- c(clock, check = now_())
@@ -215,10 +219,19 @@ chain_keys <- function(chain, frames, call) {
       }
       if (!is_key_rule(rule)) next
       key <- of[[rule$left]]
+      if (length(rule$via) && !has_type_of_key(frames, columns[[key]], frames[[name]], rule)) next
       if (!name %in% names(columns[[key]])) columns[[key]][name] <- rule$right
     }
   }
   list(columns = columns, of = of)
+}
+
+# Whether a right column can stand in the column of a key: what only `via` makes comparable
+# stays a column of its own.
+has_type_of_key <- function(frames, sources, frame, rule) {
+  x <- .subset2(frames[[names(sources)[1L]]], sources[[1L]])
+  y <- .subset2(frame, rule$right)
+  has_common_type(x, y) || key_columns_match(x, y)
 }
 
 first_holder <- function(column, frames) {
@@ -232,6 +245,26 @@ key_that_holds <- function(columns, frame, column) {
       return(key)
     }
   }
+}
+
+# What must hold where each later frame is paired, by its name
+expect_by_frame <- function(expect, frames, call) {
+  later <- names(frames)[-1L]
+  by_frame <- is.list(expect) && length(expect) > 0L && !is.null(names(expect)) &&
+    all(names(expect) %in% names(frames))
+  if (!by_frame) {
+    return(structure(rep(list(expect), length(later)), names = later))
+  }
+  if (names(frames)[1L] %in% names(expect)) {
+    stop_argument(
+      said("`expect` by frame is for those that are paired to the frames before, not for `%s`.",
+        names(frames)[1L]
+      ),
+      sprintf("The others are %s.", ticked(later)),
+      call = call
+    )
+  }
+  structure(lapply(later, function(name) expect[[name]]), names = later)
 }
 
 check_many_options <- function(options, frames, chain, call) {
@@ -252,7 +285,7 @@ check_many_options <- function(options, frames, chain, call) {
   }
   for (name in names(chain)) {
     check_repeats(options$repeats, NULL, frames[[name]], call)
-    check_expect(options$expect, chain[[name]], call)
+    check_expect(options$expect[[name]], chain[[name]], call)
   }
   check_max_rows(options$max_rows, call)
 }
@@ -275,9 +308,8 @@ match_many <- function(frames, chain, keys, options, call) {
     so_far <- lapply(values[keys$of[needed]], function(key) key$value)
     names(so_far) <- needed
     so_far <- as_base_frame(so_far, before)
-    pairing <- pair_step(so_far, frames[[name]], name, chain[[name]], options,
-      call
-    )
+    label <- if (length(lines) == 1L) names(lines) else "the frames so far"
+    pairing <- pair_step(so_far, frames[[name]], c(label, name), chain[[name]], options, call)
     step <- result_rows(pairing, options$rows)
     release_matches(pairing, step)
     release_rows_(rows_of_matches(pairing$candidates))
@@ -365,12 +397,14 @@ values_on_lines <- function(has_value, left) {
   if (is.null(has_value)) some_only(left > 0L) else c(FALSE, has_value)[left + 1L]
 }
 
-pair_step <- function(so_far, frame, name, rules, options, call) {
+# `labels`: what the rows so far and the frame are called
+pair_step <- function(so_far, frame, labels, rules, options, call) {
   pairing <- pair_up(so_far, frame,
     lapply(rules, structure, class = "ronda_rule_record"),
-    options[c("missing_keys", "repeats", "expect", "max_rows")],
-    c("the frames so far", name),
-    call_with_frames(call, c("the frames so far", name), c("left", name))
+    list(missing_keys = options$missing_keys, repeats = options$repeats,
+      expect = options$expect[[labels[2L]]], max_rows = options$max_rows
+    ),
+    labels, call_with_frames(call, labels, c("left", labels[2L]))
   )
   check_row_limit(pairing, options$rows, call)
   pairing

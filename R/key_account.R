@@ -116,7 +116,7 @@ rule_groups <- function(frame, on, label, call) {
   for (rule in rules) {
     instead <- kind_of(rule)$one_frame
     if (!isTRUE(instead)) {
-      stop_argument(sprintf("`%s()` can't be asked of one frame.", rule$kind),
+      stop_argument(sprintf("%s can't be asked of one frame.", said(paste0(rule$kind, "()"))),
         if (nzchar(instead)) said(instead),
         call = call
       )

@@ -45,7 +45,7 @@ check_many_keys <- function(chain, call) {
   other <- Filter(Negate(is_key_rule), rules)
   if (length(other)) {
     stop_argument(
-      said("`on` must be of same() rules alone here, not %s().", other[[1L]]$kind),
+      said("`on` must be keys alone here, not %s.", said(paste0(other[[1L]]$kind, "()"))),
       paste("Write, for example:", setting("on", "port")),
       call = call
     )
@@ -95,7 +95,7 @@ keys_held <- function(frames, columns, distinct, chain, keys, call) {
   }, frames, columns, distinct)
   matched <- match_many(own, chain, keys,
     list(rows = "full", missing_keys = "unmatched", repeats = "first",
-      expect = "rows-multiply", max_rows = Inf
+      expect = expect_by_frame("rows-multiply", own, call), max_rows = Inf
     ), call
   )
   has <- lapply(names(own), function(name) whole_lines(matched, name) > 0L)

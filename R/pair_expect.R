@@ -191,7 +191,7 @@ incomplete <- function(pairing, side, alone, text) {
     if (is.null(pairing$whole)) {
       either(
         "near_misses(pairing) lists likely partners, explain_row() says why a row found none.",
-        "ronda pair ... --near-misses shows likely partners."
+        "ronda near-misses shows likely partners."
       )
     } else {
       said("%s without `expect` writes all of them.", setting("rows", "unmatched"))

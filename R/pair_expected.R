@@ -42,9 +42,12 @@ check_expect <- function(expect, rules, call) {
       said("`expect` must be any of %s, not %s.", any_of(expected_words),
         shown(value)
       ),
-      paste(
-        "In a list also left_matched = 0.99 or right_matched = 0.99,",
-        "and functions of the receipt."
+      either(
+        paste(
+          "In a list also left_matched = 0.99 or right_matched = 0.99,",
+          "and functions of the receipt."
+        ),
+        "Or left_matched=0.99, right_matched=0.99: the least share of rows."
       ),
       call = call
     )

@@ -153,6 +153,6 @@ append_join <- function(join, file) {
     session$unwritable <- file
     warn_ronda("file", sprintf("The ledger %s can't be written: %s.",
       encodeString(file, quote = "'"), wrong
-    ), "Joins go on; they are in ledger() still.", call = NULL)
+    ), either("Joins go on; they are in ledger() still.", NULL), call = NULL)
   }
 }

@@ -86,7 +86,7 @@ as_corrections <- function(fixes, arg, call) {
       sprintf("`%s` has no column `%s`: corrections are columns `from` and `to`.", arg,
         lacking[1L]
       ),
-      "near_misses() gives such a frame.",
+      either("near_misses() gives such a frame.", "ronda near-misses writes such a file."),
       call = call
     )
   }

@@ -52,8 +52,9 @@ stop_no_via <- function(via, call) {
   }
   stop_argument(
     paste0(
-      said("`via` must be words such as \"trim\", a function, a frame of corrections, or "),
-      "list(left = , right = ) of these, not ", shown(via), "."
+      argument_said("via"), " must be words such as \"trim\"", either(paste0(
+        ", a function, a frame of corrections, or list(left = , right = ) of these"
+      ), ""), ", not ", shown(via), "."
     ),
     call = call
   )
@@ -178,7 +179,7 @@ register_rule("same",
     steps <- unlist(rule$via, recursive = FALSE)
     words <- unique(unlist(lapply(Filter(is.list, steps), `[[`, "words")))
     paste(c(setting("on", named_key(rule)), if (length(words)) {
-      setting("via", paste(words, collapse = ","))
+      setting("via", in_cleaning_order(words))
     }), collapse = " ")
   },
   text = function(rule) {

@@ -408,9 +408,10 @@ rules_as_code <- function(rules) {
   if (speaks_options()) {
     types <- unlist(lapply(rules, function(rule) {
       type <- rule$convert$type
-      if (!is.null(type)) structure(type, names = rule[[rule$convert$side]])
+      if (!is.null(type)) structure(type, names = names(convert_place(rule)))
     }))
-    return(paste(c(value_option(columns), if (length(words)) setting("via", cleaning_said(words)),
+    return(paste(c(value_option(columns),
+      if (length(words)) setting("via", in_cleaning_order(words)),
       if (length(types)) setting("types", types)
     ), collapse = " "))
   }

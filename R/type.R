@@ -346,7 +346,7 @@ check_values <- function(x, column, frame, call) {
   if (!is.null(damage)) {
     stop_ronda("type",
       sprintf("`%s` of `%s` is a damaged %s: it has %s.", column, frame, type$word, damage),
-      sprintf("Make it anew: %s <- %s(...)", place_code(frame, column), type$class),
+      either(sprintf("Make it anew: %s <- %s(...)", place_code(frame, column), type$class), NULL),
       call = call
     )
   }

@@ -41,10 +41,18 @@ conversion_lines <- function(x, y, places) {
 
 # On the command line a file can be read with the column as another type.
 write_line <- function(place, code, ..., type = NULL) {
-  if (speaks_options() && !is.null(type)) {
-    return(paste("Write:", setting("types", structure(type, names = names(place)))))
+  if (!speaks_options()) {
+    return(sprintf("Write: %s <- %s", place, sprintf(code, place, ...)))
   }
-  sprintf("%s: %s <- %s", either("Write", "In R"), place, sprintf(code, place, ...))
+  if (is.null(type)) sprintf("Change `%s` in its file: no option does that.", names(place)) else {
+    paste("Write:", setting("types", structure(type, names = names(place))))
+  }
+}
+
+# The column that a rule's conversion is for
+convert_place <- function(rule) {
+  side <- rule$convert$side
+  place_code(frame_marks[match(side, c("left", "right"))], rule[[side]])
 }
 
 # A conversion: `run`, a function of a column, `code`, the same as code of a column's name
@@ -54,7 +62,7 @@ new_conversion <- function(run, code, type) list(run = run, code = code, type = 
 # each takes two columns and their places, in the order of the name
 conversions <- list(
   "Date and POSIXct" = function(day, time, day_place, time_place) {
-    write_line(time_place, time_as_day(time)$code)
+    write_line(time_place, time_as_day(time)$code, type = "date")
   },
   "Date and text" = function(day, text, day_place, text_place) {
     text_to_time_lines(text, text_place, day)
@@ -89,7 +97,9 @@ conversions <- list(
   },
   "difftime and text" = function(span, text, span_place, text_place) {
     if (!reads_as_numbers(text)) {
-      return("Make the text numbers of one unit first, then as.difftime() of them.")
+      return(either("Make the text numbers of one unit first, then as.difftime() of them.",
+        "Make the text numbers of one unit in its file."
+      ))
     }
     unit <- attr(span, "units")
     c(
@@ -276,6 +286,9 @@ time_forms <- local({
     "[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}" = "%d/%m/%Y",
     "[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}" = "%m/%d/%Y",
     "[0-9]{1,2}-[0-9]{1,2}-[0-9]{4}" = "%d-%m-%Y",
+    "[0-9]{1,2}[.][0-9]{1,2}[.][0-9]{2}" = "%d.%m.%y",
+    "[0-9]{1,2}/[0-9]{1,2}/[0-9]{2}" = "%d/%m/%y",
+    "[0-9]{1,2}/[0-9]{1,2}/[0-9]{2}" = "%m/%d/%y",
     "[0-9]{8}" = "%Y%m%d"
   )
   times <- c(
@@ -297,6 +310,14 @@ time_forms <- local({
   )
 })
 
+# The forms of which all texts are
+time_forms_of <- function(texts) {
+  Filter(function(form) {
+    all(grepl(form$pattern, texts)) &&
+      !anyNA(as.POSIXct(texts, format = form$format, tz = "UTC"))
+  }, time_forms)
+}
+
 # The form of which all texts are; of two that fit, the one by which more values are
 # in the other column
 time_form <- function(text, other = NULL) {
@@ -304,10 +325,7 @@ time_form <- function(text, other = NULL) {
   if (!length(texts)) {
     return(NULL)
   }
-  fits <- Filter(function(form) {
-    all(grepl(form$pattern, texts)) &&
-      !anyNA(as.POSIXct(texts, format = form$format, tz = "UTC"))
-  }, time_forms)
+  fits <- time_forms_of(texts)
   if (length(fits) < 2L || is.null(other)) {
     return(if (length(fits)) fits[[1L]])
   }
@@ -325,12 +343,17 @@ text_to_time_lines <- function(text, place, other = NULL) {
       sprintf("Its text (%s) is in no form that is known here.",
         shown(formless_text(text))
       ),
-      "Read it with as.Date() or as.POSIXct() and `format`, in its own form."
+      either("Read it with as.Date() or as.POSIXct() and `format`, in its own form.",
+        paste("Say its form, for example:",
+          setting("types", structure("date:%d.%m.%Y", names = names(place)))
+        )
+      )
     ))
   }
   found <- text_as_time(text, form, other)
   # Times in files are read as UTC.
-  write_line(place, found$code, type = if (startsWith(found$type, "date:")) found$type)
+  is_utc <- inherits(other, "Date") || is.null(other) || zone_of(other) %in% c("UTC", "GMT")
+  write_line(place, found$code, type = if (is_utc || startsWith(found$type, "date:")) found$type)
 }
 
 # text of a known form as days or times, whichever the other column has

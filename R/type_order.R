@@ -114,8 +114,8 @@ stop_unordered <- function(values, columns, at, kind, measured, call) {
   place <- place_code_of(columns[[at]])
   time <- Find(function(other) inherits(other, c("POSIXct", "Date")), values)
   stop_ronda("type",
-    sprintf("%s is %s, which %s() can't use.", place_of(columns[[at]]), type_word(x),
-      kind
+    sprintf("%s is %s, which %s can't use.", place_of(columns[[at]]), type_word(x),
+      said(paste0(kind, "()"))
     ),
     if (is.character(x) || is.factor(x)) {
       if (!is.null(time_form(x, time))) text_to_time_lines(x, place, time) else
@@ -129,7 +129,7 @@ stop_unordered <- function(values, columns, at, kind, measured, call) {
         write_line(place, "as.ordered(%s)")
       )
     },
-    sprintf("%s() takes numbers and times%s.", kind,
+    sprintf("%s takes numbers and times%s.", said(paste0(kind, "()")),
       if (measured) "" else ", text and ordered factors"
     ),
     call = call

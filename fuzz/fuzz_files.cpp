@@ -53,7 +53,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data,
   if (size < 2) return 0;
   const std::uint8_t first = data[0];
   const char decimal = first & 2 ? ',' : '.';
-  const TextForm form{first & 1 ? '\t' : ',', '\n', (first & 128) != 0};
+  const TextForm form{first & 1 ? '\t' : ',', '\n', first & 2 ? '"' : '\'',
+                      (first & 128) != 0};
   const std::vector<char> bytes(data + 1, data + size);
   const RowsSeen one =
       see_rows(bytes.data(), bytes.size(), form, true, bytes.size());

@@ -29,17 +29,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // see_rows_
-List see_rows_(RawVector bytes, std::string delimiter, std::string line_end, bool blank_is_row, bool is_end, double most);
-RcppExport SEXP _ronda_see_rows_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP line_endSEXP, SEXP blank_is_rowSEXP, SEXP is_endSEXP, SEXP mostSEXP) {
+List see_rows_(RawVector bytes, std::string delimiter, std::string quote, std::string line_end, bool blank_is_row, bool is_end, double most);
+RcppExport SEXP _ronda_see_rows_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP quoteSEXP, SEXP line_endSEXP, SEXP blank_is_rowSEXP, SEXP is_endSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
     Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type quote(quoteSEXP);
     Rcpp::traits::input_parameter< std::string >::type line_end(line_endSEXP);
     Rcpp::traits::input_parameter< bool >::type blank_is_row(blank_is_rowSEXP);
     Rcpp::traits::input_parameter< bool >::type is_end(is_endSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(see_rows_(bytes, delimiter, line_end, blank_is_row, is_end, most));
+    rcpp_result_gen = Rcpp::wrap(see_rows_(bytes, delimiter, quote, line_end, blank_is_row, is_end, most));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -293,6 +294,17 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(file_kind_(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// same_file_
+bool same_file_(std::string path, std::string other);
+RcppExport SEXP _ronda_same_file_(SEXP pathSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(same_file_(path, other));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -922,7 +934,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
-    {"_ronda_see_rows_", (DL_FUNC) &_ronda_see_rows_, 6},
+    {"_ronda_see_rows_", (DL_FUNC) &_ronda_see_rows_, 7},
     {"_ronda_values_of_texts_", (DL_FUNC) &_ronda_values_of_texts_, 3},
     {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 1},
     {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},
@@ -946,6 +958,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_write_stdout_", (DL_FUNC) &_ronda_write_stdout_, 1},
     {"_ronda_create_file_", (DL_FUNC) &_ronda_create_file_, 1},
     {"_ronda_file_kind_", (DL_FUNC) &_ronda_file_kind_, 1},
+    {"_ronda_same_file_", (DL_FUNC) &_ronda_same_file_, 2},
     {"_ronda_free_bytes_", (DL_FUNC) &_ronda_free_bytes_, 1},
     {"_ronda_take_after_", (DL_FUNC) &_ronda_take_after_, 2},
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},

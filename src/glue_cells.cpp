@@ -127,12 +127,14 @@ core::TextsSeen of_seen(const double* seen) {
 }  // namespace
 
 // Where the rows of a piece of a text file end that begins with a row, up to
-// row `most` (R/io_text.R)
+// row `most`; no `quote`: none has a meaning (R/io_text.R)
 // [[Rcpp::export(rng = false)]]
-List see_rows_(RawVector bytes, std::string delimiter, std::string line_end,
-               bool blank_is_row, bool is_end, double most) {
+List see_rows_(RawVector bytes, std::string delimiter, std::string quote,
+               std::string line_end, bool blank_is_row, bool is_end,
+               double most) {
   return glue::guarded([&]() -> List {
     const core::TextForm form{as_sign(delimiter), as_sign(line_end),
+                              quote.empty() ? '\0' : as_sign(quote),
                               blank_is_row};
     const auto size = static_cast<std::size_t>(bytes.size());
     const core::RowsSeen seen = core::see_rows(

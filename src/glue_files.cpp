@@ -125,6 +125,15 @@ std::string file_kind_(std::string path) {
   });
 }
 
+// Whether two paths lead to one file, by whatever links
+// [[Rcpp::export(rng = false)]]
+bool same_file_(std::string path, std::string other) {
+  return glue::guarded([&]() -> bool {
+    std::error_code wrong;
+    return std::filesystem::equivalent(path, other, wrong) && !wrong;
+  });
+}
+
 // How many bytes are free where a folder is; NA where that can't be told
 // [[Rcpp::export(rng = false)]]
 double free_bytes_(std::string folder) {

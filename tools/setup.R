@@ -2,7 +2,7 @@
 # there, else from CRAN (R's own choice of where that is) into the first library.
 #
 #   Rscript tools/setup.R demo            what the demo needs (Config/Needs/demo)
-#   Rscript tools/setup.R tests           all that DESCRIPTION names, and a browser
+#   Rscript tools/setup.R tests           all that DESCRIPTION names, a browser and shells
 #   Rscript tools/setup.R tests PACKAGE   others, too
 
 # what fields of DESCRIPTION name: the least version by package
@@ -77,18 +77,25 @@ from_debian <- function(wanted) {
   }
 }
 
-# The report's page is tested in a browser; without one that test is skipped.
-browser_from_debian <- function() {
-  if (has("chromium") || has("google-chrome") || !has("apt-get")) {
+# The report's page is tested in a browser, completion in shells; without one that test is
+# skipped.
+programs_from_debian <- function() {
+  wanted <- c(
+    if (!has("chromium") && !has("google-chrome")) "chromium",
+    Filter(Negate(has), c("tmux", "zsh", "fish"))
+  )
+  if (!length(wanted) || !has("apt-get")) {
     return()
   }
   if (!is_root()) {
-    message("To test the report in a browser:\n  apt-get install chromium")
+    message("To test the report in a browser, and completion in shells:\n  apt-get install ",
+      paste(wanted, collapse = " ")
+    )
     return()
   }
-  message("Installing chromium")
+  message("Installing ", paste(wanted, collapse = ", "))
   apt("update")
-  apt("install", "--no-install-recommends", "chromium")
+  for (one in wanted) apt("install", "--no-install-recommends", one)
 }
 
 from_cran <- function(wanted) {
@@ -117,7 +124,7 @@ from_cran <- function(wanted) {
 
 what <- commandArgs(TRUE)
 fields <- if (what[1L] == "demo") c("Imports", "LinkingTo", "Config/Needs/demo") else {
-  browser_from_debian()
+  programs_from_debian()
   c("Imports", "LinkingTo", "Suggests")
 }
 more <- what[-1L]

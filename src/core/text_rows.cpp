@@ -26,7 +26,7 @@ struct RowEnd {
 
 RowEnd row_end(const char* at, const char* end, const TextForm& form) {
   RowEnd row{find(at, end, form.line_end)};
-  if (find(at, row.at, '"') == row.at) return row;
+  if (!form.quote || find(at, row.at, form.quote) == row.at) return row;
   bool inside = false, closed = false;
   std::size_t opened = 0;
   char last = form.delimiter;
@@ -34,7 +34,7 @@ RowEnd row_end(const char* at, const char* end, const TextForm& form) {
     const char sign = *at;
     const bool was_closed = closed;
     closed = false;
-    if (sign == '"') {
+    if (sign == form.quote) {
       if (inside) {
         inside = false;
         closed = true;

@@ -10,6 +10,7 @@ namespace ronda::core {
 struct TextForm {
   char delimiter = ',';
   char line_end = '\n';
+  char quote = '"';           // 0 where none is
   bool blank_is_row = false;  // (of a file of one column)
 };
 

@@ -21,8 +21,8 @@ CellValue read(const std::string& text, char decimal = '.') {
 
 RowsSeen see(const std::string& text, bool is_end = true,
              bool blank_is_row = false) {
-  return see_rows(text.data(), text.size(), {',', '\n', blank_is_row}, is_end,
-                  text.size());
+  return see_rows(text.data(), text.size(), {',', '\n', '"', blank_is_row},
+                  is_end, text.size());
 }
 
 // a column of these texts; an empty one is missing

@@ -60,7 +60,7 @@ test_that("pieces end between rows, whatever the line ends and quotes", {
   for (ending in c("\n", "\r\n")) {
     file <- withr::local_tempfile(fileext = ".csv")
     writeBin(charToRaw(paste0(paste(lines, collapse = ending), ending)), file)
-    cuts <- cut_into_pieces(file, "csv", 1)
+    cuts <- cut_into_pieces(file, reading_asked(delimiter = ","), 1)
     expect_identical(cuts$to[nrow(cuts)], as.double(file.size(file)))
     expect_identical(cuts$from[-1L], cuts$to[-nrow(cuts)])
     expect_identical(read_in_pieces(file, 1)$frame, read_frame(file))
@@ -76,7 +76,7 @@ test_that("pieces end between rows, whatever the line ends and quotes", {
 test_that("faults are told with the line of the file, not of the piece", {
   file <- withr::local_tempfile(fileext = ".csv")
   writeLines(c("a,b", "1,2", "3,\"4", "5\"", "6", "7,8"), file)
-  expect_error(read_in_pieces(file, 1), "line 5 has 1 column where 2 columns were expected")
+  expect_error(read_in_pieces(file, 1), "line 5 has 1 column instead of 2")
   writeLines(c("a,b", rep("1,2", 20), "3,\"4"), file)
   expect_error(read_in_pieces(file, 8), "the quote opened in line 22 is never closed")
   writeBin(raw(), file)

@@ -28,7 +28,7 @@ folds <- list(
 )
 
 sound_calls <- list(
-  append_line_ = list(path = tempfile(), line = "{}"),
+  append_line_ = list(path = tempfile(), line = "{}"), same_file_ = list(".", tempdir()),
   file_kind_ = list(path = "."), free_bytes_ = list(folder = "not there"),
   not_plain_data_ = list(x = list(a = 1, b = list("c", NULL)), known = "d"),
   left_rows_ = list(c(1L, 0L, 2L), TRUE), filter_single_ = list(single, comparisons, NULL, NULL),
@@ -95,7 +95,7 @@ sound_calls <- list(
   release_rows_ = list(list(1L, NULL)), count_several_ = list(matches),
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text),
-  see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\n", FALSE, TRUE, Inf),
+  see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\"", "\n", FALSE, TRUE, Inf),
   values_of_texts_ = list(c("1", NA, "9007199254740993"), ".", 1),
   numbers_ = list(c("+1,5", NA, "x"), ","),
   shortest_texts_ = list(c(1, NA)), times_ = list(c("2031-05-01", NA)),
@@ -158,6 +158,7 @@ try_all <- function(name, arguments) {
 }
 
 test_that("every function of the border stands whatever it is given", {
+  withr::local_dir(withr::local_tempdir())
   for (k in seq_along(sound_calls)) {
     name <- names(sound_calls)[k]
     sound <- function() {

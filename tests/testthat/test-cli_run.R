@@ -232,10 +232,10 @@ test_that("folds, turns and rules of one file are taken as they are written", {
 
 test_that("the other commands say and write what their verbs give", {
   in_demo_folder()
-  run <- ronda("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
-    "--near-misses"
-  )
-  expect_lines(run$out)
+  expect_lines(ronda("near-misses", "sailings.csv", "vessels.csv", "--on", "vessel=code")$out)
+  expect_lines(ronda("explain", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--left", "23"
+  )$out)
   run <- ronda("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
     "--json"
   )
@@ -416,7 +416,7 @@ test_that("a conversion that R would write is an option here, quoted for the she
   run <- run_cli("join", "a.csv", "b.csv", "--on", "the id")
   expect_identical(run$code, 1L)
   advice <- sub(".*Write: ", "", grep("Write:", run$err, value = TRUE))
-  expect_identical(advice, "--types 'the id=text'")
+  expect_identical(advice, "--types 'left.the id=text'")
   expect_identical(run_cli("join", "a.csv", "b.csv", "--on", "the id", "--quiet",
     "--types", "the id=text"
   )$code, 0L)

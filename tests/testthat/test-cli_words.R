@@ -110,7 +110,7 @@ test_that("what keys and near misses advise can be typed", {
   expect_identical(line, "--on vessel=code --clean trim,lower")
   run <- run_cli("pair", "sailings.csv", "vessels.csv", strsplit(line, " ")[[1L]])
   expect_match(run$out, "sailings +60 +56", all = FALSE)
-  told <- run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--near-misses")$out
+  told <- run_cli("near-misses", "sailings.csv", "vessels.csv", "--on", "vessel=code")$out
   all <- sub(".*: ", "", grep("all of these", told, value = TRUE))
   expect_identical(all, "--clean spaces,lower")
   run <- run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
@@ -118,8 +118,8 @@ test_that("what keys and near misses advise can be typed", {
   )
   expect_match(run$out, "sailings +60 +56", all = FALSE)
   # written, read by somebody, given back
-  expect_identical(run_cli("pair", "sailings.csv", "vessels.csv", "--on", "vessel=code",
-    "--near-misses", "--out", "misses.csv"
+  expect_identical(run_cli("near-misses", "sailings.csv", "vessels.csv", "--on", "vessel=code",
+    "--out", "misses.csv"
   )$code, 0L)
   run <- run_cli("join", "sailings.csv", "vessels.csv", "--on", "vessel=code",
     "--corrections", "misses.csv", "--out", "joined.csv"
@@ -207,29 +207,4 @@ test_that("conditions of --where choose the pairs that R's conditions choose", {
     expect_match(paste(run$err, collapse = "\n"), wrong[[condition]])
   }
   expect_false(file.exists("x"))
-})
-
-test_that("shells complete commands, options and their words", {
-  skip_on_os("windows")
-  script <- withr::local_tempfile(lines = run_cli("completion", "bash")$out)
-  complete <- function(...) {
-    words <- c("ronda", ...)
-    code <- sprintf(
-      "source %s; COMP_WORDS=(%s); COMP_CWORD=%d; _ronda; printf '%%s\\n' \"${COMPREPLY[@]}\"",
-      script, paste(shQuote(words), collapse = " "), length(words) - 1L
-    )
-    system2("bash", c("-c", shQuote(code)), stdout = TRUE)
-  }
-  expect_identical(complete("jo"), c("join", "join-files"))
-  expect_identical(complete("join", "a.csv", "--row"), c("--rows", "--row-order", "--row-numbers"))
-  expect_identical(complete("join", "--rows", "s"), "semi")
-  expect_identical(complete("plot", "--view", "ti"), "timeline")
-  expect_true("--help" %in% complete("many", "--"))
-  folder <- withr::local_tempdir()
-  file.create(file.path(folder, "sailings.csv"))
-  expect_identical(complete("join", file.path(folder, "sai")), file.path(folder, "sailings.csv"))
-  skip_if(!nzchar(Sys.which("zsh")), "zsh is not installed")
-  zsh <- withr::local_tempfile(lines = run_cli("completion", "zsh")$out)
-  code <- sprintf("autoload -U compinit; compinit -D; source %s; print ${_comps[ronda]}", zsh)
-  expect_identical(system2("zsh", c("-fc", shQuote(code)), stdout = TRUE), "_ronda")
 })

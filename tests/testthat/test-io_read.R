@@ -210,18 +210,20 @@ test_that("what is text for the sake of a few cells is said once, with the line"
   writeLines(c("id,note,amount,day", "1,\"two\nlines\",1.5,2031-05-01", "",
     "2,b,\"1.234,56\",2031-02-30", "x,c,3,2031-05-02"
   ), path)
+  name <- encodeString(path, quote = "'")
+  kept <- function(column, what) {
+    sprintf("Column `%s` of %s is kept as text: 1 of 3 cells is not %s.", column, name, what)
+  }
   expect_message(frame <- read_frame(path), paste(sep = "\n",
-    "Column `id` is kept as text: 1 of 3 cells is not a plain number; line 6 has \"x\".",
-    "Column `amount` is kept as text: 1 of 3 cells is not a plain number; line 5 has \"1.234,56\".",
-    paste("Column `day` is kept as text: 1 of 3 cells is not a day such as 2031-05-01;",
-      "line 5 has \"2031-02-30\"."
-    ),
-    "Where that is right, types = c(id = \"text\") says so."
+    kept("id", "a plain number; line 6 has \"x\""),
+    kept("amount", "a plain number; line 5 has \"1.234,56\""),
+    kept("day", "a day such as 2031-05-01; line 5 has \"2031-02-30\""),
+    "If text is right: types = c(id = \"text\")", "If line 6 holds no row: skip = 6"
   ), fixed = TRUE, class = "ronda_message_note")
   expect_identical(frame$amount, c("1.5", "1.234,56", "3"))
   expect_no_message(read_frame(path, types = c(id = "text", amount = "text", day = "text")))
   expect_error(read_frame(path, types = c(amount = "number")),
-    "column `amount` has \"1.234,56\" in line 5 \\(row 2\\), which is no number",
+    "column `amount` has \"1.234,56\" in line 5 \\(row 2\\), which is not a number",
     class = "ronda_error_file"
   )
   # (all rows are looked at, and words are no numbers gone wrong)
@@ -269,8 +271,8 @@ test_that("types that were asked for hold what is there, or are refused", {
   refused <- function(types, text) {
     expect_error(read_frame(path, types = types), text, class = "ronda_error_file")
   }
-  refused(c(id = "integer"), "\"4294967298\" in line 2 .row 1., which is no integer")
-  refused(c(amount = "integer"), "\"1.5\" in line 2 .row 1., which is no integer")
+  refused(c(id = "integer"), "\"4294967298\" in line 2 .row 1., which is not an integer")
+  refused(c(amount = "integer"), "\"1.5\" in line 2 .row 1., which is not an integer")
   refused(c(id = "number"), "in line 3 .row 2., which a number would round: read it as text")
   writeLines(c("id", "+5", "007"), path)
   expect_identical(read_frame(path, types = c(id = "integer"))$id, c(5L, 7L))
@@ -404,7 +406,7 @@ test_that("decimal commas and other forms of days are read when asked, never gue
   writeLines(c("n,day", "\"1,5\",31.02.2031", "2.5,"), path)
   expect_identical(read_frame(path, decimal = ",")$n, c("1,5", "2.5"))
   expect_error(read_frame(path, types = c(day = "date:%d.%m.%Y")),
-    "\"31.02.2031\" in line 2 .row 1., which is no date", class = "ronda_error_file"
+    "\"31.02.2031\" in line 2 .row 1., which is not a date", class = "ronda_error_file"
   )
   expect_error(read_frame(path, decimal = ";"), "`decimal` must be", class = "ronda_error")
   run <- run_cli("keys", path, "--on", "n", "--decimal", ",", "--types", "day=text")

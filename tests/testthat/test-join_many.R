@@ -236,3 +236,47 @@ test_that("frames have their variables' names; what joins of two have is refused
     expect_match(conditionMessage(caught), sprintf("`%s` can't be used", name))
   }
 })
+
+test_that("what `via` makes comparable is matched by it, whatever its type, at any step", {
+  a <- data.frame(k = c("1", "02", "x"), x = 1:3)
+  b <- data.frame(k = c(2L, 1L, 7L), y = c("b", "a", "c"))
+  words <- data.frame(name = c(" A", "b"), y = c("a", "b"), z = 5:6)
+  as_whole <- function(x) suppressWarnings(as.integer(x))
+  for (rows in c("left", "inner", "full")) {
+    found <- join_many(list(a = a, b = b), on = same("k", via = as_whole), rows = rows)
+    wanted <- join_frames(a, b, on = same("k", via = as_whole), rows = rows, keys = "both")
+    expect_identical(found$x, wanted$x)
+    expect_identical(found$y, wanted$y)
+    expect_identical(found$k, wanted$k)
+    expect_identical(found$b.k, wanted$right.k)
+  }
+  # words, functions and corrections, each at its own step
+  chain <- join_many(list(a = a, b = b, words = words), rows = "left", on = list(
+    b = same("k", via = list(left = as_whole)),
+    words = same("y", "name", via = list(
+      left = data.frame(from = "a", to = "A"), right = c("trim", "lower")
+    ))
+  ))
+  expect_identical(chain$z, c(NA, 6L, NA))
+  fixed <- join_many(list(a = a, b = b, words = words), rows = "left", on = list(
+    b = same("k", via = list(left = as_whole)),
+    words = same("y", "name", via = list(left = toupper, right = c("trim")))
+  ))
+  expect_identical(fixed$z, c(5L, NA, NA))
+})
+
+test_that("what must hold is said for all frames, or for each", {
+  frames <- list(sailings = sailings, vessels = vessels, ports = ports)
+  on <- list(vessels = c(vessel = "code"), ports = "port")
+  join <- function(expect) join_many(frames, on = on, rows = "left", expect = expect)
+  expect_identical(nrow(join(list(ports = c("many-to-one", "left-complete")))), 60L)
+  e <- expect_error(join(list(vessels = "left-complete", ports = "left-complete")),
+    "every row of `sailings`", class = "ronda_error_expectation"
+  )
+  expect_error(join("left-complete"), class = "ronda_error_expectation")
+  expect_error(join(list(left_matched = 0.95)), class = "ronda_error_expectation")
+  expect_error(join(list(sailings = "one-to-one")), "not for `sailings`",
+    class = "ronda_error_argument"
+  )
+  expect_error(join(list(ports = "few")), "must be .*not .few", class = "ronda_error_argument")
+})
