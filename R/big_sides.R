@@ -26,7 +26,7 @@ read_chunk <- function(side, k, wanted = side$wanted) {
       columns = read_own(chunk$path, side$settled, wanted), rows = as.integer(chunk$rows)
     ),
     parquet = read_parquet_chunk(chunk, side$settled, wanted),
-    read_piece(side, chunk, wanted)
+    naming_file(read_piece(side, chunk, wanted), chunk$path, NULL)
   )
 }
 
@@ -146,7 +146,10 @@ write_side <- function(job, side) {
 # Types settled over all chunks ---------------------------------------------------
 
 # what a worker finds out about one piece of text
-look_at_chunk <- function(side, k) look_at_piece(side, side$chunks[k, ])
+look_at_chunk <- function(side, k) {
+  chunk <- side$chunks[k, ]
+  naming_file(look_at_piece(side, chunk), chunk$path, NULL)
+}
 
 settle_text_side <- function(side, looks) {
   marks <- possible_marks(side$asked$decimal, side$asked$delimiter)

@@ -10,12 +10,12 @@ commands <- new.env(parent = emptyenv())
 
 # `run(files, options)` does it. `files`: what the files are called in its usage;
 # `least` and `most`: how many there may be. `options()`: those of cli_options.R that
-# it takes.
+# it takes. `attaches`: it needs what R attaches by default.
 register_command <- function(name, run, files, about, options, examples,
-                             least = length(files), most = length(files)) {
+                             least = length(files), most = length(files), attaches = FALSE) {
   commands[[name]] <- list(
     name = name, run = run, files = files, about = about, options = options,
-    examples = examples, least = least, most = most
+    examples = examples, least = least, most = most, attaches = attaches
   )
 }
 

@@ -248,7 +248,7 @@ cli_demo <- function(files, options) {
 }
 
 register_command("demo", cli_demo, character(),
-  "Run the example on the demo data.",
+  "Run the example on the demo data.", attaches = TRUE,
   options = function() {
     in_group("Output", list(cli_option("out",
       "The folder to write to (default: demo-output)", "FOLDER", is_file = TRUE

@@ -284,7 +284,7 @@ cli_plot_many <- function(files, options, out) {
 
 register_command("plot", cli_plot, c("LEFT", "RIGHT", "[FILE...]"),
   "Draw a pairing; of three or more files, which keys they share.",
-  least = 2L, most = Inf,
+  least = 2L, most = Inf, attaches = TRUE,
   options = function() {
     c(matching_options(), rule_options(), in_group("Output", list(
       cli_option("view",
@@ -339,7 +339,7 @@ report_options <- in_group("Output", list(
 
 register_command("report", cli_report, c("LEFT", "RIGHT", "[FILE...]"),
   "Write the account, figures and samples as one web page.",
-  least = 2L, most = Inf,
+  least = 2L, most = Inf, attaches = TRUE,
   options = function() {
     c(matching_options(), rule_options(), fold_options, report_options,
       output_options("The .html file to write (required)")

@@ -99,12 +99,21 @@ run_command <- function(args) {
   }
   check_file_count(command, parsed$files)
   check_not_read(parsed$options$out, parsed$files, parsed$options)
+  if (command$attaches) attach_default_packages()
   begun(command$name, parsed$options$out)
   speech$frame <- parsed$files[1L]
   # A report says how it was made.
   attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
   run_with_progress(command, parsed)
   0L
+}
+
+# What R attaches by default: the script goes without, which saves half of its start. Packages
+# that draw, and the code of the demo, count on it.
+attach_default_packages <- function() {
+  for (package in c("datasets", "utils", "grDevices", "graphics", "stats", "methods")) {
+    if (!paste0("package:", package) %in% search()) attachNamespace(package)
+  }
 }
 
 # What a command found when it began, so that an interrupt can say what became of it

@@ -97,7 +97,7 @@ by_side <- function(columns, names, arg, call) {
         either(", or list(left = , right = ) of them.", ".")
       ),
       paste("Write, for example:", if (arg == "take") {
-        setting("take", structure(list("old", TRUE), names = c("new", ".rest")))
+        either("take = c(new = \"old\", .rest = TRUE)", "--take new=old,.rest")
       } else {
         setting(arg, c("one", "another"))
       }),

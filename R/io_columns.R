@@ -24,11 +24,11 @@ read_delimited <- function(path, usual, asked, label, call) {
     blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
   )
   of_row <- function(row) if (row <= above) head$lines else line_of(row - above)
-  bytes <- file_bytes(path)
+  # (the bytes are only read where cells are few)
   cells <- if (length(head$names_there) < head$columns) {
-    cells_below_names(bytes, head, form, of_row)
+    cells_below_names(file_bytes(path), head, form, of_row)
   } else {
-    cells_of(path, bytes, form, of_row)
+    cells_of(path, file_bytes(path), form, of_row)
   }
   if (head$ends_in_separator) cells <- without_last(cells, of_row)
   asked$marks <- possible_marks(asked$decimal, head$delimiter)

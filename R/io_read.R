@@ -127,6 +127,12 @@ read_file <- function(path, asked, call, spare = FALSE) {
   naming_file(read_as(true_format(format, file, label), file, asked, label, call), label, call)
 }
 
+check_is_parquet <- function(file) {
+  if (!begins_with(file, magic_parquet)) {
+    stop_unread("it is not a parquet file", "If it is text, give it a name in .csv.")
+  }
+}
+
 # The format that a file has by its first bytes, where these say more than its name
 true_format <- function(format, file, label) {
   name <- encodeString(shortened(label, 200L), quote = "'")
@@ -147,8 +153,6 @@ true_format <- function(format, file, label) {
       }
       say_classed("note", sprintf("%s is compressed, whatever its name says.", name))
     }
-  } else if (format == "parquet" && !dir.exists(file) && !begins_with(file, magic_parquet)) {
-    stop_unread("it is not a parquet file", "If it is text, give it a name in .csv.")
   }
   format
 }
@@ -185,7 +189,10 @@ read_as <- function(format, path, asked, label, call) {
     rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
-      if (dir.exists(path)) read_parquet_folder(path) else read_parquet_file(path)
+      if (dir.exists(path)) read_parquet_folder(path) else {
+        check_is_parquet(path)
+        read_parquet_file(path)
+      }
     },
     jsonl = {
       need_packages("jsonlite", "Reading JSON lines", class = "file")

@@ -56,7 +56,7 @@ type_phrase <- c(
 cures_of_cell <- function(text, type, name, line, asked) {
   forms <- if (type %in% c("date", "datetime")) day_forms(text)
   c(
-    if (type == "number" && is.null(asked$decimal) && grepl("^[-+]?[0-9]+,[0-9]+$", text)) {
+    if (type == "number" && is.null(asked$decimal) && grepl("^[-+]?[0-9.]+,[0-9]+$", text)) {
       paste("If it has a decimal comma:", reading_setting(asked, "decimal", ","))
     },
     if (length(forms)) {
@@ -210,16 +210,25 @@ as_cells <- function(frame, delimiter) {
 # for a missing value (by readers that ask quotes; read_frame() doesn't)
 quoted_texts <- function(texts, delimiter, is_name = FALSE) {
   texts <- enc2utf8(texts)
-  needed <- grepl(sprintf("[%s\"\r\n]", delimiter), texts, useBytes = TRUE)
+  # Each different text is looked at once.
+  different <- unique(texts)
+  needed <- grepl(sprintf("[%s\"\r\n]", delimiter), different, useBytes = TRUE)
   needed <- needed | if (is_name) {
     # A header of blanks would be lost, and a file may begin with a byte-order mark.
-    grepl("^[ \t]*$", texts) | startsWith(texts, "\ufeff")
+    grepl("^[ \t]*$", different) | startsWith(different, "\ufeff")
   } else {
-    texts %in% c("", "NA")
+    different %in% c("", "NA")
   }
-  quoted <- gsub("\"", "\"\"", texts[needed], fixed = TRUE, useBytes = TRUE)
-  texts[needed] <- paste0("\"", quoted, "\"")
-  Encoding(texts) <- "UTF-8"
+  if (!any(needed)) {
+    return(texts)
+  }
+  different <- different[needed]
+  quoted <- gsub("\"", "\"\"", different, fixed = TRUE, useBytes = TRUE)
+  quoted <- paste0("\"", quoted, "\"")
+  Encoding(quoted) <- "UTF-8"
+  at <- match(texts, different)
+  there <- which(!is.na(at))
+  texts[there] <- quoted[at[there]]
   texts
 }
 

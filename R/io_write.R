@@ -129,10 +129,10 @@ check_writable_text <- function(x, name, format, call) {
     return()
   }
   texts <- if (is.factor(x)) levels(x) else x
-  wrong <- which(!is_sound_text(texts))
-  if (!length(wrong)) {
+  if (all(is_sound_text(unique(texts)))) {
     return()
   }
+  wrong <- which(!is_sound_text(texts))
   stop_ronda("file",
     sprintf("`%s` has %s in %s %d, which is not valid text in its encoding.", name,
       shown(texts[wrong[1L]]), if (is.factor(x)) "level" else "row", wrong[1L]

@@ -17,7 +17,8 @@
 #'     tried one after the other. [highest()], [lowest()]: for `repeats`.}
 #'   \item{Look before}{[diagnose()]: what is wrong with a join, and the call that works.
 #'     [suggest_keys()]: which columns could be the key. [key_account()], [repeated_keys()]:
-#'     is this one? [row_labels()]: row names as a column.}
+#'     is this one? [clean_text()]: what words of `via` do, for a column of your own.
+#'     [row_labels()]: row names as a column.}
 #'   \item{See what happened}{[summary()][summary.ronda_pairing] and printing of a pairing.
 #'     [receipt()], [last_receipt()], [receipt_json()]: counts. [explain_row()]: one row, rule
 #'     by rule. [near_misses()], [corrections()]: unmatched keys beside their likely partner.

@@ -162,6 +162,33 @@ void take_after_(std::string path, std::string other) {
   });
 }
 
+namespace {
+
+// A number of up to four decimal places, as most measured ones are, as text:
+// its digits are those of a whole number that, divided, gives it back. False
+// for any other.
+bool short_decimal(double x, char* text) {
+  const double size = std::fabs(x);
+  if (!(size < 1e10)) return false;
+  for (int places = 1, power = 10; places <= 4; ++places, power *= 10) {
+    const double whole = std::nearbyint(size * power);
+    if (whole / power != size) continue;
+    auto digits = static_cast<long long>(whole);
+    const long long before = digits / power;
+    char* at = text;
+    if (x < 0) *at++ = '-';
+    at += std::snprintf(at, 16, "%lld", before) + places + 1;
+    *at = '\0';
+    for (int k = 1; k <= places; ++k, digits /= 10)
+      at[-k] = static_cast<char>('0' + digits % 10);
+    at[-places - 1] = '.';
+    return true;
+  }
+  return false;
+}
+
+}  // namespace
+
 // Doubles as texts of as few digits, 15 to 17, as give the same double back (R
 // reads some of 16 digits a little off, so R can't tell)
 // [[Rcpp::export(rng = false)]]
@@ -178,6 +205,10 @@ CharacterVector shortest_texts_(NumericVector x) {
       if (x[i] == std::trunc(x[i]) && std::fabs(x[i]) < 1e15) {
         // -0 keeps its sign.
         std::snprintf(text, sizeof text, "%.0f", x[i]);
+        out[i] = text;
+        continue;
+      }
+      if (short_decimal(x[i], text)) {
         out[i] = text;
         continue;
       }

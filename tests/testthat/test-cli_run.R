@@ -11,7 +11,8 @@ ronda <- function(..., input = NULL, locale = NULL,
   if (is.null(locale)) locale <- "C.UTF-8"
   out <- withr::local_tempfile()
   err <- withr::local_tempfile()
-  words <- shQuote(c("--no-init-file", script, ...))
+  # (as the script starts itself)
+  words <- shQuote(c("--no-init-file", "--default-packages=NULL", script, ...))
   status <- withr::with_envvar(
     c(LC_ALL = locale, R_LIBS = paste(.libPaths(), collapse = .Platform$path.sep)),
     system2(file.path(R.home("bin"), "Rscript"), words, stdout = out,

@@ -55,7 +55,7 @@ reading <- function(bytes, ending = "csv") {
   if (is.character(bytes)) bytes <- charToRaw(bytes)
   path <- withr::local_tempfile(fileext = paste0(".", ending))
   writeBin(bytes, path)
-  frame <- tryCatch(read_frame(path), error = identity)
+  frame <- tryCatch(suppressMessages(read_frame(path)), error = identity)
   if (inherits(frame, "error")) {
     expect_s3_class(frame, "ronda_error_file")
     return(sub("^'.*?' ", "", conditionMessage(frame)))
@@ -90,10 +90,10 @@ test_that("what strangers write is read whole, or refused", {
     reading(as.raw(1:200), "rds"), reading(serialize(1:3, NULL), "rds")
   ))
   expect_match(reading("{\"a\":1}\n{\"a\":", "jsonl"), "^can't be read: parse")
-  for (mark in list(c(0xff, 0xfe), c(0xfe, 0xff))) {
-    bytes <- c(as.raw(mark), wide("{\"a\":1}\n"))
-    expect_match(reading(bytes, "jsonl"), "it is in UTF-16")
-  }
+  # UTF-16 by its mark, and where the mark says the other order
+  lines <- wide("{\"a\":1}\n")
+  expect_identical(reading(c(as.raw(c(0xff, 0xfe)), lines), "jsonl"), "a: '1'")
+  expect_match(reading(c(as.raw(c(0xfe, 0xff)), lines), "jsonl"), "can't be read")
 })
 
 test_that("a quote that is never closed is found", {

@@ -400,7 +400,7 @@ test_that("csv files have one type over all of them, and read as one file does",
   writeLines(c(lines, "5,1"), file)
   expect_error(
     join_files(frame_files(file), other, on = "id", out = tempfile()),
-    "of `left` .*csv.* line 8 has 2 columns instead of 7",
+    "csv.*line 8 has 2 columns instead of 7\n.*In chunk . of `left`",
     class = "ronda_error_file"
   )
 })

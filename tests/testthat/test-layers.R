@@ -8,8 +8,8 @@ layers <- c(
   types = "^(type|base)[._]",
   pairing = "^(rule|pair|frame)[._](?!rows[.]R$)|^frame_rows[.]R$|^matches[.]R$",
   verbs = paste0(
-    "^look_|^(join_frames|pair_rows|split_frames|join_many|join_many_columns|key_account|",
-    "row_labels|receipt|explain_row|near_misses|suggest_keys|differences|diagnose|ledger)[.]R$"
+    "^look_|^(clean_text|join_frames|pair_rows|split_frames|join_many|join_many_columns|",
+    "key_account|row_labels|receipt|explain_row|near_misses|suggest_keys|differences|diagnose|ledger)[.]R$"
   ),
   interface = "^(cli|plot|io|big|report|knit)[._]|^(write_report|join_files)[.]R$"
 )

@@ -112,6 +112,43 @@ options_said <- function(lines) {
   sub("[).]*$", "", found)
 }
 
+# Every other command with the same options: it reads the file, too, and join-files the same
+# values from it; or it says why not (only UTF-8 is read in pieces, no lines left out among
+# the rows, and decimal commas behind marks between thousands must be said).
+other_commands_read <- function(one, words) {
+  two <- c(one$name, "islands.csv")
+  on <- c("--on", "port", words)
+  commands <- list(
+    c("pair", two, on), c("diagnose", two, words), c("near-misses", two, on),
+    c("split", two, on, "--out", "parts"), c("keys", one$name, "--on", "port",
+      sub("left[.=]", "", words)
+    ), c("many", two, "--on", "port", sub("left([.=])", "odd\\1", words)),
+    if (nrow(one$wanted)) c("explain", two, on, "--left", "1"),
+    c("compare", one$name, one$name, "--on", "port", "--repeats", "first", words,
+      sub("left([.=])", "right\\1", words)
+    )
+  )
+  for (command in Filter(length, commands)) {
+    run <- run_cli(command)
+    expect_identical(run$code, 0L, label = paste(c(command, run$err), collapse = " | "))
+  }
+  skip_if_not_installed("nanoparquet")
+  run <- run_cli("join-files", two, on, "--take=", "--out", "joined", "--row-order", "left",
+    "--expect", "may-be-empty"
+  )
+  if (run$code == 0L) {
+    joined <- read_frame("joined")
+    expect_equal(joined, `rownames<-`(one$wanted, NULL),
+      label = paste(c(one$name, words, run$err), collapse = " | ")
+    )
+  } else {
+    expect_match(paste(run$err, collapse = " "),
+      "only UTF-8 is read in pieces|can only be lines above the names|has a decimal comma: --dec"
+    )
+  }
+  unlink(c("joined", "parts"), recursive = TRUE)
+}
+
 test_that("files of strangers are read right, or the option that cures it is said", {
   withr::local_dir(withr::local_tempdir())
   write_frame(data.frame(port = c("Ambrel", "Osmere"), island = c("A", "O")), "islands.csv")
@@ -129,7 +166,7 @@ test_that("files of strangers are read right, or the option that cures it is sai
       run$code == 0L && isTRUE(all.equal(read_frame("joined.rds"), wanted))
     }
     run <- join()
-    tries <- character()
+    words <- character()
     if (one$options > 0L) {
       expect_false(is_right(run), label = what)
       # one of the options that are said cures it
@@ -146,6 +183,7 @@ test_that("files of strangers are read right, or the option that cures it is sai
     } else {
       expect_true(is_right(run), label = paste(c(what, run$err), collapse = " | "))
     }
+    other_commands_read(one, words)
     unlink(c(one$name, "joined.rds"))
   }
 })

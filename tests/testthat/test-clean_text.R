@@ -1,0 +1,35 @@
+test_that("words do to a column of one's own what `via` does for matching", {
+  set.seed(3)
+  pieces <- c("a", "B", "0", "O", " ", "\u00a0", "-", "\u00e9", "1", "l")
+  texts <- c(NA, "", vapply(1:300, function(k) {
+    paste(sample(pieces, sample(0:5, 1L), TRUE), collapse = "")
+  }, ""))
+  words <- setdiff(names(cleaning_steps), if (!can_clean("accents")) "accents")
+  for (round in 1:25) {
+    some <- sample(words, sample(length(words), 1L))
+    cleaned <- clean_text(texts, some)
+    expect_identical(is.na(cleaned), is.na(texts))
+    expect_identical(cleaned, clean_text(texts, rev(some)))
+    # rows that `via` matches are those whose cleaned texts are equal
+    left <- data.frame(k = texts[sample(length(texts), 40L)])
+    right <- data.frame(k = texts[sample(length(texts), 40L)])
+    pairs <- function(on, left, right) {
+      join_frames(left, right, on = on, rows = "inner", take = character(),
+        row_numbers = c("l", "r"), expect = c("rows-multiply", "may-be-empty")
+      )[c("l", "r")]
+    }
+    by_hand <- lapply(list(left, right), function(side) data.frame(k = clean_text(side$k, some)))
+    expect_identical(pairs(same("k", via = some), left, right),
+      pairs("k", by_hand[[1L]], by_hand[[2L]])
+    )
+  }
+  named <- c(a = " x", b = "Y ")
+  expect_identical(clean_text(named, c("trim", "lower")), c(a = "x", b = "y"))
+  expect_identical(clean_text(factor(c("A", "a", NA, "b")), "lower"),
+    factor(c("a", "a", NA, "b"))
+  )
+  expect_identical(clean_text(character(), "trim"), character())
+  expect_error(clean_text(1:3, "trim"), "must be text", class = "ronda_error_argument")
+  expect_error(clean_text("a", "trimm"), "no word \"trimm\"", class = "ronda_error_argument")
+  expect_error(clean_text("a"), "must be words", class = "ronda_error_argument")
+})
