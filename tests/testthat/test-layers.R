@@ -9,7 +9,8 @@ layers <- c(
   pairing = "^(rule|pair|frame)[._](?!rows[.]R$)|^frame_rows[.]R$|^matches[.]R$",
   verbs = paste0(
     "^look_|^(clean_text|join_frames|pair_rows|split_frames|join_many|join_many_columns|",
-    "key_account|row_labels|receipt|explain_row|near_misses|suggest_keys|differences|diagnose|ledger)[.]R$"
+    "key_account|row_labels|receipt|explain_row|near_misses|suggest_keys|differences|",
+    "diagnose|ledger)[.]R$"
   ),
   interface = "^(cli|plot|io|big|report|knit)[._]|^(write_report|join_files)[.]R$"
 )
