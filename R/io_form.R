@@ -44,8 +44,16 @@ found_separator <- function(top, usual) {
   }
   cells <- cells_in_rows(top$rows, in_names)
   alike <- cells[-1L] %in% (cells[1L] + 0:1)
-  if (!length(alike) || mean(alike) >= 0.9) in_names[[1L]] else usual
+  # lines above the names may be set apart by it, too
+  common <- most_common(cells)
+  if (!length(alike) || mean(alike) >= 0.9 || common > 1L && mean(cells == common) >= 0.6) {
+    in_names[[1L]]
+  } else {
+    usual
+  }
 }
+
+most_common <- function(counts) as.integer(names(which.max(table(counts))))
 
 # How a file is read whose first line says its separator, as spreadsheets write it: "sep=;"
 asked_of_first_line <- function(path, asked) {
@@ -61,37 +69,45 @@ asked_of_first_line <- function(path, asked) {
 
 # Lines above the names: they have fewer cells than nearly all rows from some line on.
 check_names_first <- function(top, sign, asked) {
-  if (!length(top$rows)) {
+  if (length(top$rows) < 3L) {
     return()
   }
   one_cell <- cells_in_rows(top$rows[1L], sign) == 1L
   signs <- if (one_cell && is.null(asked$delimiter)) unique(c(sign, separators)) else sign
-  for (one in signs) {
-    cells <- cells_in_rows(top$rows, one)
-    usual <- as.integer(names(which.max(table(cells))))
-    first <- match(usual, cells)
-    below <- seq.int(first, length(cells))
-    stands_above <- length(cells) > 2L && first > 1L && usual > 1L &&
-      all(cells[seq_len(first - 1L)] < usual) && length(below) > 1L &&
-      mean(cells[below] == usual) >= 0.8 && (one == sign || cells[1L] == 1L) &&
-      sum(cells[below] == usual) >= (first - 1L) * (if (cells[1L] > 1L) 2L else 1L) &&
-      !(usual == cells[1L] + 1L && endsWith(top$rows[2L], one))
-    if (!stands_above) next
-    line <- top$lines[first]
-    stop_unread(
-      sprintf("line %.0f has %s, and %s from line %.0f on have %d", top$lines[1L],
-        counted(cells[1L], "column"), if (all(cells[below] == usual)) "all rows" else "most rows",
-        line, usual
-      ),
-      sprintf("If the names are in line %.0f: %s", line,
-        reading_setting(asked, "skip", seq_len(line - 1))
-      ),
-      if (cells[1L] == 1L && is.null(asked$delimiter)) {
-        sprintf("If it has one column: %s", reading_setting(asked, "delimiter", sign))
-      },
-      quote_hint(top, asked)
-    )
+  found <- Filter(length, lapply(signs, names_below, top = top))
+  if (!length(found)) {
+    return()
   }
+  # of several separators the one that makes most cells
+  found <- found[[which.max(vapply(found, `[[`, 0L, "cells"))]]
+  line <- top$lines[found$first]
+  stop_unread(
+    sprintf("line %.0f has %s, and %s from line %.0f on have %d", top$lines[1L],
+      counted(found$above, "column"), if (found$all) "all rows" else "most rows", line, found$cells
+    ),
+    sprintf("If the names are in line %.0f: %s", line,
+      reading_setting(asked, "skip", seq_len(line - 1))
+    ),
+    if (found$above == 1L && is.null(asked$delimiter)) {
+      sprintf("If it has one column: %s", reading_setting(asked, "delimiter", sign))
+    },
+    quote_hint(top, asked)
+  )
+}
+
+# list(first, cells, above, all): the row with the names, where rows above it have fewer cells
+# by a separator; NULL where none have
+names_below <- function(sign, top) {
+  cells <- cells_in_rows(top$rows, sign)
+  usual <- most_common(cells)
+  first <- match(usual, cells)
+  below <- seq.int(first, length(cells))
+  there <- cells[below] == usual
+  stands_above <- first > 1L && usual > 1L && all(cells[seq_len(first - 1L)] < usual) &&
+    length(below) > 1L && mean(there) >= 0.8 &&
+    sum(there) >= (first - 1L) * (if (cells[1L] > 1L) 2L else 1L) &&
+    !(usual == cells[1L] + 1L && endsWith(top$rows[2L], sign))
+  if (stands_above) list(first = first, cells = usual, above = cells[1L], all = all(there))
 }
 
 # What may be said of quotes: some cells begin with another one

@@ -28,8 +28,9 @@ note_of_form <- function(head, marks, asked, file) {
     if (length(commas)) reading_setting(asked, "decimal", ",")
   )
   if (length(parts)) {
-    sprintf("%s was read with %s (%s).", file, listed(parts, "and"),
-      paste(settings, collapse = either(", ", " "))
+    c(
+      sprintf("%s was read with %s.", file, listed(parts, "and")),
+      paste("* To say so:", paste(settings, collapse = either(", ", " ")))
     )
   }
 }
@@ -50,11 +51,14 @@ note_of_names <- function(head, file) {
 note_of_points <- function(marks, names, asked, file) {
   points <- names[is.na(marks)]
   if (length(points)) {
-    sprintf("%s of %s %s kept as text: %s points where others have decimal commas. %s: %s",
-      ticked(points), file, if (length(points) == 1L) "is" else "are",
-      if (length(points) == 1L) "its numbers have" else "their numbers have",
-      "If these are numbers with decimal points",
-      reading_setting(asked, "types", structure(rep("number", length(points)), names = points))
+    c(
+      sprintf("%s of %s %s kept as text: %s points where others have decimal commas.",
+        ticked(points), file, if (length(points) == 1L) "is" else "are",
+        if (length(points) == 1L) "its numbers have" else "their numbers have"
+      ),
+      paste("* If these are decimal points:",
+        reading_setting(asked, "types", structure(rep("number", length(points)), names = points))
+      )
     )
   }
 }
@@ -79,10 +83,14 @@ note_of_names_again <- function(rows, line_of, asked, file) {
   }
   lines <- vapply(utils::head(rows, 100L), line_of, 0)
   one <- length(lines) == 1L
-  sprintf("%s of %s %s the names again. If %s: %s",
-    paste(if (one) "Line" else "Lines", listed(sprintf("%.0f", lines), "and")), file,
-    if (one) "has" else "have", if (one) "it is not a row" else "they are not rows",
-    reading_setting(asked, "skip", lines)
+  c(
+    sprintf("%s of %s %s the names again.",
+      paste(if (one) "Line" else "Lines", listed(sprintf("%.0f", lines), "and")), file,
+      if (one) "has" else "have"
+    ),
+    sprintf("* If %s: %s", if (one) "it is not a row" else "they are not rows",
+      reading_setting(asked, "skip", lines)
+    )
   )
 }
 
@@ -111,11 +119,11 @@ notes_of_odd_cells <- function(found, names, line_of, rows, again, asked, file) 
         lines[k], shown(column$odd_text)
       )
     }, ""),
-    sprintf("If text is right: %s",
+    sprintf("* If text is right: %s",
       reading_setting(asked, "types", structure("text", names = names[kept[1L]]))
     ),
     if (length(at_edge)) {
-      sprintf("If line %.0f holds no row: %s", at_edge,
+      sprintf("* If line %.0f holds no row: %s", at_edge,
         vapply(at_edge, function(line) reading_setting(asked, "skip", line), "")
       )
     }
@@ -141,7 +149,7 @@ notes_of_forms <- function(found, names, asked, file) {
   })
   has <- which(!vapply(forms, is.null, NA))
   groups <- split(has, vapply(forms[has], function(form) paste(form$types, collapse = " "), ""))
-  vapply(groups, function(columns) {
+  unlist(lapply(groups, function(columns) {
     form <- forms[[columns[1L]]]
     one <- length(columns) == 1L
     begin <- sprintf("%s of %s %s kept as text", ticked(names[columns]), file,
@@ -154,8 +162,8 @@ notes_of_forms <- function(found, names, asked, file) {
         )
       }
     }, "")
-    sprintf("%s: %s. %s", begin, form$why, paste(paste0(form$if_so, settings), collapse = "; "))
-  }, "", USE.NAMES = FALSE)
+    c(sprintf("%s: %s.", begin, form$why), paste0("* ", form$if_so, settings))
+  }), use.names = FALSE)
 }
 
 # list(types, why, if_so): what a column of texts may be; NULL where nothing is known
@@ -183,7 +191,7 @@ day_form <- function(texts) {
     list(types = types, why = paste("days such as", example), if_so = "To read them: ")
   } else {
     list(types = types, why = sprintf("%s may have the day or the month first", example),
-      if_so = c("Day first: ", "month first: ")
+      if_so = c("Day first: ", "Month first: ")
     )
   }
 }
@@ -225,7 +233,7 @@ note_of_codes <- function(found, names, asked, file) {
       sprintf("%s of %s %s two-letter codes, and a cell NA means missing there.",
         ticked(names[codes]), file, if (length(codes) == 1L) "holds" else "hold"
       ),
-      sprintf("If NA is a code: %s", reading_setting(asked, "missing", ""))
+      sprintf("* If NA is a code: %s", reading_setting(asked, "missing", ""))
     )
   }
 }

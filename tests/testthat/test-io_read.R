@@ -218,7 +218,7 @@ test_that("what is text for the sake of a few cells is said once, with the line"
     kept("id", "a plain number; line 6 has \"x\""),
     kept("amount", "a plain number; line 5 has \"1.234,56\""),
     kept("day", "a day such as 2031-05-01; line 5 has \"2031-02-30\""),
-    "If text is right: types = c(id = \"text\")", "If line 6 holds no row: skip = 6"
+    "* If text is right: types = c(id = \"text\")", "* If line 6 holds no row: skip = 6"
   ), fixed = TRUE, class = "ronda_message_note")
   expect_identical(frame$amount, c("1.5", "1.234,56", "3"))
   expect_no_message(read_frame(path, types = c(id = "text", amount = "text", day = "text")))

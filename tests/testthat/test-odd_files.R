@@ -66,6 +66,7 @@ odd_files <- list(
   "a bank: a preamble of its own columns" = odd_file(c("Account;12345", "Period;2031", "", euro),
     options = 1L
   ),
+  "a bank: decimal commas below a preamble" = odd_file(c("Export;2031", "", euro), options = 1L),
   "totals at the bottom" = odd_file(c("port,day", "Ambrel,2031-04-03", "Osmere,2031-06-05",
     "Total,2 days"
   ), stats::setNames(days, c("port", "day")), 1L),
@@ -105,11 +106,11 @@ odd_files$compressed$bytes <- local({
   readBin(file, raw(), 1e4)
 })
 
-# the options that lines of a message say: behind the last colon, or in brackets
+# the options that lines of a message say
 options_said <- function(lines) {
-  option <- "--(skip|delimiter|quote|encoding|types|decimal) [^;]+"
+  option <- "--(skip|delimiter|quote|encoding|types|decimal) ('[^']*'|[^ ]+)"
   found <- unlist(regmatches(lines, gregexpr(option, lines)))
-  sub("[).]*$", "", found)
+  found
 }
 
 # Every other command with the same options: it reads the file, too, and join-files the same
