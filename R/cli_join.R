@@ -133,6 +133,7 @@ cli_split <- function(files, options) {
   make_folder(folder)
   names(parts) <- file.path(folder, paste0(names(parts), ".", format))
   check_not_read(names(parts), files, options)
+  begun("split", names(parts))
   write_frames(parts, NULL)
   if (!isTRUE(options$quiet)) {
     to_stderr(sprintf("%s: %s", names(parts),

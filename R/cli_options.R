@@ -11,7 +11,7 @@ clean_help <- function() {
 # --clean may have
 with_cleaning <- function(keys, options, known = c(names(keys), keys)) {
   cleaning <- read_clean(options$clean)
-  fixes <- read_corrections(options$corrections)
+  fixes <- read_corrections(options)
   if (!length(cleaning) && is.null(fixes)) {
     return(as.list(keys))
   }
@@ -50,12 +50,13 @@ read_clean <- function(text) {
   stats::setNames(as.list(unname(words)), names)
 }
 
-read_corrections <- function(file) {
+read_corrections <- function(options) {
+  file <- options$corrections
   if (is.null(file)) {
     return(NULL)
   }
   if (!nzchar(file)) stop_usage("--corrections must name a file.")
-  asked <- reading_asked(c(from = "text", to = "text"))
+  asked <- asked_of_file(options, side_of_corrections, NULL, c(from = "text", to = "text"))
   fixes <- read_file(file, asked, quote(read_frame()), TRUE)
   lacking <- setdiff(c("from", "to"), names(fixes))
   if (length(lacking)) {

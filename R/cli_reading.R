@@ -50,33 +50,38 @@ sides_of_files <- function(files) {
 asked_of_files <- function(files, options, sides = sides_of_files(files)) {
   types <- read_types(options$types, unlist(sides))
   lapply(sides, function(own) {
-    given <- function(name, usual = NULL) value_for_file(options[[name]], name, own, sides, usual)
-    skip <- given("skip")
-    reading_asked(
-      types = types_for_file(types, own), decimal = given("decimal"),
-      delimiter = as_sign_given(given("delimiter")),
-      missing = split_commas(given("missing", "NA")), encoding = given("encoding"),
-      quote = given("quote", "\""), skip = if (!is.null(skip)) read_lines(skip), side = own[1L]
-    )
+    asked_of_file(options, own, sides, types_for_file(types, own))
   })
+}
+
+asked_of_file <- function(options, own, sides, types) {
+  given <- function(name, usual = NULL) value_for_file(options[[name]], name, own, sides, usual)
+  skip <- given("skip")
+  reading_asked(
+    types = types, decimal = given("decimal"), delimiter = as_sign_given(given("delimiter")),
+    missing = split_commas(given("missing", "NA")), encoding = given("encoding"),
+    quote = given("quote", "\""), skip = if (!is.null(skip)) read_lines(skip), side = own[1L]
+  )
 }
 
 # The value of an option for a file: the one that names it, else the one for all
 value_for_file <- function(texts, name, own, sides, usual) {
+  if (is.null(texts)) {
+    return(usual)
+  }
   parts <- regmatches(texts, regexec("^([^=]+)=(.*)$", texts))
   side <- vapply(parts, function(part) {
-    if (length(part) && part[2L] %in% unlist(sides)) part[2L] else ""
+    if (length(part) && part[2L] %in% c(unlist(sides), side_of_corrections)) part[2L] else ""
   }, "")
   values <- ifelse(nzchar(side), substring(texts, nchar(side) + 2L), texts)
-  for (one in list(own, "")) {
-    found <- values[side %in% setdiff(one, if (nzchar(one[1L])) "")]
-    if (length(found) > 1L) stop_usage(sprintf("--%s is given twice.", name))
-    if (length(found)) {
-      return(found)
-    }
-  }
-  usual
+  found <- values[side %in% own]
+  if (!length(found)) found <- values[!nzchar(side) & own[1L] != side_of_corrections]
+  if (length(found) > 1L) stop_usage(sprintf("--%s is given twice.", name))
+  if (length(found)) found else usual
 }
+
+# what the file of --corrections is called in options of reading, which are else not for it
+side_of_corrections <- "corrections"
 
 # a tab may be written as such
 as_sign_given <- function(text) if (identical(text, "\\t") || identical(text, "tab")) "\t" else text

@@ -98,7 +98,9 @@ run_command <- function(args) {
     return(0L)
   }
   check_file_count(command, parsed$files)
-  check_not_read(parsed$options$out, parsed$files, parsed$options)
+  check_not_read(if (command$name != "split") parsed$options$out, parsed$files, parsed$options,
+    can = "overwrite" %in% vapply(options, `[[`, "", "name")
+  )
   if (command$attaches) attach_default_packages()
   begun(command$name, parsed$options$out)
   speech$frame <- parsed$files[1L]
@@ -136,7 +138,9 @@ interrupted_words <- function() {
   now <- file.mtime(under_way$out)
   is_written <- !is.na(now) & (is.na(under_way$before) | now != under_way$before)
   if (any(is_written)) {
-    sprintf("Stopped; %s was written before.", encodeString(under_way$out, quote = "'"))
+    sprintf("Stopped; %s was written before.",
+      listed(encodeString(under_way$out[is_written], quote = "'"), "and")
+    )
   } else if (printed$some) {
     "Stopped; the output is not whole."
   } else {

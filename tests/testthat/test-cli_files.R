@@ -28,6 +28,10 @@ test_that("a file that is read is not replaced but by --overwrite, by whatever p
     }
   }
   refused("join", two, "--corrections", "fixes.csv", "--out", "fixes.csv")
+  # (a folder of files that are joined is never replaced)
+  dir.create("parts")
+  file.copy("closures.csv", "parts/1.csv")
+  expect_match(refused("join-files", "parts", two[-1L], "--out", "parts")[2L], "another folder")
   for (name in c("matched", "left_alone", "right_alone")) {
     parts <- file.path("sub", paste0(name, ".csv"))
     file.copy("closures.csv", parts)

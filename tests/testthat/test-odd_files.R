@@ -222,6 +222,14 @@ test_that("how a file is read can be said for one file alone", {
   )
   expect_identical(run$out, c("a,n,d", "1,2.5,2031-04-03"))
   expect_length(run$err, 1L)
+  # corrections have options of their own
+  writeLines(c("from|to", "9|1"), "fixes.csv")
+  writeLines(c("a;n", "9;2"), "left.csv")
+  run <- run_cli("join", "left.csv", "right.csv", "--on", "a", "--quiet", "--delimiter", "left=;",
+    "--delimiter", "corrections=|", "--corrections", "fixes.csv", "--rows", "inner"
+  )
+  expect_identical(run$out, c("a,n,d", "9,2,03/04/2031"))
+  writeLines(c("a;n", "1;2,5"), "left.csv")
   # by the name of the file, in many; and what is wrong
   expect_identical(run_cli("many", "left.csv", "right.csv", "--on", "a", "--quiet",
     "--types", "right.d=text,left.n=text"
