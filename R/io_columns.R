@@ -24,7 +24,7 @@ read_delimited <- function(path, usual, asked, label, call) {
     blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
   )
   of_row <- function(row) if (row <= above) head$lines else line_of(row - above)
-  # (the bytes are only read where cells are few)
+  # The bytes are only read where cells are few.
   cells <- if (length(head$names_there) < head$columns) {
     cells_below_names(file_bytes(path), head, form, of_row)
   } else {
