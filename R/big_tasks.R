@@ -152,7 +152,19 @@ outcome_of_group <- function(future) {
     return(unclass(future))
   }
   # A lost worker is an error; future also warns about it.
-  tryCatch(suppressWarnings(future::value(future)), error = function(e) list(error = e))
+  tryCatch(suppressWarnings(future::value(future)),
+    error = function(e) {
+      is_here <- inherits(future, c("SequentialFuture", "UniprocessFuture"))
+      if (is_here && inherits(e, "FutureInterruptError")) interrupt_now()
+      list(error = e)
+    }
+  )
+}
+
+# Ends as an interrupt does: future makes an error of one that comes while it works here.
+interrupt_now <- function() {
+  signalCondition(structure(class = c("interrupt", "condition"), list(message = "", call = NULL)))
+  invokeRestart("abort")
 }
 
 # Memory that R or the engine refused will be refused again.

@@ -66,6 +66,40 @@ test_that("one of the files may be stdin, compressed or not, and both may not", 
   }
 })
 
+test_that("a join of files that is interrupted goes on by the same command", {
+  skip_on_os("windows")
+  for (package in c("nanoparquet", "future", "globals", "digest")) skip_if_not_installed(package)
+  withr::local_dir(withr::local_tempdir())
+  withr::local_envvar(R_LIBS = paste(.libPaths(), collapse = ":"), RONDA = paste(
+    shQuote(file.path(R.home("bin"), "Rscript")), shQuote(system.file("exec", "ronda",
+      package = "ronda"
+    ))
+  ))
+  frame <- data.frame(k = 1:2e5, x = (1:2e5) %% 7L)
+  write_frame(frame, "a.parquet")
+  write_frame(frame[2e5:1, ], "b.parquet")
+  # interrupted as soon as a part is done
+  command <- paste(
+    "eval exec $RONDA join-files a.parquet b.parquet --on k --out joined --way parts --parts 90",
+    "--quiet 2>err"
+  )
+  code <- sprintf(paste(
+    "%s & for i in $(seq 1 600); do ls joined.work/done 2>/dev/null | grep -q '^part' && break;",
+    "sleep 0.05; done; kill -INT $!; wait $!; echo $?"
+  ), command)
+  run <- function(code) suppressWarnings(system2("bash", c("-c", shQuote(code)), stdout = TRUE))
+  expect_identical(run(code), "130")
+  expect_identical(readLines("err"),
+    "Stopped; what was done is kept in 'joined.work': the same command goes on."
+  )
+  expect_false(file.exists("joined"))
+  expect_identical(run(paste0("(", command, "); echo $?")), "0")
+  expect_false(file.exists("joined.work"))
+  joined <- read_frame("joined")
+  expect_identical(sort(joined$k), frame$k)
+  expect_identical(joined$right.x, joined$x)
+})
+
 test_that("an interrupt says what was written, and ends with code 130", {
   skip_on_os("windows")
   skip_if_not_installed("nanoparquet")
