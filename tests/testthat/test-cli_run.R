@@ -449,3 +449,48 @@ test_that("reports and figures take several files, and a report says how it was 
   expect_match(run$err, "--expect speaks of two files", fixed = TRUE)
   expect_false(file.exists("q.html"))
 })
+
+test_that("many takes chains, cleaning, corrections, types and expectations by file", {
+  in_demo_folder()
+  frames <- list(sailings = read_frame("sailings.csv"), vessels = read_frame("vessels.csv"),
+    ports = read_frame("ports.csv")
+  )
+  chain <- "vessels:vessel=code,ports:port"
+  files <- paste0(names(frames), ".csv")
+  many <- function(...) {
+    run <- run_cli("many", files, ..., "--rows", "left", "--quiet", "--out", "out.rds")
+    expect_identical(run$code, 0L, label = paste(c(run$err, ...), collapse = " "))
+    read_frame("out.rds")
+  }
+  join <- function(on, ...) join_many(frames, on = on, rows = "left", ...)
+  expect_identical(many("--on", chain),
+    join(list(vessels = c(vessel = "code"), ports = "port"))
+  )
+  by_hand <- same("vessel", "code", via = list(
+    left = list(c("trim", "lower"), data.frame(from = "xan", to = "gre")),
+    right = c("trim", "lower")
+  ))
+  write_frame(data.frame(from = "xan", to = "gre"), "fixes.csv")
+  expect_identical(
+    many("--on", chain, "--clean", "vessel=trim,vessel=lower", "--corrections", "fixes.csv"),
+    join(list(vessels = by_hand, ports = "port"))
+  )
+  # (a column that is no key of that file is left alone)
+  expect_identical(run_cli("many", files, "--on", chain, "--clean", "km=trim")$code, 2L)
+  expect_identical(
+    many("--on", chain, "--types", "vessels.seats=text,ports.berths=number")$seats,
+    as.character(join(list(vessels = c(vessel = "code"), ports = "port"))$seats)
+  )
+  run <- run_cli("many", files, "--on", chain, "--rows", "left", "--expect",
+    "ports:left-complete,vessels:left-complete"
+  )
+  expect_identical(run$code, 3L)
+  expect_match(run$err[1L], "every row of .sailings. to have a partner, but 6 have none")
+  expect_identical(run_cli("many", files, "--on", chain, "--rows", "left", "--quiet", "--expect",
+    "ports:left-complete,vessels:left_matched=0.9"
+  )$code, 0L)
+  for (wrong in c("vessels:vessel=code", "vesels:vessel=code,ports:port",
+    "sailings:port,vessels:vessel=code,ports:port")) {
+    expect_identical(run_cli("many", files, "--on", wrong)$code, 2L)
+  }
+})
