@@ -11,7 +11,9 @@ separator_word <- function(sign) {
   if (is.na(known)) shown(sign) else paste0(names(separators)[known], "s")
 }
 
-# How cells are read. `side`: the side that the file is on, where options say it
+# How cells are read. `side`: the side that the file is on, where options say it. (`skipped`,
+# added while it is read: lines that were left out already, and `marks`, those that may be
+# before decimals.)
 reading_asked <- function(types = NULL, decimal = NULL, delimiter = NULL, missing = "NA",
                           encoding = NULL, quote = "\"", skip = NULL, side = "") {
   list(
@@ -22,6 +24,8 @@ reading_asked <- function(types = NULL, decimal = NULL, delimiter = NULL, missin
 
 # An argument of reading as it is written, for the side of the file: --skip left=1-3
 reading_setting <- function(asked, name, value) {
+  # Lines that are left out already must be said again.
+  if (name == "skip") value <- unique(c(asked$skipped, asked$skip, value))
   if (!speaks_options()) {
     return(if (name == "skip") sprintf("skip = %s", lines_code(value)) else setting(name, value))
   }

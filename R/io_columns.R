@@ -8,6 +8,7 @@ read_delimited <- function(path, usual, asked, label, call) {
   asked <- asked_of_first_line(path, asked)
   plain <- plain_text(path, asked, copy)
   path <- plain$path
+  asked$skipped <- asked$skip
   asked[c("encoding", "skip")] <- list(NULL)
   head <- text_head(path, asked, usual)
   names <- head$names

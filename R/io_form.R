@@ -1,8 +1,8 @@
 # How the cells of a csv or tsv file are set apart, where nobody says it: the separator, lines
 # above the names, and the names themselves, from the first rows.
 
-# The first rows of some text: list(rows, lines), the rows without what is in quotes, and the
-# line on which each begins
+# The first rows of some text: list(rows, lines), the rows with a letter in place of what is in
+# quotes, and the line on which each begins
 rows_at_top <- function(text, quote, is_end, most = 100L) {
   ends <- which(text == as.raw(10L))
   if (length(ends) && (length(ends) > most || !is_end)) {

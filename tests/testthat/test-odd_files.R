@@ -215,6 +215,17 @@ test_that("a key column without values is no error, whatever the rule and the si
 
 test_that("how a file is read can be said for one file alone", {
   withr::local_dir(withr::local_tempdir())
+  # one thing after the other: what was said is said again
+  writeLines(c("by hand", "a,n", "1,2", "x,km", "2,3", "2 rows"), "left.csv")
+  writeLines("a\n1\n2", "right.csv")
+  words <- character()
+  for (try in 1:4) {
+    run <- run_cli("join", "left.csv", "right.csv", "--on", "a", words)
+    said <- grep("--skip", run$err, value = TRUE)
+    if (!length(said)) break
+    words <- c("--skip", sub(".*--skip ", "", said[length(said)]))
+  }
+  expect_identical(words, c("--skip", "left=1,6"))
   writeLines(c("a;n", "1;2,5"), "left.csv")
   writeLines(c("a|d", "1|03/04/2031"), "right.csv")
   run <- run_cli("join", "left.csv", "right.csv", "--on", "a", "--delimiter", "left=;",
