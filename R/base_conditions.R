@@ -142,8 +142,9 @@ stop_no_memory <- function() {
 
 # Evaluates the analyst's own code. An error of it becomes one of ours, which says
 # where it was and keeps the analyst's as `parent`, with the calls that led to it.
-# It is raised where the analyst's own error was, so that traceback() shows both.
-run_theirs <- function(expr, class, text, call, ...) {
+# It is raised where the analyst's own error was, so that traceback() shows both. `frames`:
+# those whose columns a formula may have named without them.
+run_theirs <- function(expr, class, text, call, ..., frames = NULL) {
   withCallingHandlers(expr, error = function(e) {
     if (inherits(e, "ronda_error")) {
       e$call <- call
@@ -151,10 +152,24 @@ run_theirs <- function(expr, class, text, call, ...) {
     }
     if (is_memory_error(e)) stop_no_memory()
     stop_ronda(class, paste0(text, ": ", one_line(conditionMessage(e))), ...,
+      bare_column_advice(e, frames),
       call = call, data = list(parent = e, parent_calls = utils::head(sys.calls(), -1L))
     )
   })
 }
+
+# "object 'km' not found" of a formula, where km is a column: right$km
+bare_column_advice <- function(e, frames) {
+  for (side in rev(names(frames))) {
+    for (name in names(frames[[side]])) {
+      if (identical(conditionMessage(e), gettextf("object '%s' not found", name, domain = "R"))) {
+        return(sprintf("Write: %s", place_in_formula(side, name)))
+      }
+    }
+  }
+}
+
+place_in_formula <- function(side, name) paste0(side, "$", name_code(name))
 
 # What `expr` gives, or `otherwise` where it fails. (Nothing may leave by a warning while R
 # opens a file: R keeps a connection without a handle then, and who lists connections

@@ -217,7 +217,7 @@ run_rows <- function(pairing, fold, rows, call) {
     }
   }, "argument", said("`%s` of `fold` failed for row %s of `%s`", fold$name,
     with_commas(at), frame_marks[1L]
-  ), call)
+  ), call, frames = pairing[side_names])
   lapply(values, `[[`, 1L)
 }
 

@@ -177,7 +177,8 @@ run_on_pairs <- function(part, pairing, rows, arg, call) {
     }
   })
   run_theirs(part$run(seen$left, seen$right), "argument", sprintf("`%s` failed", arg),
-    call
+    call,
+    frames = pairing[side_names]
   )
 }
 

@@ -226,3 +226,18 @@ test_that("wrong folds are refused", {
     join_frames(left, right, on = "k", fold = list(n = ~ sum(right$day)))
   )
 })
+
+test_that("a column named without its frame is answered with how it is written", {
+  left <- data.frame(k = 1:2, size = 5:6)
+  right <- data.frame(k = c(1L, 1L, 2L), km = 1:3, `max km` = 4:6, check.names = FALSE)
+  fold <- function(...) join_frames(left, right, on = "k", fold = list(...))
+  expect_error(fold(s = ~ sum(km)), "object 'km' not found\n\\* Write: right\\$km",
+    class = "ronda_error_argument"
+  )
+  expect_error(fold(s = ~ max(`max km`)), "Write: right\\$`max km`", fixed = FALSE)
+  expect_error(fold(s = ~ nrow(right) + size), "Write: left\\$size")
+  expect_error(
+    join_frames(left, right, on = "k", where = ~ km > size + runif(1)), "Write: right\\$km"
+  )
+  expect_no_match(conditionMessage(tryCatch(fold(s = ~ sum(metres)), error = identity)), "Write")
+})
