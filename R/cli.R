@@ -98,9 +98,8 @@ check_one_stdin <- function(files) {
 }
 
 # What a command writes must not be what it reads, unless --overwrite says so. `outs`: files
-# to write; lines that are added to a file never go into one that is read. `can`: whether the
-# command has --overwrite.
-check_not_read <- function(outs, files, options, can = TRUE) {
+# to write; lines that are added to a file never go into one that is read.
+check_not_read <- function(outs, files, options) {
   inputs <- c(files[!is_stdin(files)], options$corrections)
   read <- function(path) {
     for (input in inputs) {
@@ -120,7 +119,7 @@ check_not_read <- function(outs, files, options, can = TRUE) {
       } else {
         encodeString(input, quote = "'")
       }),
-      if (can) "* Write to another file, or add --overwrite." else "* Name another folder."
+      "* Write to another place, or add --overwrite."
     )
   }
   if (!is.null(options$ledger) && !is.null(read(options$ledger))) {

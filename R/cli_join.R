@@ -315,6 +315,11 @@ cli_join_files <- function(files, options) {
   if (is.null(options$out)) {
     stop_usage("--out is missing: name the folder to write.", "* Write, for example: --out joined")
   }
+  target <- sub("/+$", "", options$out)
+  replaces <- isTRUE(options$overwrite) && file.exists(target)
+  # What is there stays until the join is whole.
+  if (replaces) options$out <- paste0(target, ".new")
+  begun("join-files", options$out)
   arguments <- matching_arguments(options)
   check_one_stdin(files)
   side_names_given <- sides_of_files(files)
@@ -338,12 +343,26 @@ cli_join_files <- function(files, options) {
       lapply(labels, as.name), arguments, columns, work_arguments(options)
     ), envir = list2env(stats::setNames(unname(sides), labels), parent = globalenv())))
   })
+  if (replaces) replace_folder(options$out, target)
   if (!isTRUE(options$quiet)) {
     to_stderr(c(receipt_line(joined$receipt), joined$receipt$notes))
-    to_stderr(sprintf("%s: %s, %s", options$out, counted(nrow(joined$files$files), "file"),
+    to_stderr(sprintf("%s: %s, %s", target, counted(nrow(joined$files$files), "file"),
       byte_words(sum(joined$files$files$bytes))
     ))
   }
+}
+
+# A new folder in the place of what was there
+replace_folder <- function(new, target) {
+  old <- paste0(target, ".old")
+  suspendInterrupts({
+    moved <- suppressWarnings(file.rename(target, old) && file.rename(new, target))
+    if (!moved) {
+      if (!file.exists(target)) suppressWarnings(file.rename(old, target))
+      stop_file("%s can't be replaced: renaming failed.", target, NULL)
+    }
+  })
+  unlink(old, recursive = TRUE)
 }
 
 # frame_files() of one side, with those of the types that its columns have
@@ -407,6 +426,7 @@ register_command("join-files", cli_join_files, two_files,
         cli_option("out", "The folder to write; it must not be there yet", "FOLDER",
           is_file = TRUE
         ),
+        cli_option("overwrite", "Replace what is at --out, once the join is whole"),
         quiet_option
       ))
     )

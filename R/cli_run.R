@@ -57,10 +57,11 @@ ronda_cli <- function(args = commandArgs(TRUE)) {
   }
   invisible(in_utf8(in_options(withCallingHandlers(
     tryCatch(run_command(args),
-      interrupt = function(e) {
+      # What was being worked out when it came may be worked out again, of which R warns.
+      interrupt = function(e) suppressWarnings(suspendInterrupts({
         to_stderr(interrupted_words())
         130L
-      },
+      })),
       cli_reader_gone = function(e) 0L,
       cli_usage = function(e) report_failure(e, 2L),
       ronda_error_argument = function(e) report_failure(e, 2L),
@@ -98,9 +99,7 @@ run_command <- function(args) {
     return(0L)
   }
   check_file_count(command, parsed$files)
-  check_not_read(if (command$name != "split") parsed$options$out, parsed$files, parsed$options,
-    can = "overwrite" %in% vapply(options, `[[`, "", "name")
-  )
+  check_not_read(if (command$name != "split") parsed$options$out, parsed$files, parsed$options)
   if (command$attaches) attach_default_packages()
   begun(command$name, parsed$options$out)
   speech$frame <- parsed$files[1L]

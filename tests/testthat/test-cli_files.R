@@ -28,10 +28,20 @@ test_that("a file that is read is not replaced but by --overwrite, by whatever p
     }
   }
   refused("join", two, "--corrections", "fixes.csv", "--out", "fixes.csv")
-  # (a folder of files that are joined is never replaced)
+  # a folder of files that are joined is replaced when the join is whole
+  skip_if_not_installed("nanoparquet")
   dir.create("parts")
   file.copy("closures.csv", "parts/1.csv")
-  expect_match(refused("join-files", "parts", two[-1L], "--out", "parts")[2L], "another folder")
+  join_parts <- c("join-files", "parts", two[-1L], "--out", "parts/")
+  expect_match(refused(join_parts)[2L], "--overwrite")
+  expect_identical(run_cli(join_parts, "--overwrite", "--expect", "right-complete")$code, 3L)
+  expect_identical(readLines("parts/1.csv"), readLines("closures.csv"))
+  expect_identical(run_cli(join_parts, "--overwrite")$code, 0L)
+  expect_equal(read_frame("parts"), join_frames(read_frame("closures.csv"), read_frame("ports.csv"),
+    on = "port"
+  ), ignore_attr = TRUE)
+  expect_identical(list.files(pattern = "^parts"), "parts")
+  unlink("parts", recursive = TRUE)
   for (name in c("matched", "left_alone", "right_alone")) {
     parts <- file.path("sub", paste0(name, ".csv"))
     file.copy("closures.csv", parts)
