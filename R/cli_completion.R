@@ -172,7 +172,7 @@ zsh_completion <- function() {
     "  if [[ $PREFIX == -* ]]; then",
     "    case $words[2] in",
     unlist(lapply(command_order, function(name) {
-      options <- c(commands[[name]]$options(), list(cli_option("help", "Show this")))
+      options <- options_with_help(name)
       c(
         sprintf("      %s)", name), "        words_here=(",
         sprintf("          %s", zsh_word(
@@ -205,8 +205,7 @@ first_words <- function(texts) {
 
 fish_completion <- function() {
   all <- lapply(command_order, function(name) {
-    options <- c(commands[[name]]$options(), list(cli_option("help", "Show this")))
-    vapply(options, fish_option, "", command = name)
+    vapply(options_with_help(name), fish_option, "", command = name)
   })
   c(
     paste(
@@ -250,9 +249,11 @@ fish_option <- function(option, command) {
 
 # What all of them need --------------------------------------------------------------
 
-option_words <- function(name) {
-  paste0("--", c(vapply(commands[[name]]$options(), `[[`, "", "name"), "help"))
+options_with_help <- function(name) {
+  c(commands[[name]]$options(), list(cli_option("help", "Show this")))
 }
+
+option_words <- function(name) paste0("--", vapply(options_with_help(name), `[[`, "", "name"))
 
 # the options whose words are known: list(command, name, choices) for each
 completed_options <- function() {

@@ -133,7 +133,7 @@ cli_split <- function(files, options) {
   make_folder(folder)
   names(parts) <- file.path(folder, paste0(names(parts), ".", format))
   check_not_read(names(parts), files, options)
-  begun("split", names(parts))
+  watch_outputs("split", names(parts))
   write_frames(parts, NULL)
   if (!isTRUE(options$quiet)) {
     to_stderr(sprintf("%s: %s", names(parts),
@@ -184,32 +184,27 @@ cli_many <- function(files, options) {
 
 # The parts of "vessels:vessel=code,ports:port": what each says, and the file that it names
 # ("" for none)
-parts_by_file <- function(text, labels) {
+parts_by_file <- function(text, labels, option) {
   parts <- strsplit(masked(text), ",", fixed = TRUE)[[1L]]
   file <- unmasked(ifelse(grepl("^[^:=]+:", parts), sub(":.*", "", parts), ""))
   is_file <- file %in% labels
+  unknown <- file[nzchar(file) & !is_file]
+  if (length(unknown)) {
+    stop_usage(sprintf("%s names a file `%s`, which is not there.", option, unknown[1L]),
+      sprintf("* The files after the first are %s.", ticked(labels[-1L]))
+    )
+  }
   list(
-    file = ifelse(is_file, file, ""), unknown = file[nzchar(file) & !is_file],
+    file = ifelse(is_file, file, ""),
     text = ifelse(is_file, sub("^[^:]*:", "", parts), parts)
   )
 }
 
 # Keys of all files, or of each by its name
 keys_by_file <- function(options, labels) {
-  parts <- parts_by_file(options$on, labels)
-  keys <- function(texts) {
-    has <- grepl("=", texts, fixed = TRUE)
-    values <- unmasked(sub("^[^=]*=", "", texts))
-    if (any(has)) names(values) <- ifelse(has, unmasked(sub("=.*", "", texts)), "")
-    values
-  }
-  if (length(parts$unknown)) {
-    stop_usage(sprintf("--on names a file `%s`, which is not there.", parts$unknown[1L]),
-      sprintf("* The files after the first are %s.", ticked(labels[-1L]))
-    )
-  }
+  parts <- parts_by_file(options$on, labels, "--on")
   if (!any(nzchar(parts$file))) {
-    return(plain_keys(with_cleaning(keys(parts$text), options)))
+    return(plain_keys(with_cleaning(named_parts(parts$text), options)))
   }
   open <- setdiff(labels[-1L], parts$file)
   if (!all(nzchar(parts$file)) || length(open) || labels[1L] %in% parts$file) {
@@ -217,9 +212,9 @@ keys_by_file <- function(options, labels) {
       sprintf("* Write, for example: --on %s", paste0(labels[-1L], ":port", collapse = ","))
     )
   }
-  all_keys <- keys(parts$text)
+  all_keys <- named_parts(parts$text)
   lapply(split(parts$text, factor(parts$file, labels[-1L])), function(texts) {
-    plain_keys(with_cleaning(keys(texts), options, c(names(all_keys), all_keys)))
+    plain_keys(with_cleaning(named_parts(texts), options, c(names(all_keys), all_keys)))
   })
 }
 
@@ -228,12 +223,7 @@ expected_by_file <- function(text, labels) {
   if (is.null(text)) {
     return(NULL)
   }
-  parts <- parts_by_file(text, labels)
-  if (length(parts$unknown)) {
-    stop_usage(sprintf("--expect names a file `%s`, which is not there.", parts$unknown[1L]),
-      sprintf("* The files after the first are %s.", ticked(labels[-1L]))
-    )
-  }
+  parts <- parts_by_file(text, labels, "--expect")
   if (!any(nzchar(parts$file))) {
     return(read_expect(text))
   }
@@ -319,15 +309,15 @@ cli_join_files <- function(files, options) {
   replaces <- isTRUE(options$overwrite) && file.exists(target)
   # What is there stays until the join is whole.
   if (replaces) options$out <- paste0(target, ".new")
-  begun("join-files", options$out)
+  watch_outputs("join-files", options$out)
   arguments <- matching_arguments(options)
   check_one_stdin(files)
-  side_names_given <- sides_of_files(files)
-  types <- read_types(options$types, unlist(side_names_given))
+  names_of_sides <- sides_of_files(files)
+  types <- read_types(options$types, unlist(names_of_sides))
   sides <- Map(function(file, asked) {
     with_call_quiet(files_for_join(file, asked))
-  }, files, asked_of_files(files, options, side_names_given))
-  check_types_used(types, lapply(sides, function(side) side$columns$name), side_names_given)
+  }, files, asked_of_files(options, names_of_sides, types))
+  check_types_used(types, lapply(sides, function(side) side$columns$name), names_of_sides)
   labels <- file_labels(files)
   likes <- if (!is.null(options$where) || !is.null(options$fold)) {
     lapply(sides, first_rows)

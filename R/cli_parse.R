@@ -164,7 +164,11 @@ split_pairs <- function(text) {
   if (is.null(text) || !nzchar(text)) {
     return(character())
   }
-  parts <- strsplit(masked(text), ",", fixed = TRUE)[[1L]]
+  named_parts(strsplit(masked(text), ",", fixed = TRUE)[[1L]])
+}
+
+# parts of a masked text, each a value or name=value
+named_parts <- function(parts) {
   has <- grepl("=", parts, fixed = TRUE)
   values <- unmasked(sub("^[^=]*=", "", parts))
   if (any(has)) names(values) <- ifelse(has, unmasked(sub("=.*", "", parts)), "")

@@ -46,9 +46,8 @@ sides_of_files <- function(files) {
   }
 }
 
-# How each file is to be read
-asked_of_files <- function(files, options, sides = sides_of_files(files)) {
-  types <- read_types(options$types, unlist(sides))
+# How each file is to be read. `types`: of read_types()
+asked_of_files <- function(options, sides, types) {
   lapply(sides, function(own) {
     asked_of_file(options, own, sides, types_for_file(types, own))
   })
@@ -172,9 +171,9 @@ check_types_used <- function(types, columns, sides) {
 cli_read_all <- function(files, options) {
   check_one_stdin(files)
   sides <- sides_of_files(files)
-  asked <- asked_of_files(files, options, sides)
-  frames <- Map(cli_read, files, asked)
-  check_types_used(read_types(options$types, unlist(sides)), lapply(frames, names), sides)
+  types <- read_types(options$types, unlist(sides))
+  frames <- Map(cli_read, files, asked_of_files(options, sides, types))
+  check_types_used(types, lapply(frames, names), sides)
   unname(frames)
 }
 

@@ -101,7 +101,7 @@ run_command <- function(args) {
   check_file_count(command, parsed$files)
   check_not_read(if (command$name != "split") parsed$options$out, parsed$files, parsed$options)
   if (command$attaches) attach_default_packages()
-  begun(command$name, parsed$options$out)
+  watch_outputs(command$name, parsed$options$out)
   speech$frame <- parsed$files[1L]
   # A report says how it was made.
   attr(parsed$options, "typed") <- paste(c("ronda", shell_words(args)), collapse = " ")
@@ -120,7 +120,7 @@ attach_default_packages <- function() {
 # What a command found when it began, so that an interrupt can say what became of it
 under_way <- list2env(list(command = "", out = NULL, before = NULL), parent = emptyenv())
 
-begun <- function(command, out) {
+watch_outputs <- function(command, out) {
   printed$some <- FALSE
   under_way$command <- command
   under_way$out <- setdiff(as.character(out), "-")

@@ -140,13 +140,13 @@ test_that("an interrupt says what was written, and ends with code 130", {
   expect_setequal(setdiff(list.files(), before), c("err", "out", "pipe.csv"))
   # what the words are made of
   under <- ronda:::under_way
-  ronda:::begun("join", "new.csv")
+  ronda:::watch_outputs("join", "new.csv")
   writeLines("a", "new.csv")
   expect_match(ronda:::interrupted_words(), "Stopped; 'new.csv' was written before")
-  ronda:::begun("join", NULL)
+  ronda:::watch_outputs("join", NULL)
   expect_output(ronda:::to_stdout("a"), "a")
   expect_match(ronda:::interrupted_words(), "the output is not whole")
-  ronda:::begun("join-files", "joined")
+  ronda:::watch_outputs("join-files", "joined")
   expect_match(ronda:::interrupted_words(), "nothing was written")
   dir.create("joined.work")
   expect_match(ronda:::interrupted_words(),
