@@ -120,9 +120,6 @@ fold_matches <- function(pairing, specs) {
 checked_fold <- function(pairing, fold, made, rows, call) {
   by_r <- suppressWarnings(run_rows(pairing, fold, rows, call))
   like <- as_one_vector(by_r)
-  if (is.null(like)) {
-    return(NULL)
-  }
   values <- fold_column(made, fold$form, like, pairing$right)
   if (is.null(values)) {
     return(NULL)
@@ -156,11 +153,10 @@ run_fold <- function(pairing, fold, call) {
   matched <- which(is_matched(pairing$matches, "left"))
   map <- integer(pairing$sizes[1L])
   map[matched] <- seq_along(matched)
-  column <- as_one_vector(values)
-  if (is.null(column)) {
-    return(fold_list(values, map, pairing$sizes[1L]))
+  if (kind_of_value(values[[1L]]) != "value") {
+    return(fold_list(values, map))
   }
-  column <- slice_column(column, map, fold$name, call)
+  column <- slice_column(as_one_vector(values), map, fold$name, call)
   if (counts_something(fold$code)) column[map == 0L] <- 0L
   column
 }
@@ -170,22 +166,24 @@ counts_something <- function(code) {
   is.call(code) && (identical(code[[1L]], quote(nrow)) || identical(code[[1L]], quote(length)))
 }
 
-# The column where no left row has partners: its type is that of the formula's value for
-# none
+# The column where no left row has partners: its type is that of the formula's value for a
+# partner whose values are missing, or for none
 fold_of_none <- function(pairing, fold) {
   n <- pairing$sizes[1L]
-  see <- row_viewer(pairing, fold)
-  value <- tryCatch(
-    suppressWarnings(see$run(if (n) 1L else integer(), integer())),
-    error = function(e) NA
-  )
-  column <- as_one_vector(list(value))
-  if (is.null(column)) {
-    return(fold_list(list(value), integer(n), n))
+  missing_row <- function(frame) slice_frame(frame, 0L, NULL)
+  see <- row_viewer(list(
+    left = if (n) pairing$left else missing_row(pairing$left),
+    right = missing_row(pairing$right)
+  ), fold)
+  run <- function(partners, otherwise) unless_it_fails(see$run(1L, partners), otherwise)
+  value <- run(1L, run(integer(), NA))
+  if (kind_of_value(value) %in% c("list", "frame")) {
+    return(fold_list(list(value), integer(n)))
   }
-  if (counts_something(fold$code)) column[] <- 0L else column <- column[NA_integer_]
-  if (!is.null(fold$form) && fold$form$by == "distinct") column <- 0L
-  slice_column(column, rep.int(1L, n), fold$name, NULL)
+  column <- if (is.atomic(value) && !is.null(value) && is.null(dim(value))) value[0L] else NA
+  column <- slice_column(column, integer(n), fold$name, NULL)
+  if (counts_something(fold$code)) column[] <- 0L
+  column
 }
 
 # The formula's values for some or all left rows that have partners, as a list
@@ -194,31 +192,70 @@ run_rows <- function(pairing, fold, rows, call) {
   at <- NA_integer_
   k <- 0L
   values <- vector("list", if (is.null(rows)) pairing$counts$matched_left else length(rows))
+  keep <- function(row, partners) {
+    at <<- row
+    k <<- k + 1L
+    value <- see$run(row, partners)
+    check_fold_value(value, if (k == 1L) value else values[[1L]], fold, row, call)
+    values[[k]] <<- value
+  }
   run_theirs({
     if (is.null(rows)) {
       begun <- now_()
       told <- FALSE
       place <- environment()
       each_partners(pairing, function(row, partners) {
-        at <<- row
-        k <<- k + 1L
-        values[[k]] <<- list(see$run(row, partners))
+        keep(row, partners)
         if (!told && now_() - begun > long_seconds) {
           told <<- TRUE
           show_stage(sprintf("Folding partners: `%s`", fold$name), place)
         }
       })
     } else {
-      for (row in rows) {
-        at <- row
-        k <- k + 1L
-        values[[k]] <- list(see$run(row, partners_now(pairing, row)))
-      }
+      for (row in rows) keep(row, partners_now(pairing, row))
     }
   }, "argument", said("`%s` of `fold` failed for row %s of `%s`", fold$name,
     with_commas(at), frame_marks[1L]
   ), call, frames = pairing[side_names])
-  lapply(values, `[[`, 1L)
+  values
+}
+
+# What a formula may give for a row: one value, a list() that holds whatever it is, or a
+# frame. Anything else would be a plain column with some data and a list with other data.
+kind_of_value <- function(x) {
+  if (is.data.frame(x)) "frame" else if (length(x) != 1L || !is.null(dim(x))) "other" else {
+    if (is.atomic(x)) "value" else if (is.list(x) && !is.object(x)) "list" else "other"
+  }
+}
+
+check_fold_value <- function(value, first, fold, row, call) {
+  kind <- kind_of_value(value)
+  if (kind != "other" && kind == kind_of_value(first)) {
+    return()
+  }
+  given <- function(x) {
+    switch(kind_of_value(x), value = "one value", frame = "a frame", list = "a list()", other = {
+      if (is.object(x) || !is.vector(x)) shown(x) else if (!length(x)) "no value" else {
+        sprintf(if (is.list(x)) "a list of %s values" else "%s values", with_commas(length(x)))
+      }
+    })
+  }
+  stop_argument(
+    sprintf("`%s` of `fold` gives %s for row %s of `left`%s.", fold$name, given(value),
+      with_commas(row), if (kind == "other") "" else paste(", and", given(first), "before it")
+    ),
+    "A formula gives one value for each row; more than one within list(), or as a frame.",
+    paste("Write:", setting("fold", stats::setNames(
+      list(structure(call("~", call("list", without_list(fold$code))), class = "formula")),
+      fold$name
+    ))),
+    call = call
+  )
+}
+
+without_list <- function(code) {
+  is_list <- is.call(code) && identical(code[[1L]], quote(list)) && length(code) == 2L
+  if (is_list) code[[2L]] else code
 }
 
 # run(row, partners): the formula's value, with the columns that it uses
@@ -267,14 +304,8 @@ frame_viewer <- function(frame, used) {
 
 # What comes out -----------------------------------------------------------------
 
-# One value each, by c(); NULL where they are no such values
+# One value each, by c()
 as_one_vector <- function(values) {
-  single <- vapply(values, function(x) {
-    is.atomic(x) && length(x) == 1L && is.null(dim(x))
-  }, NA)
-  if (!all(single)) {
-    return(NULL)
-  }
   plain <- !vapply(values, is.object, NA)
   if (all(plain)) {
     return(unlist(unname(values), use.names = FALSE))
@@ -288,14 +319,11 @@ as_one_vector <- function(values) {
   column
 }
 
-# a list column: each row's own value, and an empty one where there are no partners
-fold_list <- function(values, map, n) {
-  wrapped <- all(vapply(values, function(x) {
-    is.list(x) && !is.object(x) && length(x) == 1L
-  }, NA))
-  if (wrapped) values <- lapply(values, `[[`, 1L)
-  none <- if (length(values)) empty_of(values[[1L]])
-  column <- rep(list(none), n)
+# A list column of what the list()s hold, or of frames, and an empty one where there are no
+# partners
+fold_list <- function(values, map) {
+  if (!is.data.frame(values[[1L]])) values <- lapply(values, `[[`, 1L)
+  column <- rep(list(empty_of(values[[1L]])), length(map))
   column[map > 0L] <- values[map[map > 0L]]
   column
 }

@@ -49,10 +49,11 @@
 #' and `left` for the row itself:
 #' \preformatted{
 #' join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(
-#'   trips = ~ nrow(right), km = ~ sum(right$km), ports = ~ unique(right$port)))}
-#' A formula gives one value a row (the column has their common type, by `c()`), or else
-#' a list column results; a list of one item, `~ list(unique(right$port))`, always gives
-#' one. `rows` is `"left"` (every left row) or `"inner"` (those with partners). A row
+#'   trips = ~ nrow(right), km = ~ sum(right$km), ports = ~ list(unique(right$port))))}
+#' A formula gives one value a row (the column has their common type, by `c()`). More than
+#' one stand within `list()`, as the ports above, or are a frame (`~ right` nests the
+#' partners): both make a list column. Otherwise it is an error, so that what kind of
+#' column it is never depends on the data. `rows` is `"left"` (every left row) or `"inner"` (those with partners). A row
 #' without partners has 0 for `nrow()` and `length()`, an empty vector or frame in list
 #' columns, else a missing value; `if_absent` gives another. It works with every rule:
 #' beside `around()` it is a moving window. `take`, `omit`, `partners`, and other than

@@ -32,7 +32,7 @@ fold_formulas <- function() {
     sprintf("length(unique(right$%s))", every), "nrow(right)", "length(right$xd)",
     # by R
     "median(right$xd)", "sum(right$xi * 1) + nrow(left)", "right$xlong[1]", "rev(right$xi)[1L]",
-    "unique(right$xt)", "range(right$xday)", "right", "list(right$xf)",
+    "list(unique(right$xt))", "list(range(right$xday))", "right", "list(right$xf)",
     "paste(right$xt, collapse = \"\")"
   )
 }
@@ -55,10 +55,11 @@ oracle_fold <- function(code, left, right, pairs, environment) {
   if (!length(given)) {
     return(NULL)
   }
-  wrapped <- all(vapply(given, function(x) is.list(x) && !is.object(x), NA))
-  if (wrapped) given <- lapply(given, `[[`, 1L)
-  if (wrapped || !all(vapply(given, function(x) is.atomic(x) && length(x) == 1L, NA))) {
+  if (is.data.frame(given[[1L]])) {
     return(list(list = given, paired = paired))
+  }
+  if (is.list(given[[1L]])) {
+    return(list(list = lapply(given, `[[`, 1L), paired = paired))
   }
   column <- do.call(c, given)
   at <- rep(NA_integer_, n)
@@ -134,7 +135,7 @@ right <- data.frame(k = c("b", "a", "b", "d"), t = c(2, 4, 6, 8), n = c(5L, 2147
 )
 
 test_that("rows, names, origin and what stands for no partners", {
-  fold <- list(n = ~ nrow(right), sum = ~ sum(right$n), days = ~ right$day, all = ~ right)
+  fold <- list(n = ~ nrow(right), sum = ~ sum(right$n), days = ~ list(right$day), all = ~ right)
   joined <- join_frames(left, right, on = "k", fold = fold, origin = "from",
     row_numbers = c("row", "other")
   )
@@ -149,7 +150,7 @@ test_that("rows, names, origin and what stands for no partners", {
   )
   expect_identical(inner$k, c("a", "b"))
   filled <- join_frames(left, right, on = "k", fold = list(
-    sum = ~ sum(right$n), first = ~ right$day[1], what = ~ paste(right$n)
+    sum = ~ sum(right$n), first = ~ right$day[1], what = ~ paste(right$n, collapse = "")
   ), rows = "left", if_absent = list(sum = -1, .other = as.Date("2031-01-01")))
   expect_identical(filled$sum, c(2147483647L, 6L, -1L, -1L))
   expect_identical(filled$first[3L], as.Date("2031-01-01"))
@@ -225,6 +226,47 @@ test_that("wrong folds are refused", {
     join_frames(left, right, on = "k", fold = list(n = ~ stop("the tide is out"))),
     join_frames(left, right, on = "k", fold = list(n = ~ sum(right$day)))
   )
+})
+
+test_that("a formula gives one value, a list() or a frame for every row, or stops", {
+  fold <- function(...) join_frames(left, right, on = "k", fold = list(...))
+  wrong <- list(
+    list(~ unique(right$n), "gives 2 values for row 2 of `left`", "~ list(unique(right$n))"),
+    list(~ right$n[right$n < 3], "gives no value for row 1", "~ list(right$n[right$n < 3])"),
+    list(~ if (nrow(right) > 1) right else 1, "a frame for row 2 of `left`, and one value",
+      "~ list(if (nrow(right) > 1) right else 1)"),
+    list(~ list(1, 2), "a list of 2 values", "~ list(list(1, 2))"),
+    list(~ lm(n ~ t, right), "an object of class `lm`", "~ list(lm(n ~ t, right))"),
+    list(~ NULL, "gives NULL", "~ list(NULL)"),
+    list(~ as.matrix(right), "gives a matrix", "~ list(as.matrix(right))")
+  )
+  for (case in wrong) {
+    caught <- tryCatch(fold(z = case[[1L]]), error = identity)
+    expect_s3_class(caught, "ronda_error_argument")
+    expect_match(conditionMessage(caught), case[[2L]], fixed = TRUE)
+    expect_match(conditionMessage(caught), sprintf("Write: fold = list(z = %s)", case[[3L]]),
+      fixed = TRUE
+    )
+    # what it says to write works
+    expect_type(fold(z = eval(parse(text = case[[3L]])[[1L]]))$z, "list")
+  }
+})
+
+test_that("without any partner a column has the type that it has with some", {
+  types <- c(
+    "max(right$n)", "right$n[right$n > 2][1]", "right$n[which.max(right$t)]", "sum(right$n * 2L)",
+    "mean(right$day)", "min(right$day)", "list(right$n)", "right", "paste(right$k, right$n)[1]",
+    "nrow(right)", "length(unique(right$k))", "left$t + right$n[1]", "any(right$n > 1)"
+  )
+  fold <- lapply(paste("~", types), function(text) eval(parse(text = text)[[1L]]))
+  names(fold) <- paste0("z", seq_along(fold))
+  some <- join_frames(left, right, on = "k", fold = fold)
+  for (none in list(join_frames(left, right[0L, ], on = "k", fold = fold),
+    join_frames(left[0L, ], right, on = "k", fold = fold),
+    join_frames(left, transform(right, k = "elsewhere"), on = "k", fold = fold)
+  )) {
+    expect_identical(lapply(none, function(x) x[0L]), lapply(some, function(x) x[0L]))
+  }
 })
 
 test_that("a column named without its frame is answered with how it is written", {
