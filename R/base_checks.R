@@ -73,7 +73,7 @@ check_choice <- function(value, choices, arg, call) {
 argument_words <- list(
   row_order = c("left", "right", "keys"), missing_keys = c("unmatched", "match", "stop"),
   keys = c("one", "both"), repeats = c("all", "first", "last", "once", "stop"),
-  look = c("back", "ahead", "either"), ties = c("last", "first", "all", "stop"),
+  look = c("back", "ahead", "either", "both"), ties = c("last", "first", "all", "stop"),
   ends = c("[)", "[]", "(]", "()"), many_rows = c("full", "left", "inner")
 )
 
@@ -106,7 +106,7 @@ known_words <- list(
   look = c(
     before = "back", backward = "back", previous = "back", past = "back",
     after = "ahead", forward = "ahead", following = "ahead", future = "ahead",
-    both = "either", closest = "either"
+    closest = "either", around = "both", neighbours = "both", neighbors = "both"
   ),
   ties = c(error = "stop", both = "all", any = "first"),
   row_order = c(key = "keys", sorted = "keys"),

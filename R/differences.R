@@ -47,7 +47,7 @@ differences <- function(pairing, other = NULL, on = NULL, columns = NULL, tolera
   code <- frame_code(substitute(pairing), substitute(other))
   pairing <- pairing_given(pairing, other, on, call, code)
   call <- call_with_frames(call, pairing$labels, pairing$code)
-  check_distance(tolerance, "tolerance", call)
+  check_distance(tolerance, "tolerance", call, calendar = FALSE)
   columns <- compared_columns(pairing, columns, call)
   check_row_limit(pairing, "inner", call)
   with_memory_errors(find_differences(pairing, columns, tolerance))

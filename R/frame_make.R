@@ -130,7 +130,6 @@ gap_column <- function(pairing, column, row_map, call) {
   typed <- typed_alike(.subset2(pairing$left, rule$left), .subset2(pairing$right, rule$right))
   x <- slice_column(typed$left, row_map$left, rule$left, call)
   y <- slice_column(typed$right, row_map$right, rule$right, call)
-  # a distance is never negative, but for "either", where its sign says which side
   gap_of(x, y, rule$look == "ahead", call)
 }
 

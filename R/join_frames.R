@@ -53,13 +53,13 @@
 #' A formula gives one value a row (the column has their common type, by `c()`). More than
 #' one stand within `list()`, as the ports above, or are a frame (`~ right` nests the
 #' partners): both make a list column. Otherwise it is an error, so that what kind of
-#' column it is never depends on the data. `rows` is `"left"` (every left row) or `"inner"` (those with partners). A row
-#' without partners has 0 for `nrow()` and `length()`, an empty vector or frame in list
-#' columns, else a missing value; `if_absent` gives another. It works with every rule:
-#' beside `around()` it is a moving window. `take`, `omit`, `partners`, and other than
-#' the usual `keys`, `collisions` and `row_order = "right"` are errors beside it; `gap`
-#' has no effect. No pair is written out, so that `max_rows` and the warning about
-#' many-to-many keys don't apply.
+#' column it is never depends on the data. `rows` is `"left"` (every left row) or
+#' `"inner"` (those with partners). A row without partners has 0 for `nrow()` and
+#' `length()`, an empty vector or frame in list columns, else a missing value;
+#' `if_absent` gives another. It works with every rule: beside `around()` it is a moving
+#' window. `take`, `omit`, `partners`, and other than the usual `keys`, `collisions` and
+#' `row_order = "right"` are errors beside it; `gap` has no effect. No pair is written
+#' out, so that `max_rows` and the warning about many-to-many keys don't apply.
 #'
 #' `nrow()`, `length()`, `sum()`, `mean()`, `min()`, `max()`, `any()`, `all()`,
 #' `length(unique())` and the first and last element, each of one plain column of

@@ -1,7 +1,8 @@
 # Left rows that are unmatched only because of the distance of nearest().
 
-# list(rule, plan, row, partner, distance, distances, at): the rows, the nearest right row
-# of each, how far it is, and where it stands in `distances`, which can be put into words.
+# list(rule, plan, row, partner, distance, distances, at, within): the rows, the nearest
+# right row of each, how far it is, where it stands in `distances`, which can be put into
+# words, and how far the row looked.
 # NULL where there are none
 far_rows <- function(pairing, call) {
   rule <- limited_nearest(pairing)
@@ -27,16 +28,16 @@ far_rows <- function(pairing, call) {
   partner <- first_partners(found$matches, alone)
   far <- which(partner > 0L)
   plan <- plan_rule(pairing, rule, NULL)
-  distances <- new_distances(standings_(plan$closest, alone[far], partner[far]),
-    plan$closest$int64, plan$scale
-  )
+  standing <- standings_(plan$closest, alone[far], partner[far])
+  distances <- new_distances(standing, plan$closest$int64, plan$scale)
   at <- which(is_finite_distance(distances, seq_along(far)))
   if (!length(at)) {
     return(NULL)
   }
   list(
     rule = rule, plan = plan, row = alone[far[at]], partner = partner[far[at]],
-    distance = distance_numbers(distances)[at], distances = distances, at = at
+    distance = distance_numbers(distances)[at], distances = distances, at = at,
+    within = reach_numbers(plan$closest, alone[far[at]], standing$sign[at])
   )
 }
 
@@ -57,12 +58,12 @@ outside_misses <- function(pairing, far) {
     return(no_misses())
   }
   rule <- far$rule
-  within <- far$plan$closest$within
   at <- seq_along(far$row)
   if (length(at) > most_keys) at <- order(far$distance)[seq_len(most_keys)]
+  within <- far$within[at]
   words <- sprintf("%s away, outside %s by %s",
     words_of_distance(far$distances, far$at[at], within),
-    distance_words(within, far$plan$scale),
+    limit_words(far$plan$closest, far$plan$scale),
     words_of_excess(far$distances, far$at[at], within)
   )
   distance <- far$distance[at]

@@ -73,7 +73,9 @@ fold_ranges <- function(pairing, search) {
 }
 
 match_by_nearest <- function(pairing, plan, groups, parts, call) {
-  if (length(parts)) {
+  if (length(parts) && plan$closest$look == "both") {
+    found <- both_in_rounds(pairing, plan, groups, parts, call)
+  } else if (length(parts)) {
     found <- nearest_in_rounds(pairing, plan, groups, parts, call)
   } else {
     limit <- candidate_limit(pairing)
@@ -101,10 +103,33 @@ merge_sorted <- function(pairing, keys, plan) {
 
 # whether the walk can do what nearest() asks
 is_walked <- function(spec) {
-  spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1
+  spec$look == "back" && spec$ties == "last" && spec$equal && spec$n == 1 &&
+    is.null(spec$calendar)
 }
 
 rows_per_block <- 50000L
+
+# The nearest at or before and the nearest at or after, each in rounds of its own
+both_in_rounds <- function(pairing, plan, groups, parts, call) {
+  one_way <- lapply(c("back", "ahead"), function(look) {
+    plan$closest$look <- look
+    found <- nearest_in_rounds(pairing, plan, groups, parts, call)
+    c(all_pairs(found$matches), found["tied"])
+  })
+  left <- unlist(lapply(one_way, `[[`, "left"))
+  right <- unlist(lapply(one_way, `[[`, "right"))
+  # what lies at the same point was found both ways
+  order <- sort_rows(list(left, right))
+  again <- c(FALSE, diff(left[order]) == 0L & diff(right[order]) == 0L)[seq_along(order)]
+  order <- order[!again]
+  list(
+    matches = matches_of_blocks(list(list(left[order], right[order])), pairing$sizes,
+      right_ascends = FALSE
+    ),
+    candidates = -1,
+    tied = sort(unique(unlist(lapply(one_way, `[[`, "tied"))))
+  )
+}
 
 # Left rows in blocks; within each, candidates outward from the nearest, twice
 # as many in each round, for the rows that have not found as many as they want.

@@ -202,7 +202,8 @@ use_once <- function(pairing, ordered, found, call) {
   if (is.null(ordered$closest)) {
     return(new_matches(once_in_order_(pairing$matches), pairing$sizes[2L]))
   }
-  if (length(ordered$comparisons) || length(ordered$condition$both)) {
+  if (length(ordered$comparisons) || length(ordered$condition$both) ||
+    !is.null(ordered$closest$calendar)) {
     return(once_by_distance(pairing, ordered, found$groups, call))
   }
   match_once_(found$groups, ordered$closest, ordered$skip_left, ordered$skip_right)

@@ -34,12 +34,12 @@ gap_data <- function(pairing) {
   plan <- plan_rule(pairing, rule, NULL)
   pairs <- all_pairs(pairing$matches)
   gap <- gap_numbers(plan$closest, pairs$left, pairs$right)
-  within <- plan$closest$within
+  within <- farthest_reach(plan$closest)
   unit <- gap_unit(plan$scale, c(gap, within))
   gap <- gap[is.finite(gap)] / unit$size
   within <- within / unit$size
   limits <- if (is.infinite(within)) NULL else {
-    if (rule$look == "either") c(-within, within) else within
+    if (is_signed_gap(rule)) c(-within, within) else within
   }
   shown <- gaps_shown(gap)
   classes <- gap_classes(gap[shown$which], limits)
@@ -49,7 +49,7 @@ gap_data <- function(pairing) {
   list(
     data = classes, limits = limits,
     words = function(number) distance_words(number * unit$size, plan$scale),
-    within = within, at_zero = sum(gap == 0), pairs = length(gap),
+    limit = limit_of_figure(plan), at_zero = sum(gap == 0), pairs = length(gap),
     middle = if (length(gap)) stats::median(abs(gap)) else NA,
     beyond = sum(!shown$which), beyond_from = shown$most, farthest = max(abs(gap), 0),
     axis = paste(c(in_lines(paste(columns, collapse = " - "), title_width),
@@ -123,13 +123,28 @@ gap_title <- function(pairing, gaps) {
   sprintf("Half of the partners are at most %s away", gaps$words(gaps$middle))
 }
 
+limit_of_figure <- function(plan) {
+  limit <- limit_words(plan$closest, plan$scale)
+  if (is.null(plan$closest$calendar)) limit else {
+    sprintf("%s (%s at the most)", limit, distance_words(farthest_reach(plan$closest), plan$scale))
+  }
+}
+
+farthest_reach <- function(closest) {
+  if (is.null(closest$calendar)) {
+    return(closest$within)
+  }
+  rows <- which(is.finite(closest$left))
+  max(0, reach_numbers(closest, rows, -1), reach_numbers(closest, rows, 1))
+}
+
 gap_subtitle <- function(pairing, gaps) {
   notes <- c(
     if (gaps$at_zero && gaps$farthest > 0) {
       sprintf("%s at the same point.", counted(gaps$at_zero, "pair"))
     },
     if (length(gaps$limits)) {
-      sprintf("Dashed: within %s.", gaps$words(gaps$within))
+      sprintf("Dashed: within %s.", gaps$limit)
     },
     if (gaps$beyond) {
       sprintf("Not drawn: %s farther than %s, up to %s.", counted(gaps$beyond, "pair"),

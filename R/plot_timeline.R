@@ -292,13 +292,14 @@ timeline_bands <- function(pairing, rule, found, rows, axis) {
   if (!nrow(alone)) {
     return(alone)
   }
-  within <- distance_number(rule$within, found$scale, "within", NULL)
   at <- alone$x
+  closest <- plan_rule(pairing, rule, NULL)$closest
   # A band may be cut at the edge of the figure; it doesn't make the axis longer.
   width <- diff(range(as.numeric(rows$x), as.numeric(rows$xend)))
-  within <- min(within, if (width > 0) 0.2 * width else 1)
-  if (rule$look != "ahead") alone$x <- at - within
-  alone$xend <- if (rule$look != "back") at + within else at
+  most <- if (width > 0) 0.2 * width else 1
+  within <- function(sign) pmin(reach_numbers(closest, alone$row, sign), most)
+  if (rule$look != "ahead") alone$x <- at - within(1)
+  alone$xend <- if (rule$look != "back") at + within(-1) else at
   alone
 }
 

@@ -21,19 +21,23 @@
 #'   into a list without names: `list(fixes, "lower")`.
 #' @param look `[character(1)]` `"back"`: at or before the left value;
 #'   `"ahead"`: at or after it; `"either"`: whichever is closer, of two at equal
-#'   distance the earlier.
+#'   distance the earlier; `"both"`: what `"back"` and `"ahead"` give, so the closest on
+#'   each side (one row where it lies at the same point).
 #' @param within `[numeric(1) | difftime(1) | character(1)]` No farther than
 #'   this, inclusive. A number counts the column's own units: seconds for
 #'   date-times, days for dates, the left column's units for durations. Text
-#'   such as `"10 mins"`, `"2 hours"`, `"1 day"` says its own.
+#'   such as `"10 mins"`, `"2 hours"`, `"30d"` says its own: `s`, `min`, `h` or `hr`, `d`,
+#'   `w` and their whole words. Days and weeks of date-times are 24 hours and seven times
+#'   that, also where clocks change; `"1 month"`, `"3 months"`, `"1 year"` go by the
+#'   calendar of the left value's zone, see below.
 #' @param equal `[logical(1)]` FALSE: not at the same point.
 #' @param ties `[character(1)]` Of several right rows at the nearest point the
 #'   `"last"` or the `"first"` in right order, `"all"` of them, or `"stop"`: an
 #'   error. (With `n`, of those at the last point, where not all of them are wanted.)
-#' @param n `[numeric(1)]` Up to so many right rows, the closest ones; `Inf`: all that
-#'   lie within reach.
+#' @param n `[numeric(1)]` Up to so many right rows, the closest ones (on each side with
+#'   `look = "both"`); `Inf`: all that lie within reach.
 #' @param gap `[character(1)]` Name of a column to add: the distance, never negative
-#'   but for `look = "either"`, where it is left - right. In the key's own units
+#'   but for `look = "either"` and `"both"`, where it is left - right. In the key's own units
 #'   (a difftime in seconds for date-times, in days for dates; a 64-bit integer
 #'   where one key is and the other one is whole by its type, a double beside
 #'   doubles).
@@ -67,7 +71,11 @@
 #'   also text (in C order, the same on every machine) and ordered factors of
 #'   equal levels; `"!="` takes anything that `same()` takes. Ordered rules
 #'   never match a missing value. Neither side needs sorting. At most one
-#'   `nearest()`. Intervals that end before they start match nothing, and the
+#'   `nearest()`. A month after 31 January is the last of February: months and years move
+#'   a value to the same day of another month, or to its last day, at the same time of
+#'   day. From 29 March 12:00 in Berlin, `"1 day"` reaches to 30 March 13:00, as clocks
+#'   are put ahead in that night; `"1 month"` to 29 April 12:00. A time of day that the
+#'   clock skips is taken an hour later. Intervals that end before they start match nothing, and the
 #'   receipt counts them.
 #' @seealso `vignette("time")`, `vignette("ranges")`, `vignette("types")`.
 #' @examples

@@ -37,15 +37,13 @@ standing_of_row <- function(pairing, view, rule) {
   plan <- plan_rule(pairing, rule, NULL)
   others <- seq_len(view$other_rows)
   own <- rep.int(view$row, view$other_rows)
-  found <- if (view$side == "left") {
-    standings_(plan$closest, own, others)
-  } else {
-    standings_(plan$closest, others, own)
-  }
+  left <- if (view$side == "left") own else others
+  found <- standings_(plan$closest, left, if (view$side == "left") others else own)
   list(
     reach = found$reach, sign = found$sign,
     distance = new_distances(found, plan$closest$int64, plan$scale),
-    within = plan$closest$within
+    within = reach_numbers(plan$closest, left, found$sign),
+    limit = limit_words(plan$closest, plan$scale)
   )
 }
 

@@ -26,13 +26,29 @@ plan_nearest <- function(pairing, rule, call) {
   found <- ordered_values(pairing, rule, call)
   within <- distance_number(rule$within, found$scale, "within", call)
   list(
-    closest = list(
-      left = found$values[[1L]], right = found$values[[2L]],
-      int64 = found$int64, look = rule$look, ties = rule$ties, n = rule$n,
-      within = within, equal = rule$equal
+    closest = c(
+      list(
+        left = found$values[[1L]], right = found$values[[2L]],
+        int64 = found$int64, look = rule$look, ties = rule$ties, n = rule$n,
+        within = within, equal = rule$equal
+      ),
+      if (is_calendar(rule$within)) calendar_reach(pairing, rule, found, call)
     ),
     scale = found$scale, values = found$values,
     notes = distance_notes(rule$within, found$scale, "within")
+  )
+}
+
+# By the calendar each left row has bounds of its own: what the engine takes, and how it
+# was said
+calendar_reach <- function(pairing, rule, found, call) {
+  like <- .subset2(pairing$left, rule$left)
+  bound <- function(back) shifted_by(found, like, rule$within, back, "within", call)
+  n <- length(like)
+  list(
+    least = if (rule$look == "ahead") rep.int(-Inf, n) else bound(TRUE),
+    most = if (rule$look == "back") rep.int(Inf, n) else bound(FALSE),
+    calendar = trimws(rule$within)
   )
 }
 
@@ -56,6 +72,15 @@ nearest_code <- function(rule) {
 
 # what nearest() can't be given where "once" says which rows pair
 check_nearest_once <- function(rule, call) {
+  if (rule$look == "both") {
+    stop_argument(
+      said("%s gives a row two partners, but beside %s it is in at most one pair.",
+        setting("look", "both"), setting("repeats", "once")
+      ),
+      sprintf("Write: %s, which takes the closer of the two", setting("look", "either")),
+      call = call
+    )
+  }
   given <- c("n", "ties")[c(rule$n > 1, rule$ties != "last")]
   if (length(given)) {
     stop_argument(
@@ -99,7 +124,7 @@ nearest_near <- function(y, rule, low, high) {
   near <- switch(rule$look,
     back = if (rule$equal) y <= high else y < high,
     ahead = if (rule$equal) y >= low else y > low,
-    either = rule$equal | low < high | y != low
+    rule$equal | low < high | y != low
   )
   !is.na(y) & near
 }
@@ -112,12 +137,13 @@ nearest_notes <- function(pairing, plan, found) {
 
 # How far the nearest ones were, for rows that the tolerance left alone
 outside_notes <- function(pairing, plan, matched) {
-  if (is.infinite(plan$closest$within) || !is.null(pairing$where)) {
+  if (is_unlimited(plan$closest$within) || !is.null(pairing$where)) {
     return(NULL)
   }
   distance <- outside_distances(pairing, plan, matched)
   list(new_note("outside", length(distance), side = "left", label = pairing$labels[1L],
-    within = plan$closest$within, scale = plan$scale, distances = distance
+    within = plan$closest$within, limit = limit_words(plan$closest, plan$scale),
+    scale = plan$scale, distances = distance
   ))
 }
 
@@ -126,8 +152,7 @@ outside_distances <- function(pairing, plan, matched) {
   if (!any(alone)) {
     return(numeric())
   }
-  wider <- plan$closest
-  wider$within <- Inf
+  wider <- without_limit(plan$closest)
   wider$ties <- "last"
   wider$n <- 1
   keys <- matched$keys
@@ -152,7 +177,7 @@ outside_words <- function(note) {
   sprintf(
     "%s of %s %s nothing within %s: the nearest is %s away, the median %s%s.",
     counted(note$count, "row"), note$label, if (note$count == 1) "has" else "have",
-    distance_words(apart, note$scale),
+    note$limit,
     distance_words(min(distances), note$scale, apart),
     distance_words(stats::median(distances), note$scale, apart),
     if (length(distances) < note$count) {
@@ -178,11 +203,15 @@ thinned <- function(numbers, most) {
   sort(numbers)[round(seq(1, n, length.out = most))]
 }
 
+# A distance is never negative, but where right rows of both sides may be partners its sign
+# says on which one they lie.
+is_signed_gap <- function(rule) rule$look %in% c("either", "both")
+
 # the gaps of some rows, as numbers
 gap_numbers <- function(spec, left, right) {
   found <- standings_(spec, left, right)
   distance <- distance_numbers(new_distances(found, spec$int64, NULL))
-  if (spec$look == "either") found$sign * distance else distance
+  if (is_signed_gap(spec)) found$sign * distance else distance
 }
 
 # Nearly all gaps the same, and one that two time zones could be apart: two clocks, most
@@ -241,13 +270,9 @@ reach_line <- function(pairing, view, rule, before) {
   }
   side <- before[standing$reach[before] == reach_codes[["far"]]]
   if (!length(side)) {
-    where <- switch(rule$look, back = "before it", ahead = "after it",
-      either = "there"
-    )
+    where <- switch(rule$look, back = "before it", ahead = "after it", "there")
     if (view$side == "right") {
-      where <- switch(rule$look, back = "after it", ahead = "before it",
-        either = "there"
-      )
+      where <- switch(rule$look, back = "after it", ahead = "before it", "there")
     }
     return(sprintf("%s: none of the %s lies %s.", text,
       counted(length(before), "row"), where
@@ -261,10 +286,10 @@ reach_line <- function(pairing, view, rule, before) {
   if (!is_finite_distance(distance, closest)) {
     return(sprintf("%s, infinitely far away.", place))
   }
+  within <- standing$within[closest]
   sprintf("%s, %s away: outside %s by %s.", place,
-    words_of_distance(distance, closest, standing$within),
-    distance_words(standing$within, distance$scale),
-    words_of_excess(distance, closest, standing$within)
+    words_of_distance(distance, closest, within), standing$limit,
+    words_of_excess(distance, closest, within)
   )
 }
 

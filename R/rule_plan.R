@@ -2,7 +2,9 @@
 # hold, rows that pair with nothing, and the one rule that chooses. What one rule gives
 # is a part, a list of some of
 #   comparisons  made by comparison()
-#   closest      the columns and words of nearest(), as the engine takes them
+#   closest      the columns and words of nearest(), as the engine takes them; by the
+#                calendar with `least` and `most`, bounds of each left row, and
+#                `calendar`, how they were said
 #   skip         list(left, right): flags of rows that pair with nothing
 #   values       its columns as numbers, list(left, right) or the point's alone
 #   scale        what a number counts (type_order.R)
@@ -50,6 +52,28 @@ comparison <- function(left, op, right, int64, end = FALSE) {
 
 flip_op <- function(op) {
   switch(op, "<" = ">", "<=" = ">=", ">" = "<", ">=" = "<=")
+}
+
+# How far a rule that chooses looks: `closest$within`, or by the calendar bounds of each
+# left row.
+
+without_limit <- function(closest) {
+  closest$within <- Inf
+  closest[setdiff(names(closest), c("least", "most", "calendar"))]
+}
+
+# how far some left rows look to the side where a right row lies, as numbers
+reach_numbers <- function(closest, left, sign) {
+  if (is.null(closest$calendar)) {
+    return(rep.int(closest$within, length(left)))
+  }
+  x <- strip_class(closest$left)[left]
+  ifelse(sign < 0, closest$most[left] - x, x - closest$least[left])
+}
+
+# the limit in words: "15 mins", "1 month"
+limit_words <- function(closest, scale) {
+  if (is.null(closest$calendar)) distance_words(closest$within, scale) else closest$calendar
 }
 
 # Notes ------------------------------------------------------------------------------

@@ -108,16 +108,13 @@ around <- function(left, right = left, before = 0, after = 0) {
 
 plan_around <- function(pairing, rule, call) {
   found <- ordered_values(pairing, rule, call)
-  left <- found$values[[1L]]
   right <- found$values[[2L]]
-  before <- distance_number(rule$before, found$scale, "before", call)
-  after <- distance_number(rule$after, found$scale, "after", call)
-  int64 <- found$int64
-  shift <- function(by) shifted_values(left, by, int64)
+  like <- .subset2(pairing$left, rule$left)
+  shift <- function(what, back) shifted_by(found, like, rule[[what]], back, what, call)
   list(
     comparisons = list(
-      comparison(shift(-before), "<=", right, int64),
-      comparison(shift(after), ">=", right, int64)
+      comparison(shift("before", TRUE), "<=", right, found$int64),
+      comparison(shift("after", FALSE), ">=", right, found$int64)
     ),
     values = found$values, scale = found$scale,
     notes = c(

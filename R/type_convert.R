@@ -386,8 +386,3 @@ formless_text <- function(text) {
   known <- Reduce(`|`, lapply(time_forms, function(form) grepl(form$pattern, texts)))
   c(texts[!known], texts, "")[1L]
 }
-
-zone_of <- function(time) {
-  zone <- attr(time, "tzone")[1L]
-  if (is.null(zone) || is.na(zone)) "" else zone
-}

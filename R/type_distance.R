@@ -1,7 +1,11 @@
 # Distances: numbers in the column's own units, difftimes, or text such as
 # "10 mins".
 
-check_distance <- function(distance, arg, call) {
+# `calendar`: whether months and years, which have no fixed length, may be meant
+check_distance <- function(distance, arg, call, calendar = TRUE) {
+  if (calendar && is_calendar(distance)) {
+    return()
+  }
   seconds <- if (is.character(distance)) text_seconds(distance) else distance
   good <- (is.numeric(seconds) || inherits(seconds, "difftime")) &&
     length(seconds) == 1L && !is.na(seconds) && as.numeric(seconds) >= 0
@@ -12,16 +16,37 @@ check_distance <- function(distance, arg, call) {
       ),
       paste(
         "Write a number in the column's own units,",
-        "or text such as \"10 mins\", \"2 hours\" or \"1 day\"."
+        if (calendar) "or text such as \"10 mins\", \"2 hours\", \"1 day\" or \"3 months\"." else {
+          "or text such as \"10 mins\", \"2 hours\" or \"1 day\"."
+        }
       ),
+      distance_advice(distance, calendar),
       call = call
     )
   }
 }
 
+# what a text may have meant that is no distance
+distance_advice <- function(distance, calendar) {
+  parts <- if (is_name(distance)) text_distance_parts(distance)
+  if (is.null(parts)) {
+    return(NULL)
+  }
+  if (identical(parts$unit, "m")) {
+    return(sprintf("\"m\" may be minutes or months: write \"%1$s min\" or \"%1$s months\".",
+      format(parts$number)
+    ))
+  }
+  if (parts$unit %in% names(month_words)) {
+    if (calendar) "Of months and years it must be a whole number." else {
+      "Months and years have no fixed length here: write days."
+    }
+  }
+}
+
 # A plain number for times, whose unit is easily mistaken
 distance_notes <- function(distance, scale, arg) {
-  if (is.na(scale$unit) || is_unlimited(distance)) {
+  if (is.na(scale$unit) || is_unlimited(distance) || is_calendar(distance)) {
     return(NULL)
   }
   number <- as.numeric(distance_number(distance, scale, arg, NULL))
@@ -42,20 +67,49 @@ distance_notes <- function(distance, scale, arg) {
 unit_words <- c(
   s = "secs", sec = "secs", secs = "secs", second = "secs", seconds = "secs",
   min = "mins", mins = "mins", minute = "mins", minutes = "mins",
-  h = "hours", hour = "hours", hours = "hours",
-  day = "days", days = "days", week = "weeks", weeks = "weeks"
+  h = "hours", hr = "hours", hrs = "hours", hour = "hours", hours = "hours",
+  d = "days", day = "days", days = "days", w = "weeks", wk = "weeks", wks = "weeks",
+  week = "weeks", weeks = "weeks"
 )
 
 # "10 mins" in seconds, NA when it can't be read
 text_seconds <- function(text) {
-  pattern <- "^ *([0-9]+[.]?[0-9]*) *([a-z]+) *$"
-  if (length(text) != 1L || is.na(text) || !grepl(pattern, text)) {
+  parts <- if (is_name(text)) text_distance_parts(text)
+  unit <- unit_words[parts$unit]
+  if (length(unit) && !is.na(unit)) parts$number * duration_seconds[[unit]] else NA_real_
+}
+
+# list(number, unit) of "10 mins" or "30d", NULL of another text
+text_distance_parts <- function(text) {
+  pattern <- "^ *([0-9]+[.]?[0-9]*) *([A-Za-z]+) *$"
+  if (grepl(pattern, text)) {
+    list(
+      number = as.numeric(sub(pattern, "\\1", text)),
+      unit = tolower(sub(pattern, "\\2", text))
+    )
+  }
+}
+
+# Months and years have no fixed length: type_calendar.R moves values by them.
+month_words <- c(
+  month = 1, months = 1, mon = 1, quarter = 3, quarters = 3,
+  y = 12, yr = 12, yrs = 12, year = 12, years = 12
+)
+
+# "2 years" in months; NA where it is no whole number of them
+text_months <- function(text) {
+  if (!is_name(text)) {
     return(NA_real_)
   }
-  unit <- unit_words[sub(pattern, "\\2", text)]
-  as.numeric(sub(pattern, "\\1", text)) * duration_seconds[[unit]] |>
-    tryCatch(error = function(e) NA_real_)
+  parts <- text_distance_parts(text)
+  months <- parts$number * month_words[parts$unit]
+  if (length(months) && !is.na(months) && months == floor(months)) unname(months) else NA_real_
 }
+
+is_calendar <- function(distance) is.character(distance) && !is.na(text_months(distance))
+
+# more seconds than so many months can take, changes of the clock included
+most_seconds <- function(months) (31 * months + 2) * 86400
 
 is_unlimited <- function(distance) {
   is.numeric(distance) && is.infinite(distance)
@@ -74,7 +128,8 @@ distance_text <- function(distance) {
 }
 
 # A distance in the engine's number for columns of this scale: list(family,
-# unit = seconds per number, left_unit = the same for a plain number)
+# unit = seconds per number, left_unit = the same for a plain number). Of months and years
+# it is more than they can take: shifted_by() says where each row's end.
 distance_number <- function(distance, scale, arg, call) {
   is_time <- !is.na(scale$unit)
   if (is.numeric(distance) && !inherits(distance, "difftime")) {
@@ -89,7 +144,18 @@ distance_number <- function(distance, scale, arg, call) {
       call = call
     )
   }
-  seconds <- if (is.character(distance)) {
+  seconds <- if (is_calendar(distance)) {
+    if (scale$family == "difftime") {
+      stop_argument(
+        sprintf("%s is %s, but the columns are durations, which have no calendar.",
+          argument_said(arg), distance_text(distance)
+        ),
+        "Write days, such as \"30 days\".",
+        call = call
+      )
+    }
+    most_seconds(text_months(distance))
+  } else if (is.character(distance)) {
     text_seconds(distance)
   } else {
     as.numeric(distance, units = "secs")
@@ -192,7 +258,21 @@ words_of_excess <- function(distance, at, within) {
   int64_digits(high, low)
 }
 
-# values as the engine takes them, moved by a distance
+# The left values of a rule as the engine takes them, moved ahead by a distance, or back
+shifted_by <- function(found, like, distance, back, arg, call) {
+  values <- found$values[[1L]]
+  number <- distance_number(distance, found$scale, arg, call)
+  sign <- if (back) -1 else 1
+  if (is_calendar(distance)) {
+    shifted_months(as.double(strip_class(values)), sign * text_months(distance), found$scale,
+      zone_of(like), call
+    )
+  } else {
+    shifted_values(values, sign * number, found$int64)
+  }
+}
+
+# values as the engine takes them, moved by a number
 shifted_values <- function(values, by, int64) {
   if (int64) {
     return(int64_shift_(values, by))

@@ -83,6 +83,13 @@ core::Nearest as_nearest(const List& spec, std::size_t left_rows,
                                 "right values of nearest()");
   nearest.within = as<double>(spec["within"]);
   glue::require(nearest.within >= 0, "the distance of nearest()");
+  if (spec.containsElementNamed("least")) {
+    glue::require(!nearest.int64, "the bounds of nearest()");
+    nearest.lowest = static_cast<const double*>(
+        glue::doubles(spec["least"], left_rows, "the bounds of nearest()"));
+    nearest.highest = static_cast<const double*>(
+        glue::doubles(spec["most"], left_rows, "the bounds of nearest()"));
+  }
   nearest.equal = as<bool>(spec["equal"]);
   const double n = as<double>(spec["n"]);
   glue::require(n >= 1, "how many rows nearest() takes");

@@ -74,6 +74,7 @@ core::Look as_look(const std::string& look) {
   if (look == "back") return core::Look::back;
   if (look == "ahead") return core::Look::ahead;
   if (look == "either") return core::Look::either;
+  if (look == "both") return core::Look::both;
   Rcpp::stop("as_look(): no side '%s'", look);
 }
 

@@ -221,6 +221,7 @@ void match_tied(const Context& context, const Groups& groups,
         Hints hints(search.sorted());
         std::size_t told = 0;  // pairs that the other threads know of
         for (std::size_t i = begin; i < end; ++i) {
+          const std::size_t before = part.rows.size();
           std::size_t found = 0;
           if (!search.skips(i)) {
             const Seeker<T> seeker = search.seeker(i);
@@ -228,7 +229,7 @@ void match_tied(const Context& context, const Groups& groups,
             if (coverage) coverage->add(seeker, cursor);
             found = search.partners(seeker, cursor, part.rows);
           }
-          part.counts.push_back(static_cast<Row>(found));
+          part.counts.push_back(static_cast<Row>(part.rows.size() - before));
           if (found > nearest.n && nearest.ties == Ties::stop)
             part.tied.push_back(static_cast<Row>(i + 1));
           if (i + 1 < end && part.rows.size() - told < 4096) continue;

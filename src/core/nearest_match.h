@@ -1,10 +1,12 @@
 // Pairs by nearest value within groups.
 #pragma once
+#include "distance.h"
 #include "ordered_rules.h"
 
 namespace ronda::core {
 
-enum class Look { back, ahead, either };
+// `both`: what `back` gives and what `ahead` gives, a row once
+enum class Look { back, ahead, either, both };
 enum class Ties { last, first, all, stop };
 
 struct Nearest {
@@ -14,8 +16,33 @@ struct Nearest {
   Look look = Look::back;
   Ties ties = Ties::last;
   double within = INFINITY;
+  // in its place, for doubles: the least and the greatest right value that is
+  // near enough to each left row
+  const double* lowest = nullptr;
+  const double* highest = nullptr;
   bool equal = true;  // a value at the same point counts
-  std::size_t n = 1;  // how many right rows a left row may have
+  std::size_t n = 1;  // how many right rows a left row may have (a side)
+  bool unlimited() const { return !lowest && std::isinf(within); }
+};
+
+// Whether a right value is near enough to that of a left row (from 0 on)
+template <class T>
+class NearEnough {
+ public:
+  explicit NearEnough(const Nearest& nearest)
+      : within_(as_distance<T>(nearest.within)),
+        lowest_(nearest.lowest),
+        highest_(nearest.highest) {}
+  bool operator()(std::size_t row, T left, T right) const {
+    if constexpr (std::is_same_v<T, double>)
+      if (lowest_) return right >= lowest_[row] && right <= highest_[row];
+    return (right < left ? distance(right, left) : distance(left, right)) <=
+           within_;
+  }
+
+ private:
+  Distance<T> within_;
+  const double *lowest_, *highest_;
 };
 
 struct NearestPairs {

@@ -3,7 +3,6 @@
 // until a candidate holds. Left rows in time order start where the row before
 // them ended, so sorted data is walked through once.
 #pragma once
-#include "distance.h"
 #include "nearest_match.h"
 #include "search.h"
 #include "sorted_groups.h"
@@ -56,7 +55,7 @@ class NearestSearch {
         rules_(rules),
         skip_left_(skip_left),
         left_(static_cast<const T*>(nearest.left)),
-        within_(as_distance<T>(nearest.within)) {
+        near_(nearest) {
     sorted_.build(context, groups, static_cast<const T*>(nearest.right),
                   skip_right);
   }
@@ -78,6 +77,10 @@ class NearestSearch {
     Cursor cursor;
     if (behind_equal) {
       cursor.back = cursor.ahead = sorted_.first_above(begin, end, x, hint);
+      const bool equal =
+          cursor.back > begin && !(sorted_.value(cursor.back - 1) < x);
+      if (nearest_.look == Look::both && equal)
+        cursor.ahead = run_begin(begin, cursor.back);
     } else {
       cursor.back = sorted_.first_at_or_above(begin, end, x, hint);
       cursor.ahead = nearest_.equal
@@ -90,13 +93,17 @@ class NearestSearch {
 
   // The next point outward, false when none is left within the distance
   bool next(const Seeker<T>& seeker, Cursor& cursor, Point& point) const {
+    return next(seeker, cursor, point, nearest_.look);
+  }
+  bool next(const Seeker<T>& seeker, Cursor& cursor, Point& point,
+            Look look) const {
     const std::size_t begin = sorted_.begin(seeker.group);
     const std::size_t end = sorted_.end(seeker.group);
     const T x = seeker.x;
-    const bool behind = nearest_.look != Look::ahead && cursor.back > begin &&
-                        distance(sorted_.value(cursor.back - 1), x) <= within_;
-    const bool before = nearest_.look != Look::back && cursor.ahead < end &&
-                        distance(x, sorted_.value(cursor.ahead)) <= within_;
+    const bool behind = look != Look::ahead && cursor.back > begin &&
+                        within(cursor.back - 1, seeker);
+    const bool before = look != Look::back && cursor.ahead < end &&
+                        within(cursor.ahead, seeker);
     if (!behind && !before) return false;
     if (behind && (!before || distance(sorted_.value(cursor.back - 1), x) <=
                                   distance(x, sorted_.value(cursor.ahead)))) {
@@ -130,7 +137,9 @@ class NearestSearch {
   bool counts_rows() const {
     return nearest_.ties == Ties::last || nearest_.ties == Ties::first;
   }
-  bool one_is_enough() const { return nearest_.n == 1 && counts_rows(); }
+  bool one_is_enough() const {
+    return nearest_.n == 1 && counts_rows() && nearest_.look != Look::both;
+  }
 
   bool holds(const Seeker<T>& seeker, std::size_t position) const {
     return rules_.empty() ||
@@ -139,23 +148,21 @@ class NearestSearch {
                Outcome::yes;
   }
 
-  // Appends the partners, in right order; returns how many they are.
+  // Appends the partners, in right order; returns how many they are (of both
+  // sides: on the one that has more).
   std::size_t partners(const Seeker<T>& seeker, Cursor cursor,
                        std::vector<Row>& rows) const {
-    const std::size_t before = rows.size();
-    std::size_t found = 0;
-    Point point;
-    while (found < nearest_.n && next(seeker, cursor, point)) {
-      while (point.low < point.high) {
-        const std::size_t k = take(point);
-        if (!holds(seeker, k)) continue;
-        rows.push_back(sorted_.row(k));
-        ++found;
-        if (counts_rows() && found == nearest_.n) break;
-      }
+    const auto before = static_cast<std::ptrdiff_t>(rows.size());
+    if (nearest_.look != Look::both) {
+      const std::size_t found = outward(seeker, cursor, nearest_.look, rows);
+      if (nearest_.n > 1) std::sort(rows.begin() + before, rows.end());
+      return found;
     }
-    if (nearest_.n > 1)
-      std::sort(rows.begin() + static_cast<std::ptrdiff_t>(before), rows.end());
+    const std::size_t found =
+        std::max(outward(seeker, cursor, Look::back, rows),
+                 outward(seeker, cursor, Look::ahead, rows));
+    std::sort(rows.begin() + before, rows.end());
+    rows.erase(std::unique(rows.begin() + before, rows.end()), rows.end());
     return found;
   }
 
@@ -164,7 +171,7 @@ class NearestSearch {
     if (nearest_.look == Look::back && nearest_.ties == Ties::last) {
       // From the nearest down, place by place.
       const std::size_t begin = sorted_.begin(seeker.group);
-      for (std::size_t k = cursor.back; k > begin && within(k - 1, seeker.x);)
+      for (std::size_t k = cursor.back; k > begin && within(k - 1, seeker);)
         if (holds(seeker, --k)) return sorted_.row(k);
       return 0;
     }
@@ -183,10 +190,10 @@ class NearestSearch {
     const std::size_t begin = sorted_.begin(seeker.group);
     if (unlimited()) return {begin, cursor.back};
     std::size_t step = 1, low = cursor.back;
-    while (low > begin && within(low - 1, seeker.x))
+    while (low > begin && within(low - 1, seeker))
       low -= std::min(step *= 2, low - begin);
     return {partition(low, cursor.back,
-                      [&](std::size_t k) { return !within(k, seeker.x); }),
+                      [&](std::size_t k) { return !within(k, seeker); }),
             cursor.back};
   }
   Point before(const Seeker<T>& seeker, const Cursor& cursor) const {
@@ -194,19 +201,35 @@ class NearestSearch {
     const std::size_t end = sorted_.end(seeker.group);
     if (unlimited()) return {cursor.ahead, end};
     std::size_t step = 1, high = cursor.ahead;
-    while (high < end && within(high, seeker.x))
+    while (high < end && within(high, seeker))
       high += std::min(step *= 2, end - high);
     return {cursor.ahead, partition(cursor.ahead, high, [&](std::size_t k) {
-              return within(k, seeker.x);
+              return within(k, seeker);
             })};
   }
   bool has_no_rules() const { return rules_.empty(); }
-  bool unlimited() const { return std::isinf(nearest_.within); }
+  bool unlimited() const { return nearest_.unlimited(); }
 
  private:
-  bool within(std::size_t k, T x) const {
-    const T value = sorted_.value(k);
-    return (value < x ? distance(value, x) : distance(x, value)) <= within_;
+  bool within(std::size_t k, const Seeker<T>& seeker) const {
+    return near_(seeker.row, seeker.x, sorted_.value(k));
+  }
+
+  // Appends the partners on one side or on either one, the nearest first
+  std::size_t outward(const Seeker<T>& seeker, Cursor cursor, Look look,
+                      std::vector<Row>& rows) const {
+    std::size_t found = 0;
+    Point point;
+    while (found < nearest_.n && next(seeker, cursor, point, look)) {
+      while (point.low < point.high) {
+        const std::size_t k = take(point);
+        if (!holds(seeker, k)) continue;
+        rows.push_back(sorted_.row(k));
+        ++found;
+        if (counts_rows() && found == nearest_.n) break;
+      }
+    }
+    return found;
   }
 
   const Groups& groups_;
@@ -214,7 +237,7 @@ class NearestSearch {
   const std::vector<Comparison>& rules_;
   const std::uint8_t* skip_left_;
   const T* left_;
-  Distance<T> within_;
+  NearEnough<T> near_;
   SortedGroups<T> sorted_;
 };
 

@@ -1,7 +1,5 @@
 #include "standing.h"
 
-#include "distance.h"
-
 namespace ronda::core {
 namespace {
 
@@ -22,9 +20,9 @@ Standing standing(const Nearest& nearest, std::size_t left, std::size_t right) {
   const bool on_side = one.sign == 0  ? nearest.equal
                        : one.sign > 0 ? nearest.look != Look::ahead
                                       : nearest.look != Look::back;
-  one.reach = !on_side                                  ? Reach::other_side
-              : apart <= as_distance<T>(nearest.within) ? Reach::near
-                                                        : Reach::far;
+  one.reach = !on_side                             ? Reach::other_side
+              : NearEnough<T>(nearest)(left, l, r) ? Reach::near
+                                                   : Reach::far;
   return one;
 }
 

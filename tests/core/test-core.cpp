@@ -478,7 +478,7 @@ context("order") {
         INT64_MIN,        INT64_MIN + 1,    -9007199254740993, -1,       0,
         9007199254740992, 9007199254740993, INT64_MAX - 1,     INT64_MAX};
     for (double within : {0.0, 1.0, 9007199254740992.0, 1.8e19, HUGE_VAL})
-      for (Look look : {Look::back, Look::ahead, Look::either})
+      for (Look look : {Look::back, Look::ahead, Look::either, Look::both})
         for (bool equal : {true, false})
           for (std::size_t l = 0; l < longs.size(); ++l)
             for (std::size_t r = 0; r < longs.size(); ++r) {

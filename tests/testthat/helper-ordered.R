@@ -112,6 +112,12 @@ oracle_rule <- function(rule, l, r) {
 # Of some candidates, those that nearest() keeps: the nearest point, then the nearest
 # of what is left, until there are as many as are wanted
 oracle_nearest <- function(partners, left, right, i, rule) {
+  if (rule$look == "both") {
+    return(sort(unique(unlist(lapply(c("back", "ahead"), function(look) {
+      rule$look <- look
+      oracle_nearest(partners, left, right, i, rule)
+    })))))
+  }
   kept <- integer()
   n <- if (is.null(rule$n)) 1 else rule$n
   while (length(kept) < n) {
@@ -132,7 +138,7 @@ oracle_reach <- function(partners, left, right, i, rule) {
   x <- left$p[i]
   side <- vapply(partners, function(j) oracle_compare(x, right$q[j]), 0)
   ok <- !is.na(side) &
-    switch(rule$look, back = side >= 0, ahead = side <= 0, either = TRUE)
+    switch(rule$look, back = side >= 0, ahead = side <= 0, TRUE)
   if (!rule$equal) ok <- ok & side != 0
   partners <- partners[ok]
   side <- side[ok]
@@ -287,7 +293,7 @@ make_ordered_rule <- function(case) {
 
 make_nearest_rule <- function(case, once) {
   rule <- list(
-    kind = "nearest", look = one_of(c("back", "ahead", "either")),
+    kind = "nearest", look = one_of(c("back", "ahead", "either", if (!once) "both")),
     within = one_of(c(Inf, Inf, 0, 1, 60, 2^53)), equal = runif(1) < 0.7,
     ties = one_of(c("last", "first", "all")), n = one_of(c(1, 1, 2, 3, Inf))
   )

@@ -68,6 +68,7 @@ for_r_alone <- c(
   new_choice = "a formula in place of a column", receipt_json = "something else than a receipt",
   split_frames = "`rows`, which ronda split has not", check_where = "something else than code",
   made_by_function = "a function of `collisions`",
+  check_fold_value = "a formula that the command does not take",
   in_turn = "a single key, which the command refuses itself",
   check_ledger_arguments = "arguments of ledger()", check_dots_empty = "arguments without a name",
   need_packages = "(a shell command that has the call of R)"

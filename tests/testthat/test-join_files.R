@@ -572,8 +572,9 @@ test_that("frame_files() tells columns, types and rows without reading them", {
 
 test_that("a median of more distances than are kept says so", {
   distances <- c(seq_len(20000), 1e6)
-  note <- new_note("outside", length(distances), side = "left", label = "sailings", within = 0.5,
-    scale = list(family = "number", unit = NA_real_), distances = distances
+  note <- new_note("outside", length(distances), side = "left", label = "sailings",
+    within = 0.5, limit = "0.5", scale = list(family = "number", unit = NA_real_),
+    distances = distances
   )
   halves <- lapply(list(1:12000, 12001:20001), function(at) {
     half <- note
