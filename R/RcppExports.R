@@ -129,6 +129,14 @@ fold_pairs_ <- function(matches, folds, by_range) {
     .Call(`_ronda_fold_pairs_`, matches, folds, by_range)
 }
 
+interpolate_ <- function(matches, points, values, first, alone) {
+    .Call(`_ronda_interpolate_`, matches, points, values, first, alone)
+}
+
+interpolate_row_ <- function(points, row, partners, values, first, alone) {
+    .Call(`_ronda_interpolate_row_`, points, row, partners, values, first, alone)
+}
+
 match_everything_ <- function(left_rows, right_rows) {
     .Call(`_ronda_match_everything_`, left_rows, right_rows)
 }

@@ -52,6 +52,13 @@ join_frames(vessels, newer, on = "code", rows = "full", collisions = "update")'
   nearest("departs", "read_at", look = "either")))'
   ),
   list(
+    title = "The tide at departure, between the readings before and after it",
+    name = "tide_at_departure",
+    code = 'join_frames(sailings, tide_readings, on = list("port",
+  nearest("departs", "read_at", look = "both", within = "1 hour")),
+  fold = list(readings = ~ nrow(right), height = ~ interpolated(right$height)))'
+  ),
+  list(
     title = "The crew on shift at departure; the later shift where two are",
     name = "sailings_with_crew",
     code = 'join_frames(sailings, crew_shifts, repeats = "last",

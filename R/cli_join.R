@@ -50,7 +50,7 @@ read_fold <- function(text, right) {
 
 fold_words <- c(
   "nrow()", "length(x)", "sum(x)", "mean(x)", "min(x)", "max(x)", "any(x)", "all(x)",
-  "x[1]", "x[length(x)]", "length(unique(x))"
+  "x[1]", "x[length(x)]", "length(unique(x))", "interpolated(x)"
 )
 
 # the names of columns as right$name, and nrow() as that of the partners

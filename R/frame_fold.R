@@ -56,7 +56,7 @@ fold_absent <- function(x, name, pairing, values, call) {
 # runs it all where the two don't agree.
 fold_values <- function(pairing, folds, call) {
   some <- pairing$counts$matched_left > 0
-  engine <- if (some) engine_folds(pairing, folds)
+  engine <- if (some) engine_folds(pairing, folds, call)
   asked <- if (some) few_matched(pairing$matches)
   values <- lapply(folds, function(fold) {
     if (!some) {
@@ -78,19 +78,21 @@ fold_values <- function(pairing, folds, call) {
 
 # list(found, several): what the engine makes of each formula that it knows, and how many
 # left rows have several partners, where it counted them
-engine_folds <- function(pairing, folds) {
-  folds <- known_folds(folds)
-  if (!length(folds)) {
-    return(NULL)
-  }
+engine_folds <- function(pairing, all_folds, call) {
+  folds <- known_folds(all_folds)
   found <- pairing$folded$found
   several <- NULL
-  if (is.null(found)) {
+  if (is.null(found) && length(folds)) {
     made <- fold_matches(pairing, fold_specs(folds, pairing$right))
     found <- made$folds
     several <- made$several
   }
-  names(found) <- plan_names(folds)
+  if (length(folds)) names(found) <- plan_names(folds)
+  for (fold in if (!is_tally(pairing$matches)) all_folds) {
+    if (identical(fold$form$by, "interpolated")) {
+      found[[fold$name]] <- interpolated_at_once(pairing, fold, call)
+    }
+  }
   for (fold in folds) {
     # Sums too large for an integer are doubles, as in R.
     if (found[[fold$name]]$too_large > 0) {
@@ -264,14 +266,18 @@ row_viewer <- function(pairing, fold) {
   code <- fold$code
   environment <- fold$environment
   right <- frame_viewer(pairing$right, used$right)
-  if (!"left" %in% all.names(code) && !is.null(used$left)) {
+  if (!"left" %in% all.names(code) && !is.null(used$left) && !uses_interpolated(code)) {
     return(list(run = function(row, partners) {
       eval(code, list(right = right(partners)), environment)
     }))
   }
   left <- frame_viewer(pairing$left, used$left)
+  at <- if (uses_interpolated(code) && length(pairing$rules)) points_of(pairing, NULL)
   list(run = function(row, partners) {
-    eval(code, list(left = left(row), right = right(partners)), environment)
+    eval(code, list(
+      left = left(row), right = right(partners),
+      interpolated = interpolated_word(at, row, partners)
+    ), environment)
   })
 }
 

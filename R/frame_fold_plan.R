@@ -9,7 +9,7 @@ fold_form <- function(code, right, environment) {
   if (is.null(form)) {
     return(NULL)
   }
-  known <- c("left", "right", form$column, "na.rm")
+  known <- c("left", "right", form$column, "na.rm", if (form$by == "interpolated") form$by)
   for (word in all.names(code, unique = TRUE)) {
     if (!word %in% known && !is_base_function(word, environment)) {
       return(NULL)
@@ -31,7 +31,8 @@ form_of <- function(code) {
     nrow = if (identical(code, quote(nrow(right)))) new_form("rows"),
     length = length_form(inner, code),
     `[` = element_form(inner, code),
-    sum = , mean = , min = , max = , any = , all = summary_form(inner, code)
+    sum = , mean = , min = , max = , any = , all = summary_form(inner, code),
+    interpolated = interpolated_form(inner, code)
   )
 }
 
@@ -86,6 +87,16 @@ summary_form <- function(inner, code) {
   }
 }
 
+# interpolated(right$height), with or without what becomes of one neighbour alone
+interpolated_form <- function(inner, code) {
+  column <- right_column(inner)
+  more <- as.list(code)[-(1:2)]
+  good <- !length(more) || identical(names(more), "alone") && more$alone %in% one_neighbour_words
+  if (!is.null(column) && good && !any(nzchar(names(code)[2L]))) {
+    c(new_form("interpolated", column), alone = identical(more$alone, "value"))
+  }
+}
+
 # whether the engine knows what R makes of such a column
 is_foldable <- function(x, by) {
   if (!is_positional(x) || !is.null(names(x))) {
@@ -98,6 +109,7 @@ is_foldable <- function(x, by) {
   switch(by,
     rows = TRUE,
     first = , last = is.atomic(x),
+    interpolated = is_interpolable(x),
     any = , all = is.logical(x) && is.null(class),
     sum = is_number && (is.null(class) || identical(class, "difftime")),
     distinct = is.factor(x) || is_time || is.null(class) && (is_number || is.character(x)),
@@ -151,7 +163,7 @@ fold_column <- function(found, form, like, right) {
 # Those that the engine knows; of one column one after the other, so that its values are
 # fetched once
 known_folds <- function(folds) {
-  folds <- Filter(function(fold) !is.null(fold$form), folds)
+  folds <- Filter(function(fold) !is.null(fold$form) && fold$form$by != "interpolated", folds)
   if (length(folds) < 2L) {
     return(folds)
   }
@@ -181,6 +193,7 @@ as_folds <- function(fold, pairing, call) {
       part = formula_part(code, environment),
       form = fold_form(code, pairing$right, environment)
     )
+    check_interpolated(fold[[name]], pairing, call)
   }
   fold
 }

@@ -68,6 +68,13 @@
 #' gives, to the bit. Where a row has no value that isn't missing, `min()` and `max()`
 #' give an infinite one, as R does, and a `ronda_warning_fold` says so.
 #'
+#' `interpolated(right$height)` is the column's value at the left row's own point: linear
+#' between the closest partner at or before it and the closest at or after it, as
+#' `nearest(look = "both")` or `around()` gives them; at a partner that partner's value. It
+#' takes numbers, dates and times; an integer column gives doubles. With a neighbour on one
+#' side only it is missing; `interpolated(right$height, alone = "value")` takes that
+#' neighbour's value. Where one of the two values is missing, so is what lies between.
+#'
 #' @section What must hold:
 #' `expect` and `max_rows`. Without `expect`, a pairing in which a key repeats
 #' on both sides gives a warning that names the heaviest keys.
@@ -168,6 +175,7 @@
 #'   only) nor on the data. With `rows = "left"` and unique right keys,
 #'   `nrow(result) == nrow(left)`, and the left columns are shared, not copied.
 #'
+#' @aliases interpolated
 #' @seealso [pair_rows()] and [build_frame()], the two halves;
 #'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`;
 #'   `vignette("a-first-join")`, `vignette("types")`.

@@ -361,6 +361,35 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// interpolate_
+NumericVector interpolate_(List matches, List points, NumericVector values, bool first, bool alone);
+RcppExport SEXP _ronda_interpolate_(SEXP matchesSEXP, SEXP pointsSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP aloneSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
+    Rcpp::traits::input_parameter< List >::type points(pointsSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< bool >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< bool >::type alone(aloneSEXP);
+    rcpp_result_gen = Rcpp::wrap(interpolate_(matches, points, values, first, alone));
+    return rcpp_result_gen;
+END_RCPP
+}
+// interpolate_row_
+double interpolate_row_(List points, int row, IntegerVector partners, NumericVector values, bool first, bool alone);
+RcppExport SEXP _ronda_interpolate_row_(SEXP pointsSEXP, SEXP rowSEXP, SEXP partnersSEXP, SEXP valuesSEXP, SEXP firstSEXP, SEXP aloneSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type points(pointsSEXP);
+    Rcpp::traits::input_parameter< int >::type row(rowSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type partners(partnersSEXP);
+    Rcpp::traits::input_parameter< NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< bool >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< bool >::type alone(aloneSEXP);
+    rcpp_result_gen = Rcpp::wrap(interpolate_row_(points, row, partners, values, first, alone));
+    return rcpp_result_gen;
+END_RCPP
+}
 // match_everything_
 List match_everything_(double left_rows, double right_rows);
 RcppExport SEXP _ronda_match_everything_(SEXP left_rowsSEXP, SEXP right_rowsSEXP) {
@@ -964,6 +993,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_shortest_texts_", (DL_FUNC) &_ronda_shortest_texts_, 1},
     {"_ronda_time_texts_", (DL_FUNC) &_ronda_time_texts_, 2},
     {"_ronda_fold_pairs_", (DL_FUNC) &_ronda_fold_pairs_, 3},
+    {"_ronda_interpolate_", (DL_FUNC) &_ronda_interpolate_, 5},
+    {"_ronda_interpolate_row_", (DL_FUNC) &_ronda_interpolate_row_, 6},
     {"_ronda_match_everything_", (DL_FUNC) &_ronda_match_everything_, 2},
     {"_ronda_match_equal_", (DL_FUNC) &_ronda_match_equal_, 6},
     {"_ronda_index_right_", (DL_FUNC) &_ronda_index_right_, 3},

@@ -2,6 +2,7 @@
 #include "glue_fold.h"
 
 #include "core/fold.h"
+#include "core/interpolate.h"
 
 using namespace Rcpp;
 using namespace ronda;
@@ -64,6 +65,17 @@ SEXPTYPE type_of(const core::FoldJob& job) {
 
 }  // namespace
 
+core::Points as_points(const List& points, std::size_t left_rows,
+                       std::size_t right_rows) {
+  core::Points at;
+  at.int64 = as<bool>(points["int64"]);
+  at.left = doubles(part(points, "left"), static_cast<R_xlen_t>(left_rows),
+                    "the points of left rows");
+  at.right = doubles(part(points, "right"), static_cast<R_xlen_t>(right_rows),
+                     "the points of right rows");
+  return at;
+}
+
 Folds::Folds(const core::Context& context, const List& specs,
              std::size_t left_rows, std::size_t right_rows)
     : results_(specs.size()) {
@@ -113,5 +125,45 @@ List fold_pairs_(List matches, List folds, bool by_range) {
         core::fold_pairs(context, pairs, by_range, asked.jobs());
     return List::create(_["folds"] = asked.results(),
                         _["several"] = static_cast<double>(several));
+  });
+}
+
+// The value between the partners of each left row; `points` is list(left,
+// right, int64), where the rows lie. See core/interpolate.h.
+// [[Rcpp::export(rng = false)]]
+NumericVector interpolate_(List matches, List points, NumericVector values,
+                           bool first, bool alone) {
+  return glue::guarded([&] {
+    const core::Context context = glue::current_context();
+    const core::PairsView pairs = glue::as_pairs(context, matches);
+    const core::Points at =
+        glue::as_points(points, pairs.left_rows, pairs.right_rows);
+    glue::require(values.size() == static_cast<R_xlen_t>(pairs.right_rows),
+                  "values to interpolate");
+    NumericVector out(glue::new_vector(REALSXP, pairs.left_rows));
+    core::interpolate(context, pairs, at, values.begin(), {first, alone},
+                      out.begin());
+    return out;
+  });
+}
+
+// The same of one left row, whose partners have the `values`
+// [[Rcpp::export(rng = false)]]
+double interpolate_row_(List points, int row, IntegerVector partners,
+                        NumericVector values, bool first, bool alone) {
+  return glue::guarded([&] {
+    const R_xlen_t left_rows = Rf_xlength(glue::part(points, "left"));
+    const R_xlen_t right_rows = Rf_xlength(glue::part(points, "right"));
+    const core::Points at =
+        glue::as_points(points, static_cast<std::size_t>(left_rows),
+                        static_cast<std::size_t>(right_rows));
+    glue::require(row >= 1 && row <= left_rows, "a row number");
+    glue::require(values.size() == partners.size(), "values to interpolate");
+    glue::check_rows(glue::current_context(), partners.begin(), partners.size(),
+                     1, right_rows, "partners");
+    return core::interpolate(at, static_cast<std::size_t>(row) - 1,
+                             partners.begin(),
+                             static_cast<std::size_t>(partners.size()),
+                             values.begin(), {first, alone});
   });
 }

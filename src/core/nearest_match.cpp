@@ -129,6 +129,24 @@ bool is_plain_walk(const NearestSearch<T>& search, const Nearest& nearest) {
          nearest.equal && search.unlimited() && search.has_no_rules();
 }
 
+// Where the one partner of each left row goes; of both sides the one at or
+// after it goes to `ahead_of`
+struct OnePartner {
+  Look look;
+  Row* partner_of;
+  Row* ahead_of;
+
+  template <class T>
+  void find(const NearestSearch<T>& search, const Seeker<T>& seeker,
+            const Cursor& cursor) const {
+    const bool both = look == Look::both;
+    partner_of[seeker.row] =
+        search.partner(seeker, cursor, both ? Look::back : look);
+    if (both)
+      ahead_of[seeker.row] = search.partner(seeker, cursor, Look::ahead);
+  }
+};
+
 template <class T>
 void walk_sorted(const Context& context, const SortedGroups<T>& left,
                  const SortedGroups<T>& right, Coverage<T>* coverage,
@@ -159,13 +177,14 @@ template <class T>
 void match_sorted(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, const Nearest& nearest,
                   const T* values, const std::uint8_t* skip_left,
-                  Coverage<T>* coverage, Row* partner_of) {
+                  Coverage<T>* coverage, const OnePartner& found) {
   take_road(Road::nearest_sorted_first);
   const LeftGroups listed(context, groups);
   SortedGroups<T> left;
   left.build(context, listed.view, values, skip_left);
   if (is_plain_walk(search, nearest))
-    return walk_sorted(context, left, search.sorted(), coverage, partner_of);
+    return walk_sorted(context, left, search.sorted(), coverage,
+                       found.partner_of);
   for_chunks(context, left.size(),
              [&](std::size_t, std::size_t begin, std::size_t end) {
                std::size_t hint = 0;
@@ -177,7 +196,7 @@ void match_sorted(const Context& context, const Groups& groups,
                      left.value(k)};
                  const Cursor cursor = search.start(seeker, hint);
                  if (coverage) coverage->add(seeker, cursor);
-                 partner_of[seeker.row] = search.partner(seeker, cursor);
+                 found.find(search, seeker, cursor);
                }
              });
 }
@@ -186,7 +205,7 @@ void match_sorted(const Context& context, const Groups& groups,
 template <class T>
 void match_singly(const Context& context, const Groups& groups,
                   const NearestSearch<T>& search, Coverage<T>* coverage,
-                  Row* partner_of) {
+                  const OnePartner& found) {
   take_road(Road::nearest_searched);
   for_chunks(context, groups.left_rows,
              [&](std::size_t, std::size_t begin, std::size_t end) {
@@ -197,7 +216,44 @@ void match_singly(const Context& context, const Groups& groups,
                  const Cursor cursor =
                      search.start(seeker, hints[seeker.group]);
                  if (coverage) coverage->add(seeker, cursor);
-                 partner_of[i] = search.partner(seeker, cursor);
+                 found.find(search, seeker, cursor);
+               }
+             });
+}
+
+// One partner of each side, as the pairs they are: a row that lies exactly
+// there is found on both
+void join_sides(const Context& context, const std::vector<Row>& ahead_of,
+                double limit, NearestPairs& result) {
+  const std::vector<Row> back_of = std::move(result.partner_of);
+  const std::size_t n = back_of.size();
+  result.partner_of.clear();
+  result.list.counts.resize(n);
+  Row* counts = result.list.counts.data();
+  std::vector<std::size_t> starts(chunk_count(context, n) + 1, 0);
+  for_chunks(context, n,
+             [&](std::size_t c, std::size_t begin, std::size_t end) {
+               std::size_t pairs = 0;
+               for (std::size_t i = begin; i < end; ++i) {
+                 const Row back = back_of[i], ahead = ahead_of[i];
+                 counts[i] = (back > 0) + (ahead > 0 && ahead != back);
+                 pairs += static_cast<std::size_t>(counts[i]);
+               }
+               starts[c + 1] = pairs;
+             });
+  for (std::size_t c = 1; c < starts.size(); ++c) starts[c] += starts[c - 1];
+  result.list.pairs = static_cast<double>(starts.back());
+  result.too_many = result.list.pairs > limit;
+  if (result.too_many) return;
+  result.list.rows.resize(starts.back());
+  Row* rows = result.list.rows.data();
+  for_chunks(context, n,
+             [&](std::size_t c, std::size_t begin, std::size_t end) {
+               Row* at = rows + starts[c];
+               for (std::size_t i = begin; i < end; ++i) {
+                 const Row back = back_of[i], ahead = ahead_of[i];
+                 if (counts[i] == 2) *at++ = std::min(back, ahead);
+                 if (counts[i]) *at++ = std::max(back, ahead);
                }
              });
 }
@@ -266,13 +322,17 @@ NearestPairs match_all(const Context& context, const Groups& groups,
   NearestPairs result;
   const T* left = static_cast<const T*>(nearest.left);
   if (search.one_is_enough()) {
+    const bool both = nearest.look == Look::both;
     result.partner_of.assign(groups.left_rows, 0);
+    std::vector<Row> ahead_of(both ? groups.left_rows : 0, 0);
+    const OnePartner found{nearest.look, result.partner_of.data(),
+                           ahead_of.data()};
     if (is_shuffled(context, groups, left))
       match_sorted(context, groups, search, nearest, left, skip_left,
-                   coverage.get(), result.partner_of.data());
+                   coverage.get(), found);
     else
-      match_singly(context, groups, search, coverage.get(),
-                   result.partner_of.data());
+      match_singly(context, groups, search, coverage.get(), found);
+    if (both) join_sides(context, ahead_of, limit, result);
   } else {
     match_tied(context, groups, search, nearest, limit, coverage.get(), result);
   }

@@ -137,9 +137,7 @@ class NearestSearch {
   bool counts_rows() const {
     return nearest_.ties == Ties::last || nearest_.ties == Ties::first;
   }
-  bool one_is_enough() const {
-    return nearest_.n == 1 && counts_rows() && nearest_.look != Look::both;
-  }
+  bool one_is_enough() const { return nearest_.n == 1 && counts_rows(); }
 
   bool holds(const Seeker<T>& seeker, std::size_t position) const {
     return rules_.empty() ||
@@ -167,8 +165,8 @@ class NearestSearch {
   }
 
   // The first partner alone, 0 for none
-  Row partner(const Seeker<T>& seeker, Cursor cursor) const {
-    if (nearest_.look == Look::back && nearest_.ties == Ties::last) {
+  Row partner(const Seeker<T>& seeker, Cursor cursor, Look look) const {
+    if (look == Look::back && nearest_.ties == Ties::last) {
       // From the nearest down, place by place.
       const std::size_t begin = sorted_.begin(seeker.group);
       for (std::size_t k = cursor.back; k > begin && within(k - 1, seeker);)
@@ -176,7 +174,7 @@ class NearestSearch {
       return 0;
     }
     Point point;
-    while (next(seeker, cursor, point))
+    while (next(seeker, cursor, point, look))
       while (point.low < point.high) {
         const std::size_t k = take(point);
         if (holds(seeker, k)) return sorted_.row(k);

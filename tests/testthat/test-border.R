@@ -15,9 +15,11 @@ nearest_spec <- list(
   left = c(1, 2, NA), right = c(1, 5, 2), int64 = FALSE, look = "back",
   ties = "last", n = 1, within = 10, equal = TRUE
 )
+calendar_spec <- c(nearest_spec, list(least = c(0, 1, NA), most = c(2, 3, NA)))
 comparisons <- list(list(
   left = c(1, 2, 3), right = c(3, 2, 1), op = "<", int64 = FALSE, end = FALSE
 ))
+points <- list(left = c(1, 2, NA), right = c(1, 5, 2), int64 = FALSE)
 plan <- list(list(name = "a", from = "left", left = "a"))
 
 folds <- list(
@@ -36,6 +38,8 @@ sound_calls <- list(
   merge_values_ = list(text, text, NULL, c(2L, 1L, 0L), "agree"),
   interval_bounds_ = list(c(1, NA, 3), c(2, 2, 1), FALSE, FALSE),
   fold_pairs_ = list(matches, folds, FALSE), fold_pairs_ = list(matches, folds[1:2], TRUE),
+  interpolate_ = list(matches, points, c(1, NA, 3), TRUE, FALSE),
+  interpolate_row_ = list(points, 1L, c(1L, 3L), c(1, 3), FALSE, TRUE),
   gather_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
   gather_ = list(x = text, rows = c(3L, 0L, 1L)),
   deferred_ = list(x = c(1, 2, 3), rows = c(3L, 0L, 1L)),
@@ -86,6 +90,7 @@ sound_calls <- list(
   range_search_ = list(matches, comparisons, raw(3), raw(3)),
   outward_search_ = list(matches, nearest_spec, comparisons, NULL, NULL),
   match_nearest_ = list(matches, nearest_spec, comparisons, NULL, NULL, Inf),
+  match_nearest_ = list(matches, calendar_spec, list(), NULL, NULL, Inf),
   merge_nearest_ = list(keys[1], keys[1], 0L, nearest_spec),
   standings_ = list(nearest_spec, 1:3, 3:1),
   distinct_columns_ = list(c("a", "k"), c("b", "k"), "k", "k"),

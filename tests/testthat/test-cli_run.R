@@ -198,6 +198,7 @@ test_that("help, version and the demo run", {
   expect_setequal(grep("parquet$", files, value = TRUE, invert = TRUE), c(
     "overlap.png", "rows-guide.png", "join_types.png", "repeats.png",
     "timeline.png", "gaps.png", "reasons.png", "differences.png", "shared-keys.png",
+    "tide_at_departure.csv",
     "report.html", "report-many.html", "bookings_in_closures.csv",
     "sailings_and_vessels.csv", "sailings_with_crew.csv",
     "sailings_with_fares.csv", "sailings_with_tide.csv",
@@ -217,6 +218,16 @@ test_that("folds, turns and rules of one file are taken as they are written", {
     "ports=length(unique(port))", "--fold", "last=port[length(port)]", "--if-absent", "far=0"
   )
   expect_lines(c(run$out, run$err))
+  between <- ronda("join", "sailings.csv", "tide_readings.csv", "--on", "port", "--nearest",
+    "departs=read_at", "--look", "both", "--within", "1 hr", "--fold",
+    "tide=interpolated(height, alone = 'value')", "--out", "between.csv"
+  )
+  expect_identical(between$status, 0L)
+  expected <- join_frames(sailings, tide_readings,
+    on = list("port", nearest("departs", "read_at", look = "both", within = "1 hr")),
+    fold = list(tide = ~ interpolated(right$height, alone = "value"))
+  )
+  expect_equal(read_frame("between.csv")$tide, expected$tide)
   expect_lines(c(
     fold_by("km=summ(km)")$err, fold_by("km=system('ls')")$err, fold_by("seats=nrow()")$err
   ))
