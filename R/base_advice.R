@@ -33,7 +33,8 @@ argument_options <- c(
     "keys", "collisions", "sides", "origin", "partners", "row_numbers", "if_absent", "fold",
     "expect", "repeats", "types", "decimal", "missing", "delimiter", "encoding", "quote", "skip",
     "step", "columns", "tolerance", "look",
-    "within", "ties", "gap", "before", "after", "ends", "open_ended", "where", "out", "way",
+    "within", "ties", "gap", "before", "after", "ends", "open_ended", "shared", "where",
+    "out", "way",
     "parts", "memory", "tries", "view", "title", "note", "n"
   ), option_of, "")
 )

@@ -78,6 +78,14 @@ join_frames(vessels, newer, on = "code", rows = "full", collisions = "update")'
     "closed_from", "closed_to")))'
   ),
   list(
+    title = "How long each booking meets a closure, in minutes",
+    name = "closed_by_booking", rows = 5L,
+    code = 'join_frames(bookings, closures, rows = "inner", on = list("port",
+  overlap("booked_from", "booked_to", "closed_from", "closed_to",
+    shared = c("from", "to", "length"))),
+  fold = list(minutes = ~ sum(as.numeric(right$length)) / 60))'
+  ),
+  list(
     title = "The last three tide readings before departure",
     name = "last_three_tides", rows = 6L,
     code = 'join_frames(sailings, tide_readings, rows = "inner", take = "height",

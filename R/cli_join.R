@@ -22,27 +22,29 @@ register_command("pair", cli_account, two_files,
 
 # Folds as they are written on the command line: "km=sum(km)".
 
-# The formulas of all that were given, by name
-read_folds <- function(texts, right) {
-  folds <- lapply(texts, read_fold, right = right)
+# The formulas of all that were given, by name; `on`: rules, which may add columns
+read_folds <- function(texts, right, on) {
+  rules <- Filter(function(rule) inherits(rule, "ronda_rule_record"), on)
+  columns <- c(names(right), plan_names(pair_columns(rules)))
+  folds <- lapply(texts, read_fold, columns = columns)
   stats::setNames(lapply(folds, `[[`, "formula"), vapply(folds, `[[`, "", "name"))
 }
 
-read_fold <- function(text, right) {
+read_fold <- function(text, columns) {
   name <- regmatches(text, regexpr("^(?:`(?:[^`]|``)*`|[^=`])+(?==)", text, perl = TRUE))
   code <- if (length(name)) {
     tryCatch(parse(text = substring(text, nchar(name) + 2L), keep.source = FALSE),
       error = function(e) NULL
     )
   }
-  code <- if (length(code) == 1L) with_right_columns(code[[1L]], names(right))
+  code <- if (length(code) == 1L) with_right_columns(code[[1L]], columns)
   if (is.null(code) || is.null(form_of(code))) {
     stop_usage(
       sprintf("--fold can't take %s.", shown(text)),
       paste("* Write NAME=FORM, such as km=sum(km), with one of:", paste(fold_words,
         collapse = ", "
       )),
-      sprintf("* Columns of the right file: %s", paste(names(right), collapse = ", "))
+      sprintf("* Columns of the right file: %s", paste(columns, collapse = ", "))
     )
   }
   list(name = plain_name(trimws(name)), formula = eval(call("~", code), baseenv()))
@@ -72,7 +74,9 @@ with_right_columns <- function(code, columns) {
 cli_join <- function(files, options) {
   given <- cli_frames(files, options)
   columns <- column_arguments(options)
-  if (!is.null(options$fold)) columns$fold <- read_folds(options$fold, given$pairing$right)
+  if (!is.null(options$fold)) {
+    columns$fold <- read_folds(options$fold, given$pairing$right, given$on)
+  }
   rows <- if (is.null(columns$rows)) "left" else columns$rows
   frame <- with_call_quiet(with_memory_errors({
     check_choice(rows, names(row_types), "rows", given$call)
@@ -326,7 +330,7 @@ cli_join_files <- function(files, options) {
     arguments$where <- read_where(options$where, likes[[1L]], likes[[2L]])
   }
   columns <- column_arguments(options)
-  if (!is.null(options$fold)) columns$fold <- read_folds(options$fold, likes[[2L]])
+  if (!is.null(options$fold)) columns$fold <- read_folds(options$fold, likes[[2L]], arguments$on)
   if (!is.null(options$sides)) arguments$sides <- split_commas(options$sides)
   with_workers(options$workers, {
     joined <- with_call_quiet(do.call(join_files, c(

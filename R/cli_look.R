@@ -323,7 +323,7 @@ cli_report <- function(files, options) {
     ))
   } else {
     pairing <- cli_pair(files, options)
-    fold <- if (!is.null(options$fold)) read_folds(options$fold, pairing$right)
+    fold <- if (!is.null(options$fold)) read_folds(options$fold, pairing$right, pairing$rules)
     folded <- if (!is.null(fold) && shows_rows) folded_for_report(pairing, fold, call)
     content <- report_of(pairing, shows_rows, fold, folded, command, call)
   }

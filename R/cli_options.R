@@ -164,6 +164,9 @@ read_detail <- function(detail, given) {
   if (detail$value == "NUMBER") {
     return(cli_number(given, "--n"))
   }
+  if (detail$value == "NAMES") {
+    return(split_commas(given))
+  }
   if (detail$value != "DISTANCE") {
     return(plain_name(given))
   }

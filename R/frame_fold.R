@@ -55,6 +55,7 @@ fold_absent <- function(x, name, pairing, values, call) {
 # engine knows is asked of it at once; R is asked about a few rows, too, for the type, and
 # runs it all where the two don't agree.
 fold_values <- function(pairing, folds, call) {
+  if (fold_of_pairs(folds)) pairing <- pairs_as_right(pairing, folds, call)
   some <- pairing$counts$matched_left > 0
   engine <- if (some) engine_folds(pairing, folds, call)
   asked <- if (some) few_matched(pairing$matches)

@@ -179,11 +179,14 @@ fold_specs <- function(folds, right) {
 
 # The plan of a folded frame: its formulas, checked, and its columns.
 
-# The formulas, each list(name, code, environment, part, form): `form` is what the engine
-# is asked, NULL where R runs the formula once a left row.
+# The formulas, each list(name, code, environment, part, form, of_pairs): `form` is what the
+# engine is asked, NULL where R runs the formula once a left row; `of_pairs`, whether it asks
+# for a column that the pairs have, not the right rows.
 as_folds <- function(fold, pairing, call) {
   check_fold(fold, call)
+  stretch <- pair_columns(pairing$rules)
   frames <- pairing[side_names]
+  if (length(stretch)) frames$right <- no_pairs(pairing, stretch, call)
   for (name in names(fold)) {
     code <- fold[[name]][[2L]]
     environment <- environment(fold[[name]])
@@ -191,8 +194,11 @@ as_folds <- function(fold, pairing, call) {
     fold[[name]] <- list(
       name = name, code = code, environment = environment,
       part = formula_part(code, environment),
-      form = fold_form(code, pairing$right, environment)
+      form = fold_form(code, frames$right, environment)
     )
+    used <- fold[[name]]$part$used$right
+    fold[[name]]$of_pairs <- length(stretch) &&
+      (is.null(used) || any(plan_names(stretch) %in% used))
     check_interpolated(fold[[name]], pairing, call)
   }
   fold

@@ -83,6 +83,7 @@ check_can_be_set <- function(column, call) {
     row_numbers = "a row number",
     origin = "the origin of the row",
     gap = "the gap",
+    shared = "part of the stretch shared",
     step = "the step that paired the row",
     "merged from both frames"
   )

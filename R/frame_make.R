@@ -97,6 +97,7 @@ make_column <- function(pairing, column, row_map, both_sides, call) {
     key = key_values(pairing, column, row_map, both_sides, call),
     partners = partner_column(pairing, row_map),
     gap = gap_column(pairing, column, row_map, call),
+    shared = stretch_column(pairing, column, row_map, call),
     origin = origin_column(pairing, row_map),
     row_numbers = row_number_column(row_map, column$side),
     step = step_column(pairing, row_map),

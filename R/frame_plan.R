@@ -52,8 +52,7 @@ added_columns <- function(pairing, rows, choices) {
   of_rules <- list()
   if (has_other_rules(pairing) && !row_types[[rows]]$one_sided) {
     for (rule in pairing$rules) {
-      column <- kind_of(rule)$adds(rule)
-      if (!is.null(column)) of_rules <- c(of_rules, list(column))
+      of_rules <- c(of_rules, kind_of(rule)$adds(rule))
     }
   }
   c(

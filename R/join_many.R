@@ -180,8 +180,9 @@ as_chain <- function(on, frames, call) {
   })
   for (rules in chain) {
     for (rule in rules) {
-      if (!is.null(kind_of(rule)$adds(rule))) {
-        stop_argument(said("`gap` can't be used in join_many()."),
+      added <- kind_of(rule)$adds(rule)
+      if (length(added)) {
+        stop_argument(said("%s can't be used in join_many().", argument_said(added[[1L]]$from)),
           said("Join that frame with join_frames() first."),
           call = call
         )

@@ -59,7 +59,8 @@ stop_pairs <- function(pairing, pairs, limit, call, total = 0) {
 }
 
 candidate_limit <- function(pairing) {
-  if (!identical(pairing$repeats, "all") || !is.null(pairing$folds)) {
+  writes_none <- !is.null(pairing$folds) && !fold_of_pairs(pairing$folds)
+  if (!identical(pairing$repeats, "all") || writes_none) {
     return(largest_frame)
   }
   min(row_limit(pairing), largest_frame)

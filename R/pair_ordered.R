@@ -59,7 +59,8 @@ range_blocks <- function(pairing, search, holds, limit, call) {
 # Where pairs are needed only for folding, none is kept: the engine counts and folds them on
 # the way.
 may_fold_at_once <- function(pairing) {
-  !is.null(pairing$folds) && identical(pairing$repeats, "all") &&
+  !is.null(pairing$folds) && !fold_of_pairs(pairing$folds) &&
+    identical(pairing$repeats, "all") &&
     (is.null(pairing$expect) || identical(pairing$expect, "rows-multiply"))
 }
 

@@ -50,6 +50,11 @@
 #'   under `"[]"`, and `[a, a)` is empty.
 #' @param open_ended `[logical(1)]` TRUE: a missing bound is no bound, so that
 #'   infinite values lie within it too. FALSE: it matches nothing.
+#' @param shared `[character(2) | character(3)]` Names of columns to add: from where to
+#'   where both intervals of a pair hold (a missing bound is none), and with a third name
+#'   how long that is, in the units of a `gap`. Of `inside()` and `covers()` it is the value
+#'   itself. In a `fold` they are columns of `right`: `~ sum(right$length)`; the pairs are
+#'   written out for it, so that `max_rows` applies.
 #' @param op `[character(1)]` `"<"`, `"<="`, `">"`, `">="` or `"!="`.
 #' @return A list that holds one rule, of class `ronda_rule`.
 #' @section Errors: `ronda_error_argument` when an argument is not what is
@@ -98,6 +103,12 @@
 #' join_frames(sailings, fare_bands,
 #'   on = inside("km", "from_km", "to_km", open_ended = TRUE)
 #' ) |> head(3)
+#' # how long each booking meets a closure of its port
+#' join_frames(bookings, closures, rows = "inner", take = "reason", on = list(
+#'   "port", overlap("booked_from", "booked_to", "closed_from", "closed_to",
+#'     shared = c("from", "to", "length")
+#'   )
+#' )) |> head(3)
 #' @name rules
 NULL
 
@@ -123,7 +134,7 @@ register_rule <- function(
     plan = NULL,
     # function(rule): whether a missing value can't match
     needs_values = function(rule) !is.null(plan) && !isTRUE(rule$open_ended),
-    # function(rule): a column that it adds to results, as a plan has it, or NULL
+    # function(rule): the columns that it adds to results, as a plan has them
     adds = function(rule) NULL,
 
     # What it goes with ------

@@ -39,9 +39,12 @@ in_turn <- function(..., step = NULL) {
     if (kind_of(rule)$in_steps) {
       stop_argument(said("in_turn() can't hold another in_turn()."), call = call)
     }
-    if (!is.null(rule$gap)) {
-      stop_argument(said("`gap` of nearest() has no meaning inside in_turn()."),
-        "Leave it out: rows paired by another step have no such distance.",
+    if (length(kind_of(rule)$adds(rule))) {
+      stop_argument(
+        said("%s of %s() has no meaning inside in_turn().",
+          argument_said(if (is.null(rule$gap)) "shared" else "gap"), rule$kind
+        ),
+        "Leave it out: rows paired by another step have no such column.",
         call = call
       )
     }
@@ -88,7 +91,7 @@ register_rule("in_turn",
   in_steps = TRUE, one_frame = "", check_once = check_steps_once,
   alone = "Put all that must hold into each of its arguments: in_turn(list(...), list(...)).",
   adds = function(rule) {
-    if (!is.null(rule$step)) list(name = rule$step, from = "step")
+    if (!is.null(rule$step)) list(list(name = rule$step, from = "step"))
   }
 )
 

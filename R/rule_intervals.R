@@ -1,11 +1,12 @@
 # Intervals: inside(), covers() and overlap(), their bounds and ends, and what is said of
 # them.
 
-check_interval <- function(from, to, ends, open_ended, args, call) {
+check_interval <- function(from, to, args, ends, open_ended, shared, call) {
   check_rule_column(from, args[1L], call)
   check_rule_column(to, args[2L], call)
   check_word(ends, "ends", call)
   check_flag(open_ended, "open_ended", call)
+  check_stretch(shared, call)
 }
 
 interval_text <- function(rule) {
@@ -14,12 +15,22 @@ interval_text <- function(rule) {
   )
 }
 
+interval_code <- function(rule) {
+  if (is.null(rule$shared)) {
+    return(interval_text(rule))
+  }
+  sprintf("%s, shared = %s)", sub("[)]$", "", interval_text(rule)), value_code(rule$shared))
+}
+
 # their further options on the command line
 interval_details <- function() list(
   ends = rule_detail(paste("which ends belong:", words_help(argument_words$ends)), "ENDS",
     "[)", argument_words$ends
   ),
-  "open-ended" = rule_detail("a missing bound is no bound")
+  "open-ended" = rule_detail("a missing bound is no bound"),
+  shared = rule_detail("add columns, the stretch that both share: from,to or from,to,length",
+    "NAMES"
+  )
 )
 
 # left op from, left op to
@@ -34,6 +45,7 @@ end_ops <- function(ends) {
 # highest number there is, so where a value is that number itself, ranks stand in for
 # all of them: `[0, no bound)` holds infinity too.
 interval_values <- function(pairing, rule, call) {
+  check_stretch_length(pairing, rule, call)
   found <- ordered_values(pairing, rule, call)
   if (rule$open_ended && any(vapply(found$values, is_extreme, NA, found$int64))) {
     found$values <- rank_numbers(found$values, found$int64)
@@ -137,21 +149,24 @@ closest_interval <- function(pairing, view, rule, among) {
 
 #' @rdname rules
 #' @export
-inside <- function(left, from, to, ends = "[)", open_ended = FALSE) {
+inside <- function(left, from, to, ends = "[)", open_ended = FALSE, shared = NULL) {
   call <- quote(inside())
   check_rule_column(left, "left", call)
-  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  check_interval(from, to, c("from", "to"), ends, open_ended, shared, call)
   new_rule("inside",
-    left = left, right = c(from, to), ends = ends, open_ended = open_ended
+    left = left, right = c(from, to), ends = ends, open_ended = open_ended, shared = shared
   )
 }
 
 register_rule("inside",
   verbs = c(left = "falls into", right = "holds"), spans = rule_spans(),
-  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
+  text = interval_text, code = interval_code, adds = stretch_columns,
+  plan = plan_point_in_interval, closest = closest_interval,
   option = rule_option("Left in the right interval: km=from_km..to_km",
     make = function(left, right, details) {
-      inside(left, right[1L], right[2L], details$ends, details[["open-ended"]])
+      inside(left, right[1L], right[2L], details$ends, details[["open-ended"]],
+        details$shared
+      )
     },
     left = "point", right = "interval", details = interval_details()
   )
@@ -161,21 +176,24 @@ register_rule("inside",
 
 #' @rdname rules
 #' @export
-covers <- function(from, to, right, ends = "[)", open_ended = FALSE) {
+covers <- function(from, to, right, ends = "[)", open_ended = FALSE, shared = NULL) {
   call <- quote(covers())
-  check_interval(from, to, ends, open_ended, c("from", "to"), call)
+  check_interval(from, to, c("from", "to"), ends, open_ended, shared, call)
   check_rule_column(right, "right", call)
   new_rule("covers",
-    left = c(from, to), right = right, ends = ends, open_ended = open_ended
+    left = c(from, to), right = right, ends = ends, open_ended = open_ended, shared = shared
   )
 }
 
 register_rule("covers",
   verbs = c(left = "holds", right = "falls into"), spans = rule_spans(),
-  text = interval_text, plan = plan_point_in_interval, closest = closest_interval,
+  text = interval_text, code = interval_code, adds = stretch_columns,
+  plan = plan_point_in_interval, closest = closest_interval,
   option = rule_option("Right in the left interval: starts..ends=departs",
     make = function(left, right, details) {
-      covers(left[1L], left[2L], right, details$ends, details[["open-ended"]])
+      covers(left[1L], left[2L], right, details$ends, details[["open-ended"]],
+        details$shared
+      )
     },
     left = "interval", right = "point", details = interval_details()
   )
@@ -185,18 +203,18 @@ register_rule("covers",
 
 #' @rdname rules
 #' @export
-overlap <- function(left_from, left_to, right_from = left_from, right_to = left_to, ends = "[)",
-                    open_ended = FALSE) {
+overlap <- function(left_from, left_to, right_from = left_from, right_to = left_to,
+                    ends = "[)", open_ended = FALSE, shared = NULL) {
   call <- quote(overlap())
-  check_interval(left_from, left_to, ends, open_ended,
-    c("left_from", "left_to"), call
+  check_interval(left_from, left_to, c("left_from", "left_to"), ends, open_ended, shared,
+    call
   )
-  check_interval(right_from, right_to, ends, open_ended,
-    c("right_from", "right_to"), call
+  check_interval(right_from, right_to, c("right_from", "right_to"), ends, open_ended, shared,
+    call
   )
   new_rule("overlap",
     left = c(left_from, left_to), right = c(right_from, right_to),
-    ends = ends, open_ended = open_ended
+    ends = ends, open_ended = open_ended, shared = shared
   )
 }
 
@@ -241,14 +259,15 @@ never_empty <- function(left, right, int64) {
 
 register_rule("overlap",
   verbs = c(left = "overlaps", right = "overlaps"), spans = rule_spans(),
-  text = interval_text, plan = plan_overlap, closest = closest_interval,
+  text = interval_text, code = interval_code, adds = stretch_columns,
+  plan = plan_overlap, closest = closest_interval,
   option = rule_option(paste(
     "Intervals that share a point:",
     "booked_from..booked_to=closed_from..closed_to"
   ),
     make = function(left, right, details) {
       overlap(left[1L], left[2L], right[1L], right[2L], details$ends,
-        details[["open-ended"]]
+        details[["open-ended"]], details$shared
       )
     },
     left = "interval", right = "interval", details = interval_details()

@@ -370,7 +370,7 @@ register_rule("nearest",
   text = nearest_text, code = nearest_code, plan = plan_nearest,
   once = "Use around() or relate() for the others.", chooses = TRUE,
   adds = function(rule) {
-    if (!is.null(rule$gap)) list(name = rule$gap, from = "gap", rule = rule)
+    if (!is.null(rule$gap)) list(list(name = rule$gap, from = "gap", rule = rule))
   },
   measures = TRUE, check_once = check_nearest_once,
   one_frame = "Use around() for values that are close to each other.",

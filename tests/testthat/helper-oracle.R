@@ -457,6 +457,13 @@ oracle_join <- function(left, right, spec) {
     }
     put(spec$gap, gap)
   }
+  for (rule in if (!one_sided) spec$ordered) {
+    stretch <- if (!is.null(rule$shared)) oracle_stretch(left, right, lines, rule)
+    if (is.character(stretch)) {
+      return(stretch)
+    }
+    for (k in seq_along(rule$shared)) put(rule$shared[k], stretch[[k]])
+  }
   if (!is.null(spec$turns) && !one_sided) {
     put("by", pick(oracle_turns(left, right, spec)$steps, lines$left))
   }

@@ -194,6 +194,38 @@ oracle_gap <- function(x, y) {
   as.numeric(x) - as.numeric(y)
 }
 
+# The stretch that two intervals share, pair by pair: its ends and its length
+oracle_stretch <- function(left, right, lines, rule) {
+  own <- if (rule$kind == "inside") c("p", "p") else c("f", "t")
+  other <- if (rule$kind == "covers") c("q", "q") else c("g", "u")
+  ends <- lapply(1:2, function(end) {
+    common <- oracle_common(left[[own[end]]], right[[other[end]]])
+    takes <- vapply(seq_len(nrow(lines)), function(k) {
+      if (lines$left[k] == 0L || lines$right[k] == 0L) {
+        return("none")
+      }
+      x <- left[[own[end]]][lines$left[k]]
+      y <- right[[other[end]]][lines$right[k]]
+      if (is.na(x)) {
+        return("right")
+      }
+      side <- if (is.na(y)) 0 else oracle_compare(x, y)
+      if (if (end == 1) side < 0 else side > 0) "right" else "left"
+    }, "")
+    value <- pick(common[[1L]], ifelse(takes == "left", lines$left, 0L))
+    value[takes == "right"] <- pick(common[[2L]], lines$right)[takes == "right"]
+    value
+  })
+  if (length(rule$shared) == 3L) {
+    ends[[3L]] <- oracle_gap(ends[[2L]], ends[[1L]])
+    lost <- is.na(ends[[3L]]) & !is.na(ends[[1L]]) & !is.na(ends[[2L]]) & !is.nan(ends[[3L]])
+    if (any(lost)) {
+      return("ronda_error_type")
+    }
+  }
+  ends
+}
+
 ordered_makers <- list(
   integer = function(n) some(0:9, n),
   double = function(n) some(c(0, 0.5, 1, 2, 2.25, 7, 1e6, NaN, Inf, -Inf), n),
@@ -271,7 +303,7 @@ in_order <- function(case) {
   case
 }
 
-make_ordered_rule <- function(case) {
+make_ordered_rule <- function(case, number) {
   kinds <- c("inside", "covers", "overlap", "relate",
     if (case$distances) "around"
   )
@@ -281,10 +313,13 @@ make_ordered_rule <- function(case) {
     open_ended = runif(1) < 0.5, op = one_of(c("<", "<=", ">", ">=", "!=")),
     before = one_of(c(0, 1, 60)), after = one_of(c(0, 0.5, 2, 1e9))
   )
+  if (kind %in% c("inside", "covers", "overlap") && runif(1) < 0.4) {
+    rule$shared <- paste0(c("begin", "end", if (case$distances) "span"), number)
+  }
   call <- switch(kind,
-    inside = inside("p", "g", "u", rule$ends, rule$open_ended),
-    covers = covers("f", "t", "q", rule$ends, rule$open_ended),
-    overlap = overlap("f", "t", "g", "u", rule$ends, rule$open_ended),
+    inside = inside("p", "g", "u", rule$ends, rule$open_ended, rule$shared),
+    covers = covers("f", "t", "q", rule$ends, rule$open_ended, rule$shared),
+    overlap = overlap("f", "t", "g", "u", rule$ends, rule$open_ended, rule$shared),
     relate = relate("p", rule$op, "q"),
     around = around("p", "q", before = rule$before, after = rule$after)
   )
@@ -324,7 +359,7 @@ make_ordered_spec <- function(case) {
   } else {
     sample(0:1, 1L, prob = c(3, 1))
   }
-  for (k in seq_len(more)) rules <- c(rules, list(make_ordered_rule(case)))
+  for (k in seq_len(more)) rules <- c(rules, list(make_ordered_rule(case, k)))
   spec$ordered <- lapply(rules, `[[`, "rule")
   spec$calls <- lapply(rules, `[[`, "call")
   spec$gap <- unclass(spec$calls[[1L]])[[1L]]$gap

@@ -198,7 +198,7 @@ test_that("help, version and the demo run", {
   expect_setequal(grep("parquet$", files, value = TRUE, invert = TRUE), c(
     "overlap.png", "rows-guide.png", "join_types.png", "repeats.png",
     "timeline.png", "gaps.png", "reasons.png", "differences.png", "shared-keys.png",
-    "tide_at_departure.csv",
+    "tide_at_departure.csv", "closed_by_booking.csv",
     "report.html", "report-many.html", "bookings_in_closures.csv",
     "sailings_and_vessels.csv", "sailings_with_crew.csv",
     "sailings_with_fares.csv", "sailings_with_tide.csv",
@@ -504,4 +504,18 @@ test_that("many takes chains, cleaning, corrections, types and expectations by f
     "sailings:port,vessels:vessel=code,ports:port")) {
     expect_identical(run_cli("many", files, "--on", wrong)$code, 2L)
   }
+})
+
+test_that("the command line adds and folds the stretch that two periods share", {
+  in_demo_folder()
+  ask <- function(...) {
+    run <- ronda("join", "bookings.csv", "closures.csv", "--on", "port", "--overlap",
+      "booked_from..booked_to=closed_from..closed_to", "--shared", "from,to,length", "--out",
+      "made.csv", ...
+    )
+    expect_identical(run$status, 0L)
+    read_frame("made.csv")
+  }
+  expect_equal(sum(ask("--rows", "inner")$length), 38700)
+  expect_equal(sum(ask("--fold", "closed=sum(length)")$closed, na.rm = TRUE), 38700)
 })
