@@ -20,7 +20,7 @@ wanted_columns <- function(pairing, plan) {
   parts <- c(
     unlist(where_parts(pairing$where), recursive = FALSE),
     lapply(plan$folds, `[[`, "part"),
-    if (inherits(pairing$repeats, "ronda_choice")) list(choice_part(pairing$repeats))
+    if (inherits(pairing$repeats, "ronda_choice")) lapply(pairing$repeats$by, choice_part)
   )
   lapply(c(left = "left", right = "right"), function(side) {
     used <- lapply(parts, function(part) {
@@ -35,11 +35,9 @@ wanted_columns <- function(pairing, plan) {
   })
 }
 
-choice_part <- function(choice) {
-  if (is.character(choice$column)) {
-    list(used = list(left = character(), right = choice$column))
-  } else {
-    formula_part(choice$column[[2L]], environment(choice$column))
+choice_part <- function(by) {
+  if (is_name(by)) list(used = list(left = character(), right = by)) else {
+    formula_part(by[[2L]], environment(by))
   }
 }
 
@@ -137,7 +135,7 @@ whole_hinders <- function(pairing, sizes) {
 
 together_words <- function(pairing) {
   sprintf("%s needs all left rows of a right row together",
-    if (is_once(pairing$repeats)) setting("repeats", "once") else {
+    if (is_once(pairing$repeats)) repeats_said(pairing$repeats) else {
       said("what `expect` says of left keys")
     }
   )

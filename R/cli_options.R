@@ -206,9 +206,11 @@ matching_options <- function() c(in_group("Matching", list(
   cli_option("where", where_grammar, "CONDITION"),
   missing_option,
   cli_option("repeats", sprintf(
-    "Of several partners: %s (once: each row of either file is in one pair at most)",
+    paste("Of several partners: %s (once: each row of either file is in one pair at most;",
+      "lowest:A,B: B decides where A is equal; once:lowest:A: pairs of the lowest A first)"
+    ),
     words_help(c(argument_words$repeats, "highest:COLUMN", "lowest:COLUMN"))
-  ), "WORD", c(argument_words$repeats, "highest:", "lowest:")),
+  ), "WORD", c(argument_words$repeats, "highest:", "lowest:", "once:highest:", "once:lowest:")),
   cli_option("expect", sprintf("What must hold: %s; several with commas", listed(
     c(expected_words, paste0(expected_shares, "=0.99")), "and", 20L
   )), "WORDS", c(expected_words, paste0(expected_shares, "=")), again = ","),

@@ -187,9 +187,11 @@ cli_number <- function(text, option) {
 }
 
 as_repeats <- function(text) {
-  if (is.null(text) || !grepl("^(highest|lowest):", text)) {
+  if (is.null(text) || !grepl("^(once:)?(highest|lowest):", text)) {
     return(text)
   }
-  column <- plain_name(sub("^[a-z]+:", "", text))
-  if (startsWith(text, "highest")) highest(column) else lowest(column)
+  once <- startsWith(text, "once:")
+  text <- sub("^once:", "", text)
+  columns <- as.list(split_commas(sub("^[a-z]+:", "", text)))
+  do.call(if (startsWith(text, "highest")) highest else lowest, c(columns, once = once))
 }

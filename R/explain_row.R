@@ -292,7 +292,7 @@ once_line <- function(pairing, view, passed) {
     )
   }, "")
   more <- length(passed) - length(shown_rows)
-  sprintf("%s, of %s: %s%s.", setting("repeats", "once"),
+  sprintf("%s, of %s: %s%s.", repeats_said(pairing$repeats),
     counted(length(passed), "other candidate"), paste(words, collapse = "; "),
     if (more > 0L) sprintf("; and %s more", with_commas(more)) else ""
   )

@@ -120,7 +120,8 @@
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error. `"once"`: every row of
 #'   either frame is in one pair at most: left rows in turn take the first
 #'   candidate that is still free (of one key the first row the first, the second the
-#'   second); with [nearest()] the closest pairs go first.
+#'   second); with [nearest()] the closest pairs go first, with `lowest(once = TRUE)`
+#'   those of the lowest value.
 #' @param expect `[character | list | function]` Any of `"one-to-one"`,
 #'   `"one-to-many"`, `"many-to-one"`, `"rows-multiply"` (keys may repeat on both
 #'   sides: no warning), `"may-be-empty"` (nothing may pair: no warning),

@@ -276,7 +276,7 @@ check_many_options <- function(options, frames, chain, call) {
       call = call
     )
   }
-  if (inherits(options$repeats, "ronda_choice") && !is.character(options$repeats$column)) {
+  if (inherits(options$repeats, "ronda_choice") && is.null(chosen_columns(options$repeats))) {
     stop_argument(said("`repeats` can't be a formula here: it speaks of two frames."),
       either("Write highest(\"column\") or lowest(\"column\").",
         "Write --repeats highest:COLUMN or lowest:COLUMN."

@@ -17,7 +17,9 @@ with_usual_choices <- function(choices) {
   usual
 }
 
-is_once <- function(repeats) identical(repeats, "once")
+is_once <- function(repeats) {
+  identical(repeats, "once") || inherits(repeats, "ronda_choice") && repeats$once
+}
 
 # `choices`: all of those above
 asked_pairing <- function(left, right, choices, labels, code = labels) {

@@ -5,52 +5,66 @@
 #'
 #' For the argument `repeats` of [join_frames()]: of several candidates of a
 #' left row, keep the one with the highest (lowest) value in a column of the
-#' right frame, or of a formula. Missing values lose; of equal ones the first in
-#' right order stays.
+#' right frame, or of a formula. Missing values lose; of equal ones the next column or
+#' formula decides, and at last the first in right order stays.
 #'
-#' @param column `[character(1) | formula]` A column of the right frame that can be
+#' @param ... `[character(1) | formula]` Columns of the right frame that can be
 #'   ordered: numbers, text (in C order), dates, times, durations, factors (by
-#'   level) or logical values. Or a formula over the pair, in which `left` and
-#'   `right` stand for the two rows, as in `where`: one such value for each pair.
+#'   level) or logical values. Or formulas over the pair, in which `left` and
+#'   `right` stand for the two rows, as in `where`: one such value for each pair. Each
+#'   decides where those before it are equal.
+#' @param once `[logical(1)]` TRUE: every row of either frame is in at most one pair, as by
+#'   `repeats = "once"`. Of all candidates the pair with the lowest (highest) values is
+#'   taken, then the next of those whose two rows are both free, and so on; of equal ones
+#'   by left row, then by right row. No later pair undoes an earlier one, so the total is
+#'   not always the least that there is. Not beside [nearest()], which does so by distance.
 #' @return A choice, of class `ronda_choice`.
-#' @section Errors: `ronda_error_argument` when `column` isn't one name or a one-sided
+#' @section Errors: `ronda_error_argument` when an argument isn't one name or a one-sided
 #'   formula, names no column of the frames, or gives values that can't be ordered.
 #' @seealso [join_frames()]; `vignette("time")`.
 #' @examples
-#' # the longest shift of each vessel
-#' join_frames(vessels, crew_shifts,
-#'   on = c(code = "vessel"), repeats = highest(~ right$ends - right$starts)
+#' # the longest shift of each vessel, the earlier one where two are as long
+#' join_frames(vessels, crew_shifts, on = c(code = "vessel"),
+#'   repeats = highest(~ right$ends - right$starts, ~ -as.numeric(right$starts))
 #' ) |> head(3)
 #' # the last reading that was taken
 #' join_frames(ports, tide_readings, on = "port", repeats = highest("read_at"))
+#' # each closure given to one booking of its port, the nearest in time first
+#' join_frames(bookings, closures, on = "port", rows = "inner",
+#'   repeats = lowest(~ abs(left$booked_from - right$closed_from), once = TRUE)
+#' )
 #' @export
-highest <- function(column) new_choice(column, TRUE, quote(highest()))
+highest <- function(..., once = FALSE) new_choice(list(...), TRUE, once, quote(highest()))
 
 #' @rdname highest
 #' @export
-lowest <- function(column) new_choice(column, FALSE, quote(lowest()))
+lowest <- function(..., once = FALSE) new_choice(list(...), FALSE, once, quote(lowest()))
 
-new_choice <- function(column, highest, call) {
-  if (!missing(column) && inherits(column, "formula")) {
-    if (length(column) != 2L) {
+new_choice <- function(by, highest, once, call) {
+  for (one in by) {
+    if (!is_name(one) && !(inherits(one, "formula") && length(one) == 2L)) {
       stop_argument(
-        sprintf("`column` must be one name or a one-sided formula, not %s.", shown(column)),
+        sprintf("It takes names of right columns and one-sided formulas, not %s.", shown(one)),
         "Write, for example: lowest(~ abs(left$amount - right$amount))",
         call = call
       )
     }
-  } else {
-    check_name(column, "column", call)
   }
-  structure(list(column = column, highest = highest), class = "ronda_choice")
+  if (!length(by)) {
+    stop_argument("It needs the name of a right column, or a formula.", call = call)
+  }
+  check_flag(once, "once", call)
+  structure(list(by = unname(by), highest = highest, once = once), class = "ronda_choice")
 }
+
+# the columns that a choice is by; NULL where a formula is among them
+chosen_columns <- function(choice) if (all(vapply(choice$by, is_name, NA))) unlist(choice$by)
 
 #' @export
 format.ronda_choice <- function(x, ...) {
-  by <- if (is.character(x$column)) text_code(x$column) else {
-    paste(trimws(deparse(x$column)), collapse = " ")
-  }
-  sprintf("%s(%s)", if (x$highest) "highest" else "lowest", by)
+  by <- vapply(x$by, value_code, "")
+  if (x$once) by <- c(by, "once = TRUE")
+  sprintf("%s(%s)", if (x$highest) "highest" else "lowest", paste(by, collapse = ", "))
 }
 
 #' @export
@@ -63,19 +77,23 @@ check_repeats <- function(repeats, left, right, call) {
   if (!inherits(repeats, "ronda_choice")) {
     return(check_repeats_word(repeats, call))
   }
-  if (!is.character(repeats$column)) {
-    code <- repeats$column[[2L]]
-    return(check_where_columns(code, list(left = left, right = right), call))
+  for (one in repeats$by) {
+    if (is_name(one)) check_choosing_column(one, repeats, right, call) else {
+      check_where_columns(one[[2L]], list(left = left, right = right), call)
+    }
   }
-  check_column(repeats$column, right, frame_marks[2L], call, class = "argument")
-  column <- .subset2(right, repeats$column)
-  check_values(column, repeats$column, frame_marks[2L], call)
+}
+
+check_choosing_column <- function(name, repeats, right, call) {
+  check_column(name, right, frame_marks[2L], call, class = "argument")
+  column <- .subset2(right, name)
+  check_values(column, name, frame_marks[2L], call)
   if (is.null(type_of(column))) {
     stop_ronda("type",
       sprintf("`%s` of `%s` is %s, which has no order: %s can't choose.",
-        repeats$column, frame_marks[2L], type_word(column), repeats_said(repeats)
+        name, frame_marks[2L], type_word(column), repeats_said(repeats)
       ),
-      lines_for_unknown(column, place_code(frame_marks[2L], repeats$column)),
+      lines_for_unknown(column, place_code(frame_marks[2L], name)),
       call = call
     )
   }
@@ -86,10 +104,10 @@ repeats_said <- function(repeats) {
   if (is.character(repeats)) {
     return(setting("repeats", repeats))
   }
-  column <- repeats$column
-  if (speaks_options() && is.character(column)) {
-    word <- if (repeats$highest) "highest" else "lowest"
-    return(setting("repeats", paste(word, column, sep = ":")))
+  columns <- chosen_columns(repeats)
+  if (speaks_options() && !is.null(columns)) {
+    words <- c(if (repeats$once) "once", if (repeats$highest) "highest" else "lowest")
+    return(setting("repeats", paste(c(words, paste(columns, collapse = ",")), collapse = ":")))
   }
   paste("repeats =", format(repeats))
 }
@@ -127,8 +145,8 @@ keep_repeats <- function(pairing, ordered, found, call) {
     use_once(pairing, ordered, found, call)
   } else if (is.character(repeats)) {
     keep_one(matches, last = repeats == "last")
-  } else if (is.character(repeats$column)) {
-    keep_extreme(matches, .subset2(pairing$right, repeats$column), repeats$highest)
+  } else if (length(repeats$by) == 1L && is_name(repeats$by[[1L]])) {
+    keep_extreme(matches, .subset2(pairing$right, repeats$by[[1L]]), repeats$highest)
   } else {
     keep_best(pairing, matches, repeats, call)
   }
@@ -142,53 +160,61 @@ candidates_of <- function(pairing) {
   if (is.null(pairing$candidates)) pairing$matches else pairing$candidates
 }
 
-# By a formula ----------------------------------------------------------------
+# By formulas or several columns ----------------------------------------------
 
-# Its value is asked block by block of the left rows that have several candidates; where
+# Their values are asked block by block of the left rows that have several candidates; where
 # a block ends among those of a row, the best of each block are asked about again.
 keep_best <- function(pairing, matches, choice, call) {
   chosen <- first_partners(matches)
   several <- partner_counts(matches, "left") > 1L
   matches <- leave_out_left(matches, which(!several))
-  part <- formula_part(choice$column[[2L]], environment(choice$column))
   at <- c(1, 0)
   best <- list()
   while (at[1L] <= pairing$sizes[1L]) {
     block <- pair_block_(matches, at[1L], at[2L], pairs_per_block_option(pairs_per_block))
     at <- block$at
     if (!length(block$left)) break
-    best[[length(best) + 1L]] <- best_of_pairs(pairing, block, part, choice, call)
+    best[[length(best) + 1L]] <- best_of_pairs(pairing, block, choice, call)
   }
   left <- as.integer(unlist(lapply(best, `[[`, "left")))
   right <- as.integer(unlist(lapply(best, `[[`, "right")))
   again <- left %in% left[duplicated(left)]
   best <- if (any(again)) {
-    best_of_pairs(pairing, list(left = left[again], right = right[again]), part, choice,
-      call
-    )
+    best_of_pairs(pairing, list(left = left[again], right = right[again]), choice, call)
   }
   chosen[left[!again]] <- right[!again]
   chosen[best$left] <- best$right
   with_single(matches, chosen)
 }
 
-best_of_pairs <- function(pairing, pairs, part, choice, call) {
-  n <- length(pairs$left)
-  value <- run_on_pairs(part, pairing, pairs[c("left", "right")], "repeats", call)
-  check_values(value, "repeats", frame_marks[2L], call)
-  if (!is.null(dim(value)) || is.null(type_of(value)) || !length(value) %in% c(1L, n)) {
-    stop_argument(
-      sprintf("%s must give one value that has an order for each of %s, not %s.",
-        repeats_said(choice), counted(n, "pair"), described(value)
-      ),
-      unknown_columns(part, pairing),
-      call = call
-    )
-  }
-  if (length(value) != n) value <- value[rep.int(1L, n)]
-  order <- sort_rows(list(pairs$left, value), c(FALSE, choice$highest))
+best_of_pairs <- function(pairing, pairs, choice, call) {
+  values <- choosing_values(pairing, pairs, choice, call)
+  order <- sort_rows(c(list(pairs$left), values), c(FALSE, rep(choice$highest, length(values))))
   order <- order[!duplicated(pairs$left[order])]
   list(left = pairs$left[order], right = pairs$right[order])
+}
+
+# what decides, one vector for each column or formula
+choosing_values <- function(pairing, pairs, choice, call) {
+  lapply(choice$by, function(one) {
+    if (is_name(one)) {
+      return(slice_column(.subset2(pairing$right, one), pairs$right, one, call))
+    }
+    part <- formula_part(one[[2L]], environment(one))
+    n <- length(pairs$left)
+    value <- run_on_pairs(part, pairing, pairs[c("left", "right")], "repeats", call)
+    check_values(value, "repeats", frame_marks[2L], call)
+    if (!is.null(dim(value)) || is.null(type_of(value)) || !length(value) %in% c(1L, n)) {
+      stop_argument(
+        sprintf("%s must give one value that has an order for each of %s, not %s.",
+          repeats_said(choice), counted(n, "pair"), described(value)
+        ),
+        unknown_columns(part, pairing),
+        call = call
+      )
+    }
+    if (length(value) != n) value[rep.int(1L, n)] else value
+  })
 }
 
 # "once" -----------------------------------------------------------------------------
@@ -196,6 +222,9 @@ best_of_pairs <- function(pairing, pairs, part, choice, call) {
 # repeats = "once": every row of either side is in one pair at most.
 
 use_once <- function(pairing, ordered, found, call) {
+  if (inherits(pairing$repeats, "ronda_choice")) {
+    return(once_by_value(pairing, call))
+  }
   if (!is.null(pairing$turn$step)) {
     return(once_in_turn(pairing))
   }
@@ -207,6 +236,25 @@ use_once <- function(pairing, ordered, found, call) {
     return(once_by_distance(pairing, ordered, found$groups, call))
   }
   match_once_(found$groups, ordered$closest, ordered$skip_left, ordered$skip_right)
+}
+
+# The pair with the lowest (highest) values of all goes first, and before it what an earlier
+# step of in_turn() pairs.
+once_by_value <- function(pairing, call) {
+  limit <- row_limit(pairing)
+  if (pairing$counts$pairs > limit) {
+    stop_candidates(pairing, pairing$counts$pairs, limit, call)
+  }
+  pairs <- all_pairs(pairing$matches)
+  values <- choosing_values(pairing, pairs, pairing$repeats, call)
+  first <- if (!is.null(pairing$turn$step)) list(pairing$turn$step[pairs$left])
+  order <- sort_rows(c(first, values, list(pairs$left, pairs$right)),
+    rep(c(FALSE, pairing$repeats$highest, FALSE), c(length(first), length(values), 2L))
+  )
+  new_matches(
+    once_as_listed_(pairing$matches, pairs$left[order], pairs$right[order]),
+    pairing$sizes[2L]
+  )
 }
 
 # What an earlier step of in_turn() pairs goes first.

@@ -172,7 +172,9 @@ has_row_names <- function(frame) {
 check_pairing_choices <- function(pairing, rules, call) {
   check_word(pairing$missing_keys, "missing_keys", call)
   check_repeats(pairing$repeats, pairing$left, pairing$right, call)
-  if (is_once(pairing$repeats)) for (rule in rules) kind_of(rule)$check_once(rule, call)
+  if (is_once(pairing$repeats)) {
+    for (rule in rules) kind_of(rule)$check_once(rule, pairing$repeats, call)
+  }
   check_expect(pairing$expect, rules, call)
   check_sides(pairing$sides, call)
   check_max_rows(pairing$max_rows, call)

@@ -140,8 +140,8 @@ register_rule <- function(
     # What it goes with ------
     # why it must stand alone in `on`, or what to use beside it
     alone = NULL, once = NULL,
-    # function(rule, call): a check of it beside repeats = "once"
-    check_once = function(rule, call) NULL,
+    # function(rule, repeats, call): a check of it where every row is used once
+    check_once = function(rule, repeats, call) NULL,
     # whether rows of one frame can meet each other by it, or what to use instead
     one_frame = TRUE,
     # how files are cut along its values, see rule_spans(); NULL: they can't be, and why

@@ -73,7 +73,7 @@ in_turn_in_options <- function(rule) {
 }
 
 # A step by nearest() has distances, the other steps have none to compare them with.
-check_steps_once <- function(rule, call) {
+check_steps_once <- function(rule, repeats, call) {
   if (!is.null(chooser_of(unlist(rule$rules, recursive = FALSE)))) {
     stop_argument(
       said("%s can't choose among what nearest() finds inside in_turn().",

@@ -71,7 +71,14 @@ nearest_code <- function(rule) {
 }
 
 # what nearest() can't be given where "once" says which rows pair
-check_nearest_once <- function(rule, call) {
+check_nearest_once <- function(rule, repeats, call) {
+  if (!is.character(repeats)) {
+    stop_argument(
+      said("Where every row is used once, nearest() pairs by distance, not by other values."),
+      said("Write around() in place of nearest(), or %s.", setting("repeats", "once")),
+      call = call
+    )
+  }
   if (rule$look == "both") {
     stop_argument(
       said("%s gives a row two partners, but beside %s it is in at most one pair.",

@@ -189,7 +189,9 @@ make_spec <- function(case) {
     repeats = one_of(list(
       "all", "all", "first", "last", highest("score"), lowest("day"),
       highest("grade"), lowest("grade"), "once", "once",
-      highest(~ left$v + right$score), lowest(~ abs(left$v - right$score))
+      highest(~ left$v + right$score), lowest(~ abs(left$v - right$score)),
+      lowest("grade", ~ abs(left$v - right$score)), highest("day", "score", ~ left$v),
+      lowest("score", once = TRUE), highest(~ left$v + right$score, "day", once = TRUE)
     )),
     sides = maybe(0.3, c("one", "two"), c("left", "right")),
     take = if (!one_sided) {

@@ -90,7 +90,7 @@ oracle_pairs <- function(left, right, spec) {
     }
     for (rule in spec$ordered) {
       if (rule$kind == "nearest") {
-        partners <- if (identical(spec$repeats, "once")) {
+        partners <- if (oracle_is_once(spec$repeats)) {
           oracle_reach(partners, left, right, i, rule)$partners
         } else {
           oracle_nearest(partners, left, right, i, rule)
@@ -103,7 +103,7 @@ oracle_pairs <- function(left, right, spec) {
     left = rep(seq_len(nrow(left)), lengths(pairs)),
     right = as.integer(unlist(pairs))
   )
-  if (identical(spec$repeats, "once")) oracle_once(pairs, left, right, spec) else pairs
+  if (oracle_is_once(spec$repeats)) oracle_once(pairs, left, right, spec) else pairs
 }
 
 # Keys tried in turn, each for the rows that those before left alone: list(pairs, steps)
@@ -128,9 +128,11 @@ oracle_turns <- function(left, right, spec) {
     left = rep(seq_len(nrow(left)), lengths(partners)),
     right = as.integer(unlist(partners))
   )
-  if (identical(spec$repeats, "once")) {
+  if (oracle_is_once(spec$repeats)) {
     in_turn <- order(steps[pairs$left], pairs$left, pairs$right)
-    pairs <- oracle_once(pairs[in_turn, ], left, right, spec)
+    pairs <- if (is.list(spec$repeats)) oracle_once(pairs, left, right, spec, steps) else {
+      oracle_once(pairs[in_turn, ], left, right, spec)
+    }
   }
   steps[setdiff(seq_along(steps), pairs$left)] <- NA
   list(pairs = pairs, steps = steps)
@@ -138,7 +140,12 @@ oracle_turns <- function(left, right, spec) {
 
 # Pairs in turn, those whose two rows are in none yet: the closest first with nearest(),
 # else in order
-oracle_once <- function(pairs, left, right, spec) {
+oracle_once <- function(pairs, left, right, spec, steps = integer(nrow(left))) {
+  if (is.list(spec$repeats) && nrow(pairs)) {
+    ranks <- oracle_choosing(pairs$left, pairs$right, left, right, spec$repeats)
+    order <- do.call(order, c(list(steps[pairs$left]), ranks, pairs[c("left", "right")]))
+    pairs <- pairs[order, ]
+  }
   nearest <- any(vapply(spec$ordered, function(rule) rule$kind == "nearest", NA))
   if (nearest && nrow(pairs)) {
     apart <- lapply(seq_len(nrow(pairs)), function(k) {
@@ -156,8 +163,12 @@ oracle_once <- function(pairs, left, right, spec) {
   kept[order(kept$left), ]
 }
 
+oracle_is_once <- function(repeats) {
+  identical(repeats, "once") || is.list(repeats) && repeats$once
+}
+
 oracle_repeats <- function(partners, left, right, i, repeats) {
-  if (length(partners) < 2L || identical(repeats, "all") || identical(repeats, "once")) {
+  if (length(partners) < 2L || identical(repeats, "all") || oracle_is_once(repeats)) {
     return(partners)
   }
   if (identical(repeats, "first")) {
@@ -166,23 +177,28 @@ oracle_repeats <- function(partners, left, right, i, repeats) {
   if (identical(repeats, "last")) {
     return(partners[length(partners)])
   }
-  values <- if (is.character(repeats$column)) {
-    right[[repeats$column]][partners]
-  } else {
-    vapply(partners, function(j) {
-      as.numeric(eval(repeats$column[[2L]], list(left = row_of(left, i), right = row_of(right, j))))
-    }, 0)
-  }
-  if (is.factor(values)) {
-    values <- match(as.character(values), levels(values), incomparables = NA)
-  }
-  if (all(is.na(values))) {
-    return(partners[1L])
-  }
-  best <- if (repeats$highest) max(values, na.rm = TRUE) else {
-    min(values, na.rm = TRUE)
-  }
-  partners[which(values == best)[1L]]
+  ranks <- oracle_choosing(rep(i, length(partners)), partners, left, right, repeats)
+  partners[do.call(order, c(ranks, list(partners)))[1L]]
+}
+
+# What decides among pairs, by number: the lowest is the best, missing ones are last
+oracle_choosing <- function(rows, others, left, right, repeats) {
+  lapply(repeats$by, function(by) {
+    values <- if (is.character(by)) right[[by]][others] else {
+      vapply(seq_along(rows), function(k) {
+        as.numeric(eval(by[[2L]],
+          list(left = row_of(left, rows[k]), right = row_of(right, others[k]))
+        ))
+      }, 0)
+    }
+    if (is.factor(values)) {
+      values <- match(as.character(values), levels(values), incomparables = NA)
+    }
+    rank <- match(values, sort(unique(values), method = "radix"), incomparables = NA)
+    if (repeats$highest) rank <- -rank
+    rank[is.na(values)] <- Inf
+    rank
+  })
 }
 
 oracle_lines <- function(left, right, spec) {
@@ -471,7 +487,7 @@ oracle_join <- function(left, right, spec) {
     candidates <- spec
     candidates$repeats <- "all"
     for (k in seq_along(candidates$ordered)) {
-      if (identical(spec$repeats, "once")) candidates$ordered[[k]]$ties <- "last"
+      if (oracle_is_once(spec$repeats)) candidates$ordered[[k]]$ties <- "last"
     }
     counts <- tabulate(oracle_pairs(left, right, candidates)$left, nrow(left))
     put(spec$partners, pick(counts, lines$left))

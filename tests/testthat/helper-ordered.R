@@ -346,9 +346,10 @@ make_nearest_rule <- function(case, once) {
 make_ordered_spec <- function(case) {
   spec <- make_spec(case)
   once <- identical(spec$repeats, "once")
+  by_value <- !once && oracle_is_once(spec$repeats)
   rules <- list()
-  if (case$distances && runif(1) < 0.5) rules <- list(make_nearest_rule(case, once))
-  if (isTRUE(case$sorted) && runif(1) < 0.7) {
+  if (case$distances && !by_value && runif(1) < 0.5) rules <- list(make_nearest_rule(case, once))
+  if (isTRUE(case$sorted) && !by_value && runif(1) < 0.7) {
     spec["where"] <- spec["condition"] <- list(NULL)
     rules <- list(make_nearest_rule(case, once))
   }

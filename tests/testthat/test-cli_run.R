@@ -519,3 +519,19 @@ test_that("the command line adds and folds the stretch that two periods share", 
   expect_equal(sum(ask("--rows", "inner")$length), 38700)
   expect_equal(sum(ask("--fold", "closed=sum(length)")$closed, na.rm = TRUE), 38700)
 })
+
+test_that("the command line names several columns, and once", {
+  in_demo_folder()
+  write_frame(data.frame(k = 1, a = c(1, 1), id = 1:2), "left.csv")
+  write_frame(data.frame(k = 1, p = c(5, 5, 4), q = c(2, 1, 9), no = 1:3), "right.csv")
+  ask <- function(repeats) {
+    run <- ronda("join", "left.csv", "right.csv", "--on", "k", "--repeats", repeats,
+      "--out", "x.csv"
+    )
+    expect_identical(run$status, 0L)
+    as.integer(read_frame("x.csv")$no)
+  }
+  expect_identical(ask("highest:p"), c(1L, 1L))
+  expect_identical(ask("lowest:p,q"), c(3L, 3L))
+  expect_identical(ask("once:lowest:q,p"), c(2L, 1L))
+})

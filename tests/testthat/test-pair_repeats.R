@@ -99,3 +99,41 @@ test_that("refusing repeats changes nothing where there are none", {
     rep(NA_integer_, 3L)
   )
 })
+
+test_that("the next column or formula decides where those before are equal", {
+  left <- data.frame(k = 1, due = 10)
+  right <- data.frame(k = 1, paid = c(8, 12, 8, NA), day = c(3, 1, 2, 0), no = 1:4)
+  pick <- function(repeats) join_frames(left, right, on = "k", repeats = repeats)$no
+  expect_identical(pick(lowest(~ abs(left$due - right$paid))), 1L)
+  expect_identical(pick(lowest(~ abs(left$due - right$paid), "day")), 2L)
+  expect_identical(pick(lowest("paid", "day")), 3L)
+  expect_identical(pick(lowest("paid", ~ right$day, ~ -right$no)), 3L)
+  expect_identical(format(lowest("paid", ~ right$day)), "lowest(\"paid\", ~ right$day)")
+  expect_identical(format(highest("a", once = TRUE)), "highest(\"a\", once = TRUE)")
+})
+
+test_that("once = TRUE takes the pair with the lowest value of all first", {
+  left <- data.frame(k = 1, due = c(10, 20, 30), id = 1:3)
+  right <- data.frame(k = 1, paid = c(21, 19, 10.5), no = 1:3)
+  choice <- lowest(~ abs(left$due - right$paid), once = TRUE)
+  pairing <- pair_rows(left, right, on = "k", repeats = choice)
+  # 10 with 10.5, then 20 with 21 (as far as 19, but the first of the two), 30 with 19
+  expect_identical(build_frame(pairing)$no, c(3L, 1L, 2L))
+  expect_identical(receipt(pairing)$pairs, 3)
+  expect_match(explain_row(pairing, left = 2)$lines, "repeats = lowest\\(~ abs.*, once = TRUE\\)",
+    all = FALSE
+  )
+  both <- join_frames(left, right, on = in_turn(c(due = "paid"), "k"), repeats = choice)
+  expect_identical(both$no, c(3L, 1L, 2L))
+  expect_error(join_frames(left, right, on = nearest("due", "paid"), repeats = choice),
+    "around\\(\\)", class = "ronda_error_argument"
+  )
+  expect_error(
+    join_frames(left, right, on = "k", repeats = choice, max_rows = 5),
+    class = "ronda_error_too_many_rows"
+  )
+  skip_without_files()
+  out <- withr::local_tempfile()
+  join_files(left, right, on = "k", repeats = choice, out = out, row_order = "left")
+  expect_equal(read_frame(out)$no, c(3L, 1L, 2L))
+})
