@@ -151,7 +151,9 @@ with_frame_names <- function(text, frames) {
   if (!validEnc(text)) text <- readable(text)
   for (k in 1:2) {
     side <- c("left", "right")[k]
-    label <- if (is.null(frames)) side else frames$labels[k]
+    label <- if (is.null(frames)) side else {
+      sub(sprintf(" (%s)", side), "", frames$labels[k], fixed = TRUE)
+    }
     code <- if (is.null(frames)) side else frames$code[k]
     in_words <- if (label == side) "`%s`" else if (make.names(label) == label) {
       sprintf("`%%s` (%s)", side)

@@ -291,7 +291,8 @@ frame_code <- function(left, right) {
   code
 }
 
-# the same as the two are called in words, where each needs a name of its own
+# the same as the two are called in words: each needs a name of its own, also where a frame
+# is joined with itself
 frame_labels <- function(code) {
-  if (code[1L] == code[2L]) c("left", "right") else code
+  if (code[1L] == code[2L]) sprintf("%s (%s)", code, c("left", "right")) else code
 }

@@ -80,13 +80,15 @@ check_file_count <- function(command, files) {
 # Files that are read and written ----------------------------------------------------
 
 file_labels <- function(files) {
-  labels <- ifelse(files == "-", "stdin", tools::file_path_sans_ext(
-    basename(files)
-  ))
-  if (length(labels) == 2L && anyDuplicated(labels)) {
-    return(c("left", "right"))
-  }
-  labels
+  labels <- file_stems(files)
+  if (length(labels) == 2L && anyDuplicated(labels)) c("left", "right") else labels
+}
+
+# the same in sentences: a file joined with itself is "sailings (left)" there
+labels_of_sides <- function(files) frame_labels(file_stems(files))
+
+file_stems <- function(files) {
+  ifelse(files == "-", "stdin", tools::file_path_sans_ext(basename(files)))
 }
 
 is_stdin <- function(files) files %in% c("-", "/dev/stdin", "/dev/fd/0", "/proc/self/fd/0")

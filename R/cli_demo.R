@@ -240,6 +240,14 @@ write_demo <- function(results, folder) {
     overlap = plot_overlap(pairing), join_types = plot_join_types(pairing),
     reasons = plot_reasons(pairing), repeats = plot_repeats(pairing),
     timeline = plot_timeline(tides), gaps = plot_gaps(tides),
+    neighbours = plot_timeline(pair_rows(demo$sailings, demo$tide_readings,
+      on = list("port", nearest("departs", "read_at", look = "both", within = "1 hour")),
+      sides = c("sailings", "tide_readings")
+    )),
+    stretches = plot_timeline(pair_rows(demo$bookings, demo$closures,
+      on = list("port", overlap("booked_from", "booked_to", "closed_from", "closed_to")),
+      sides = c("bookings", "closures")
+    )),
     differences = plot_differences(pair_rows(demo$timetable_old, demo$timetable_new,
       on = "trip", sides = c("timetable_old", "timetable_new")
     )),

@@ -55,7 +55,7 @@ cli_frames <- function(files, options) {
   list(
     pairing = asked_pairing(frames[[1L]], frames[[2L]],
       with_usual_choices(c(arguments, list(sides = sides))),
-      if (is.null(options$sides)) labels else sides
+      if (is.null(options$sides)) labels_of_sides(files) else sides
     ),
     on = on, call = call
   )

@@ -123,7 +123,10 @@ text_misses <- function(look, texts) {
       if (length(none)) text[none] <- NA
       text
     }, texts, look$group[side_names])
-    found[[rank]] <- misses_from(look, likely_pairs(look$keys, pairs_alone(look, cleaned)),
+    pairs <- pairs_alone(look, cleaned)
+    # keys that are equal as they are, and that another rule refused, differ in nothing
+    differ <- texts$left[pairs$left] != texts$right[pairs$right]
+    found[[rank]] <- misses_from(look, likely_pairs(look$keys, lapply(pairs, `[`, differ)),
       reason$reason, cleaning_said(reason$words), rank
     )
   }

@@ -44,14 +44,18 @@ new_choice <- function(by, highest, once, call) {
   for (one in by) {
     if (!is_name(one) && !(inherits(one, "formula") && length(one) == 2L)) {
       stop_argument(
-        sprintf("It takes names of right columns and one-sided formulas, not %s.", shown(one)),
+        sprintf("%s takes names of right columns and one-sided formulas, not %s.",
+          deparse(call), shown(one)
+        ),
         "Write, for example: lowest(~ abs(left$amount - right$amount))",
         call = call
       )
     }
   }
   if (!length(by)) {
-    stop_argument("It needs the name of a right column, or a formula.", call = call)
+    stop_argument(sprintf("%s needs the name of a right column, or a formula.", deparse(call)),
+      call = call
+    )
   }
   check_flag(once, "once", call)
   structure(list(by = unname(by), highest = highest, once = once), class = "ronda_choice")

@@ -8,7 +8,8 @@
 #' `join_types`: the rows that each of `rows` would give. `reasons`: why
 #' unmatched rows have no partner. `repeats`: how many
 #' partners rows have, with the heaviest keys named. `timeline`: the rows of
-#' both frames on one axis, linked to their partners. `gaps`: how far the
+#' both frames on one axis, linked to their partners; of two periods what both share is
+#' shaded. `gaps`: how far the
 #' partners are. `differences`: where columns of one name disagree. ggplot2's
 #' `autoplot()` takes a pairing too.
 #'

@@ -24,6 +24,12 @@ draw_timeline <- function(pairing, seen) {
       ggplot2::aes(xmin = x, xmax = xend, ymin = y - 1.15, ymax = y + 0.15)
     )
   }
+  if (nrow(seen$common)) {
+    figure <- figure + ggplot2::geom_rect(data = seen$common,
+      fill = colour[["paired"]], colour = NA, alpha = 0.35,
+      ggplot2::aes(xmin = x, xmax = xend, ymin = yend, ymax = y)
+    )
+  }
   figure <- figure +
     thin_lines(seen$links, colour[["none"]], 1.1) +
     thin_lines(seen$links, colour[["line"]], 0.4) +
@@ -93,7 +99,8 @@ timeline_rule <- function(pairing) {
   }
 }
 
-# What is drawn: list(rows, links, bands (how far nearest() looked), axis, stretch (of the
+# What is drawn: list(rows, links, common (the stretches that paired intervals share), bands
+# (how far nearest() looked), axis, stretch (of the
 # axis), groups, and of each side how many rows are `shown`, lie `outside` the stretch or
 # have no place (`blank`); and how many links are left out)
 timeline_data <- function(pairing) {
@@ -129,8 +136,10 @@ timeline_data <- function(pairing) {
     group = factor(groups$shown[groups$left[drawn$link_left]], groups$shown)
   )
   links$xend <- links$right_at
+  common <- common_stretches(links, spans, rule, axis)
+  if (nrow(common)) links$x <- links$xend <- common$middle
   list(
-    rows = rows, links = links,
+    rows = rows, links = links, common = common,
     bands = timeline_bands(pairing, rule, found, rows, axis),
     axis = axis, stretch = stretch, groups = groups,
     shown = c(length(drawn$left), length(drawn$right)),
@@ -160,6 +169,17 @@ timeline_spans <- function(rule, found) {
     }
     list(from = finite(from, to), to = finite(to, from))
   })
+}
+
+# Where both intervals of each drawn pair hold, and the middle of it; no lines for other rules
+common_stretches <- function(links, spans, rule, axis) {
+  if (length(rule$left) + length(rule$right) < 4L) links <- links[0L, ]
+  from <- pmax(spans$left$from[links$left_row], spans$right$from[links$right_row])
+  to <- pmin(spans$left$to[links$left_row], spans$right$to[links$right_row])
+  links$middle <- axis$value((from + to) / 2)
+  links$x <- axis$value(from)
+  links$xend <- axis$value(to)
+  links
 }
 
 middle_of <- function(span, row) (span$from[row] + span$to[row]) / 2
@@ -322,7 +342,9 @@ timeline_subtitle <- function(pairing, seen) {
     return(paste0(account_line(pairing), "."))
   }
   c(paste(c(
-    if (nrow(seen$links)) "Lines link partners.",
+    if (nrow(seen$links)) {
+      paste0("Lines link partners.", if (nrow(seen$common)) " Shaded: what both share.")
+    },
     if (any(seen$rows$state == "unmatched")) "A cross has none.",
     if (nrow(seen$bands)) "Shaded: how far an unmatched row looked."
   ), collapse = " "), timeline_left_out(pairing, seen))

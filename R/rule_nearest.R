@@ -56,6 +56,7 @@ nearest_text <- function(rule) {
   paste0(
     sprintf("nearest(%s, look = \"%s\"", columns_text(rule), rule$look),
     if (!is_unlimited(rule$within)) paste0(", within = ", distance_text(rule$within)),
+    if (!rule$equal) ", equal = FALSE",
     if (rule$n > 1) paste0(", n = ", format(rule$n, scientific = FALSE)),
     ")"
   )
@@ -63,7 +64,6 @@ nearest_text <- function(rule) {
 
 nearest_code <- function(rule) {
   choices <- c(
-    if (!rule$equal) "equal = FALSE",
     if (rule$ties != "last") sprintf("ties = \"%s\"", rule$ties),
     if (!is.null(rule$gap)) sprintf("gap = %s", text_code(rule$gap))
   )

@@ -47,6 +47,13 @@ shots <- list(
     ))
   }),
   timeline = list("figure", function() ronda::plot_timeline(tides_of_demo())),
+  stretches = list("figure", function() {
+    ronda::plot_timeline(ronda::pair_rows(ronda::bookings, ronda::closures,
+      sides = c("bookings", "closures"), on = list("port",
+        ronda::overlap("booked_from", "booked_to", "closed_from", "closed_to")
+      )
+    ))
+  }),
   gaps = list("figure", function() ronda::plot_gaps(tides_of_demo())),
   differences = list("figure", function() {
     ronda::plot_differences(ronda::pair_rows(ronda::timetable_old, ronda::timetable_new,

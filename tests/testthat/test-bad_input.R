@@ -92,7 +92,7 @@ verbs <- list(
     good = list("a", "<"),
     takes = list(left = "long", op = character(), right = "long")
   ),
-  highest = list(good = list("a"), takes = list(column = "long")),
+  highest = list(good = list("a"), takes = list(once = "flag")),
   lowest = list(good = list("a"), takes = list(column = "long")),
   key_account = list(
     good = list(left, "port"),

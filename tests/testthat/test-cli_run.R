@@ -198,7 +198,7 @@ test_that("help, version and the demo run", {
   expect_setequal(grep("parquet$", files, value = TRUE, invert = TRUE), c(
     "overlap.png", "rows-guide.png", "join_types.png", "repeats.png",
     "timeline.png", "gaps.png", "reasons.png", "differences.png", "shared-keys.png",
-    "tide_at_departure.csv", "closed_by_booking.csv",
+    "neighbours.png", "stretches.png", "tide_at_departure.csv", "closed_by_booking.csv",
     "report.html", "report-many.html", "bookings_in_closures.csv",
     "sailings_and_vessels.csv", "sailings_with_crew.csv",
     "sailings_with_fares.csv", "sailings_with_tide.csv",

@@ -100,3 +100,28 @@ test_that("reasons are counted for all rows, however many there are", {
     expect_identical(sum(counts$rows), as.integer(sum(kind != "equal")))
   }
 })
+
+test_that("keys that are equal and that another rule refused differ in nothing", {
+  left <- data.frame(vessel = c("A", "B", "C"), t = c(5, 2, 1))
+  right <- data.frame(vessel = c("A", "B", "c"), t = c(1, 9, 0))
+  pairing <- pair_rows(left, right, on = list("vessel", nearest("t")))
+  expect_identical(near_misses(pairing)$from, "C")
+  reasons <- diagnose(pairing)$reasons
+  expect_identical(sum(reasons$rows[grepl("case", reasons$reason)]), 2L)
+})
+
+test_that("a frame joined with itself is told by its sides", {
+  trips <- data.frame(vessel = c("A", "A"), t = c(5, 2))
+  pairing <- pair_rows(trips, trips, on = list("vessel", nearest("t", equal = FALSE)))
+  expect_identical(pairing$labels, c("trips (left)", "trips (right)"))
+  expect_match(format(pairing), "trips \\(left\\) with trips \\(right\\)", all = FALSE)
+  expect_match(format(receipt(pairing)), "trips \\(right\\): 2 rows", all = FALSE)
+  expect_match(explain_row(pairing, left = 2)$lines, "no partner in trips \\(right\\)", all = FALSE)
+  expect_match(diagnose(trips, trips, on = "vessel")$call, "join_frames(trips, trips",
+    fixed = TRUE
+  )
+  expect_error(join_frames(trips, trips, on = "vesel"), "`trips` (left) has no column",
+    fixed = TRUE
+  )
+  expect_identical(names(split_frames(pairing)), c("matched", "left_alone", "right_alone"))
+})

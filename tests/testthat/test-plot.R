@@ -251,3 +251,21 @@ test_that("titles are true where nothing matched and where there are no rows", {
     )
   ))
 })
+
+test_that("of two periods the stretch that both share is shaded", {
+  on <- list("port", overlap("booked_from", "booked_to", "closed_from", "closed_to",
+    shared = c("from", "to")))
+  joined <- join_frames(bookings, closures, on = on, rows = "inner")
+  figure <- plot_timeline(pair_rows(bookings, closures, on = on))
+  built <- ggplot2::ggplot_build(figure)$data
+  shaded <- Find(function(layer) all(c("xmin", "xmax") %in% names(layer)), built)
+  expect_setequal(paste(shaded$xmin, shaded$xmax),
+    paste(as.numeric(joined$from), as.numeric(joined$to))
+  )
+  expect_match(figure$labels$subtitle, "Shaded: what both share")
+  # a point has no stretch
+  figure <- plot_timeline(pair_rows(sailings, crew_shifts, on = list(
+    "vessel", inside("departs", "starts", "ends")
+  )))
+  expect_no_match(figure$labels$subtitle, "Shaded")
+})
