@@ -150,6 +150,56 @@ pair_lines <- function(n) {
   )
 }
 
+# what lies between two neighbours, what two periods share, and the calendar
+reach_lines <- function(n) {
+  set.seed(5)
+  time <- function(days) .POSIXct(1.9e9 + 86400 * days, "UTC")
+  left <- data.frame(t = time(runif(n, 0, 2000)))
+  right <- data.frame(t = time(runif(n, 0, 2000)), v = runif(n))
+  sorted <- lapply(list(left, right), function(x) x[order(x$t), , drop = FALSE])
+  between <- function(name, left, right) {
+    line(name, n,
+      function() join_frames(left, right, on = nearest("t", look = "both"),
+        fold = list(v = ~ interpolated(right$v))
+      ),
+      function() join_frames(left, right, on = nearest("t"), fold = list(v = ~ right$v[1])),
+      "nearest() with a fold of the first"
+    )
+  }
+  stays <- transform(left, to = t + 86400 * runif(n))
+  shut <- transform(right[seq_len(n / 100), ], to = t + 86400 * runif(n / 100))
+  meets <- function(...) overlap("t", "to", ..., shared = c("from", "until", "long"))
+  rbind(
+    between("both neighbours, interpolated, shuffled", left, right),
+    between("both neighbours, interpolated, in order", sorted[[1L]], sorted[[2L]]),
+    line("the stretch that periods share, summed", n,
+      function() join_frames(stays, shut, on = meets(), fold = list(s = ~ sum(right$long))),
+      function() join_frames(stays, shut, on = meets(), rows = "inner",
+        expect = "rows-multiply"
+      ), "the pairs, with what they share"
+    ),
+    line("nearest within a month", n,
+      function() pair_rows(left, right, on = nearest("t", within = "1 month")),
+      function() pair_rows(left, right, on = nearest("t", within = "30 days")),
+      "within 30 days"
+    ),
+    line("once, by a formula", n / 10,
+      function() pair_rows(stays[seq_len(n / 10), ], shut, on = overlap("t", "to"),
+        repeats = lowest(~ abs(left$t - right$t), once = TRUE), expect = "rows-multiply"
+      ),
+      function() {
+        found <- pair_rows(stays[seq_len(n / 10), ], shut, on = overlap("t", "to"),
+          expect = "rows-multiply"
+        )
+        rows <- build_frame(found, "inner", take = character(), row_numbers = c("i", "j"))
+        order(abs(as.numeric(stays$t[rows$i]) - as.numeric(shut$t[rows$j])), rows$i, rows$j,
+          method = "radix"
+        )
+      }, "the pairs written out and ordered"
+    )
+  )
+}
+
 where_line <- function(n) {
   set.seed(3)
   left <- data.frame(x = runif(n) * n)
@@ -180,6 +230,8 @@ difference_line <- function(n, columns = 50L) {
   )
 }
 
-table <- rbind(fold_lines(10 * n), pair_lines(n), where_line(n), difference_line(n))
+table <- rbind(
+  fold_lines(10 * n), pair_lines(n), reach_lines(n), where_line(n), difference_line(n)
+)
 print(table, row.names = FALSE)
 if (n == 1e6) utils::write.csv(table, "bench/beyond.csv", row.names = FALSE)
