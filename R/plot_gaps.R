@@ -135,7 +135,9 @@ farthest_reach <- function(closest) {
     return(closest$within)
   }
   rows <- which(is.finite(closest$left))
-  max(0, reach_numbers(closest, rows, -1), reach_numbers(closest, rows, 1))
+  reach <- c(reach_numbers(closest, rows, -1), reach_numbers(closest, rows, 1))
+  # (to a side where it does not look there is no end)
+  max(0, reach[is.finite(reach)])
 }
 
 gap_subtitle <- function(pairing, gaps) {

@@ -187,3 +187,28 @@ test_that("short units are read, others are answered with what to write", {
   )
   expect_match(near_misses(pairing)$reason, "33 days away, outside 1 month by 2 days")
 })
+
+test_that("figures and joins of files take months", {
+  day <- as.Date("2031-01-01") + 0:80
+  left <- data.frame(day = day[seq(1, 80, 3)])
+  right <- data.frame(day = day[seq(2, 80, 30)], n = 1:3)
+  rule <- function(look) nearest("day", look = look, within = "1 month", gap = "away")
+  figure <- plot_gaps(pair_rows(left, right, on = rule("back")))
+  expect_match(figure$labels$subtitle, "Dashed: within 1 month (31 days at the most)",
+    fixed = TRUE
+  )
+  expect_s3_class(plot_timeline(pair_rows(left, right, on = rule("both"))), "ggplot")
+  skip_without_files()
+  withr::local_options(ronda.piece_rows = 5)
+  for (look in c("back", "both", "either")) {
+    for (way in c("ranges", "right_whole")) {
+      out <- withr::local_tempfile()
+      join_files(left, right, on = rule(look), out = out, way = way, parts = 3,
+        row_order = "left"
+      )
+      expect_equal(as.data.frame(read_frame(out)),
+        join_frames(left, right, on = rule(look), expect = "rows-multiply")
+      )
+    }
+  }
+})
