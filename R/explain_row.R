@@ -316,8 +316,8 @@ partner_line <- function(view, partners) {
   if (!length(partners)) {
     return(sprintf("So it has no partner in %s.", view$other_label))
   }
-  sprintf("So its %s: row %s of %s.",
-    if (length(partners) == 1L) "partner" else "partners",
+  sprintf("So its %s %s of %s.",
+    if (length(partners) == 1L) "partner: row" else "partners: rows",
     listed(partners, "and"), view$other_label
   )
 }
