@@ -51,9 +51,9 @@ days_of <- function(date) {
 instant_of <- function(there, zone) {
   before <- there - clock_ahead(there - 86400, zone)
   after <- there - clock_ahead(there + 86400, zone)
-  shows <- function(instant) instant + clock_ahead(instant, zone) == there
   open <- which(before != after)
-  takes_after <- open[!shows(before[open]) & shows(after[open])]
+  shows <- function(instant) instant[open] + clock_ahead(instant[open], zone) == there[open]
+  takes_after <- open[!shows(before) & shows(after)]
   before[takes_after] <- after[takes_after]
   before
 }

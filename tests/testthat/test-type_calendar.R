@@ -157,6 +157,21 @@ test_that("the end of a month, a changing clock and days of 24 hours are what th
   )
 })
 
+test_that("many times at once are moved as each by itself, whenever clocks change", {
+  for (zone in c("Europe/Berlin", "America/New_York", "Australia/Lord_Howe")) {
+    set.seed(12)
+    times <- as.POSIXct("2031-01-01", tz = "UTC") + 900 * sample.int(70000L, 400L)
+    attr(times, "tzone") <- zone
+    ahead <- as.numeric(as.POSIXct(format(times, tz = zone), tz = "UTC")) - as.numeric(times)
+    for (months in c(-1, 1, 12)) {
+      slow <- vapply(seq_along(times), function(k) slow_shift(times[k], months), 0)
+      found <- shifted_months(as.numeric(times), months, list(family = "POSIXct"), zone, NULL)
+      expect_identical(found[!is.na(slow)], slow[!is.na(slow)])
+    }
+    expect_gt(length(unique(ahead)), 1L)
+  }
+})
+
 test_that("short units are read, others are answered with what to write", {
   hours <- data.frame(t = .POSIXct(c(0, 3600, 86400, 14 * 86400), "UTC"))
   pairs <- function(within) {
