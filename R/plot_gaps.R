@@ -136,7 +136,7 @@ farthest_reach <- function(closest) {
   }
   rows <- which(is.finite(closest$left))
   reach <- c(reach_numbers(closest, rows, -1), reach_numbers(closest, rows, 1))
-  # (to a side where it does not look there is no end)
+  # to a side where it does not look there is no end
   max(0, reach[is.finite(reach)])
 }
 
