@@ -25,7 +25,7 @@ register_command("pair", cli_account, two_files,
 # The formulas of all that were given, by name; `on`: rules, which may add columns
 read_folds <- function(texts, right, on) {
   rules <- Filter(function(rule) inherits(rule, "ronda_rule_record"), on)
-  columns <- c(names(right), plan_names(pair_columns(rules)))
+  columns <- c(names(right), plan_names(columns_added(rules, "shared")))
   folds <- lapply(texts, read_fold, columns = columns)
   stats::setNames(lapply(folds, `[[`, "formula"), vapply(folds, `[[`, "", "name"))
 }

@@ -267,18 +267,16 @@ row_viewer <- function(pairing, fold) {
   code <- fold$code
   environment <- fold$environment
   right <- frame_viewer(pairing$right, used$right)
-  if (!"left" %in% all.names(code) && !is.null(used$left) && !uses_interpolated(code)) {
-    return(list(run = function(row, partners) {
-      eval(code, list(right = right(partners)), environment)
-    }))
+  left <- if ("left" %in% all.names(code) || is.null(used$left)) {
+    frame_viewer(pairing$left, used$left)
   }
-  left <- frame_viewer(pairing$left, used$left)
-  at <- if (uses_interpolated(code) && length(pairing$rules)) points_of(pairing, NULL)
+  interpolates <- uses_interpolated(code)
+  at <- if (interpolates && length(pairing$rules)) points_of(pairing, NULL)
   list(run = function(row, partners) {
-    eval(code, list(
-      left = left(row), right = right(partners),
-      interpolated = interpolated_word(at, row, partners)
-    ), environment)
+    seen <- list(right = right(partners))
+    if (!is.null(left)) seen$left <- left(row)
+    if (interpolates) seen$interpolated <- interpolated_word(at, row, partners)
+    eval(code, seen, environment)
   })
 }
 

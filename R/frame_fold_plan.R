@@ -184,7 +184,7 @@ fold_specs <- function(folds, right) {
 # for a column that the pairs have, not the right rows.
 as_folds <- function(fold, pairing, call) {
   check_fold(fold, call)
-  stretch <- pair_columns(pairing$rules)
+  stretch <- columns_added(pairing$rules, "shared")
   frames <- pairing[side_names]
   if (length(stretch)) frames$right <- no_pairs(pairing, stretch, call)
   for (name in names(fold)) {

@@ -49,14 +49,8 @@ check_one_sided <- function(rows, choices, call) {
 has_other_rules <- function(pairing) length(pairing$key_rules) != length(pairing$rules)
 
 added_columns <- function(pairing, rows, choices) {
-  of_rules <- list()
-  if (has_other_rules(pairing) && !row_types[[rows]]$one_sided) {
-    for (rule in pairing$rules) {
-      of_rules <- c(of_rules, kind_of(rule)$adds(rule))
-    }
-  }
   c(
-    of_rules,
+    if (has_other_rules(pairing) && !row_types[[rows]]$one_sided) columns_added(pairing$rules),
     if (!is.null(choices$partners)) {
       list(list(name = choices$partners, from = "partners"))
     },

@@ -82,12 +82,6 @@ check_stretch_length <- function(pairing, rule, call) {
 # In a fold these columns are the partners': what they hold depends on both rows, so the
 # pairs stand in for the right rows then.
 
-# the columns that interval rules add
-pair_columns <- function(rules) {
-  added <- unlist(lapply(rules, function(rule) kind_of(rule)$adds(rule)), recursive = FALSE)
-  Filter(function(column) column$from == "shared", added)
-}
-
 fold_of_pairs <- function(folds) any(vapply(folds, function(fold) fold$of_pairs, NA))
 
 # the right frame without rows, and with these columns
@@ -119,7 +113,7 @@ with_stretch <- function(pairing, stretch, names, row_map, call) {
 
 # A pairing whose right rows are the pairs themselves, with what the formulas ask of them
 pairs_as_right <- function(pairing, folds, call) {
-  stretch <- pair_columns(pairing$rules)
+  stretch <- columns_added(pairing$rules, "shared")
   pairs <- all_pairs(pairing$matches)
   n <- length(pairs$right)
   used <- lapply(folds, function(fold) {
@@ -129,10 +123,7 @@ pairs_as_right <- function(pairing, folds, call) {
   })
   columns <- intersect(names(pairing$right), unlist(used))
   pairing$right <- with_stretch(pairing, stretch, columns, c(pairs, n = n), call)
-  counts <- partner_counts(pairing$matches, "left")
-  range <- seq_along(counts)
-  range[counts == 0L] <- 0L
-  pairing$matches <- new_matches(range, n, as.integer(c(0, cumsum(counts))), seq_len(n))
   pairing$sizes[2L] <- n
+  pairing$matches <- matches_of_pairs(pairs$left, seq_len(n), pairing$sizes)
   pairing
 }

@@ -179,14 +179,12 @@ as_chain <- function(on, frames, call) {
     )
   })
   for (rules in chain) {
-    for (rule in rules) {
-      added <- kind_of(rule)$adds(rule)
-      if (length(added)) {
-        stop_argument(said("%s can't be used in join_many().", argument_said(added[[1L]]$from)),
-          said("Join that frame with join_frames() first."),
-          call = call
-        )
-      }
+    added <- columns_added(rules)
+    if (length(added)) {
+      stop_argument(said("%s can't be used in join_many().", argument_said(added[[1L]]$from)),
+        said("Join that frame with join_frames() first."),
+        call = call
+      )
     }
   }
   names(chain) <- later

@@ -124,9 +124,7 @@ both_in_rounds <- function(pairing, plan, groups, parts, call) {
   again <- c(FALSE, diff(left[order]) == 0L & diff(right[order]) == 0L)[seq_along(order)]
   order <- order[!again]
   list(
-    matches = matches_of_blocks(list(list(left[order], right[order])), pairing$sizes,
-      right_ascends = FALSE
-    ),
+    matches = matches_of_pairs(left[order], right[order], pairing$sizes),
     candidates = -1,
     tied = sort(unique(unlist(lapply(one_way, `[[`, "tied"))))
   )

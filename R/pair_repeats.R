@@ -255,10 +255,7 @@ once_by_value <- function(pairing, call) {
   order <- sort_rows(c(first, values, list(pairs$left, pairs$right)),
     rep(c(FALSE, pairing$repeats$highest, FALSE), c(length(first), length(values), 2L))
   )
-  new_matches(
-    once_as_listed_(pairing$matches, pairs$left[order], pairs$right[order]),
-    pairing$sizes[2L]
-  )
+  taken_in_order(pairing, pairs, order)
 }
 
 # What an earlier step of in_turn() pairs goes first.
@@ -281,6 +278,11 @@ once_by_distance <- function(pairing, plan, groups, call) {
   pairs <- pairs_in_reach(pairing, plan, groups, call)
   found <- standings_(plan$closest, pairs$left, pairs$right)
   order <- sort_rows(list(found$high, found$low, pairs$left, pairs$right))
+  taken_in_order(pairing, pairs, order)
+}
+
+# The pairs in some order, those whose two rows are in none yet
+taken_in_order <- function(pairing, pairs, order) {
   new_matches(
     once_as_listed_(pairing$matches, pairs$left[order], pairs$right[order]),
     pairing$sizes[2L]

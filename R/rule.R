@@ -406,6 +406,12 @@ key_rules_of <- function(rules) rules_that(rules, "keyed")
 
 is_key_rule <- function(rule) kind_of(rule)$keyed
 
+# the columns that rules add to results, as a plan has them: all, or those of one kind
+columns_added <- function(rules, from = NULL) {
+  added <- unlist(lapply(rules, function(rule) kind_of(rule)$adds(rule)), recursive = FALSE)
+  if (is.null(from)) added else Filter(function(column) column$from == from, added)
+}
+
 # the one rule that chooses, NULL where none does
 chooser_of <- function(rules) {
   found <- rules_that(rules, "chooses")

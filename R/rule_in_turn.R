@@ -39,10 +39,11 @@ in_turn <- function(..., step = NULL) {
     if (kind_of(rule)$in_steps) {
       stop_argument(said("in_turn() can't hold another in_turn()."), call = call)
     }
-    if (length(kind_of(rule)$adds(rule))) {
+    added <- columns_added(list(rule))
+    if (length(added)) {
       stop_argument(
-        said("%s of %s() has no meaning inside in_turn().",
-          argument_said(if (is.null(rule$gap)) "shared" else "gap"), rule$kind
+        said("%s of %s() has no meaning inside in_turn().", argument_said(added[[1L]]$from),
+          rule$kind
         ),
         "Leave it out: rows paired by another step have no such column.",
         call = call

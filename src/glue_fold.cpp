@@ -63,8 +63,6 @@ SEXPTYPE type_of(const core::FoldJob& job) {
   }
 }
 
-}  // namespace
-
 core::Points as_points(const List& points, std::size_t left_rows,
                        std::size_t right_rows) {
   core::Points at;
@@ -75,6 +73,8 @@ core::Points as_points(const List& points, std::size_t left_rows,
                      "the points of right rows");
   return at;
 }
+
+}  // namespace
 
 Folds::Folds(const core::Context& context, const List& specs,
              std::size_t left_rows, std::size_t right_rows)

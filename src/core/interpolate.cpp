@@ -53,18 +53,6 @@ double between_partners(const Points& points, std::size_t left, std::size_t n,
                                                  value, between);
 }
 
-// what the first and the last partner of a row hold
-void prefetch_partners(const PairsView& pairs, const Points& points,
-                       const double* values, std::size_t left) {
-  const Row n = pairs.partner_count(left);
-  for (const Row k : {Row{0}, static_cast<Row>(n - 1)}) {
-    if (n == 0) return;
-    const auto row = static_cast<std::size_t>(pairs.partner(left, k)) - 1;
-    __builtin_prefetch(static_cast<const double*>(points.right) + row);
-    __builtin_prefetch(values + row);
-  }
-}
-
 }  // namespace
 
 void interpolate(const Context& context, const PairsView& pairs,
