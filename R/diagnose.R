@@ -107,7 +107,7 @@ diagnosis_of <- function(pairing, via, keys) {
   found <- misses_found(pairing)
   reasons <- unmatched_reasons(pairing, found)
   final <- steps_taken(pairing, via, found)
-  table <- reason_table(pairing, reasons, found, final$steps)
+  table <- reason_table(pairing, reasons, final$steps)
   matched <- c(pairing$counts$matched_left, final$pairing$counts$matched_left)
   structure(
     list(
@@ -323,7 +323,7 @@ reason_frame <- function(side = character(), frame = character(), reason = chara
 }
 
 # one line for each reason of each side, the largest first
-reason_table <- function(pairing, reasons, found, steps) {
+reason_table <- function(pairing, reasons, steps) {
   counts <- reasons$counts
   lines <- lapply(seq_len(nrow(counts)), function(k) {
     side <- counts$side[k]
@@ -334,40 +334,13 @@ reason_table <- function(pairing, reasons, found, steps) {
     reason_frame(side, counts$frame[k], counts$reason[k], length(rows),
       length(rows) / pairing$sizes[side_number(side)],
       if (length(best)) steps[[best]]$code else NA_character_, sum(gains),
-      example_words(pairing, side, rows, found, counts$kind[k])
+      counts$examples[k]
     )
   })
   table <- do.call(rbind, c(list(reason_frame()), lines))
   table <- table[order(match(table$side, side_names), -table$rows), ]
   row.names(table) <- NULL
   table
-}
-
-most_examples <- 3L
-
-# a few keys of these rows; of those that differ in little with the partner they may mean
-example_words <- function(pairing, side, rows, found, kind) {
-  columns <- rule_columns(pairing$rules, side)
-  if (kind == "missing" || !length(columns) || !length(rows)) {
-    return("")
-  }
-  if (kind == "far") {
-    away <- found$far$distance[found$far$row %in% rows]
-    words <- distance_words(c(min(away), stats::median(away)), found$far$plan$scale)
-    return(sprintf("%s away at least, the median %s", words[1L], words[2L]))
-  }
-  typed <- found$typed[found$typed[[paste0(side, "_row")]] %in% rows, ]
-  if (kind == "typed" && nrow(typed)) {
-    own <- if (side == "left") "from" else "to"
-    typed <- utils::head(typed[!duplicated(typed[[own]]), ], most_examples)
-    texts <- lapply(typed[c(own, setdiff(c("from", "to"), own))], encodeString, quote = "\"")
-    return(paste(texts[[1L]], "for", texts[[2L]], collapse = ", "))
-  }
-  some <- utils::head(rows, 100L)
-  values <- do.call(paste, c(lapply(columns, function(column) {
-    value_words(slice_column(.subset2(pairing[[side]], column), some, column, NULL))
-  }), sep = " / "))
-  paste(utils::head(unique(values), most_examples), collapse = ", ")
 }
 
 # what repeats, and what that makes of the rows

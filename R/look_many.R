@@ -4,7 +4,7 @@
 # (different ones), `repeated` (rows whose key another row has), `missing` (rows without
 # a key), `alone` (keys that no other frame has). `shared`: for each two frames how many
 # `keys` of `frame` are `found` in `other`. `held`: the keys by the frames that have them:
-# `held_by`, `keys` and the first few of them (`examples`). Where frames are joined along
+# `held_by` and `has` (a text, and their names), `keys` and the first few of them (`examples`). Where frames are joined along
 # a chain of different keys there is no `held` and no `alone`.
 look_at_many <- function(frames, on, call) {
   chain <- as_chain(on, frames, call)
@@ -113,7 +113,7 @@ keys_held <- function(frames, columns, distinct, chain, keys, call) {
     held_by = vapply(flags[order], function(one) {
       paste(names(frames)[one == "1"], collapse = "+")
     }, ""),
-    keys = count[order],
+    has = lapply(flags[order], function(one) names(frames)[one == "1"]), keys = count[order],
     examples = vapply(patterns[order], function(one) {
       listed(shortened(texts[utils::head(which(pattern == one), 4L)], 24L), "and")
     }, "", USE.NAMES = FALSE),

@@ -16,7 +16,40 @@ unmatched_reasons <- function(pairing, found = misses_found(pairing)) {
       paste(counts$side, counts$reason)
     ))
   })
+  counts$examples <- vapply(seq_len(nrow(counts)), function(k) {
+    of_side <- rows[[counts$side[k]]]
+    example_words(pairing, counts$side[k], of_side$row[of_side$reason == k], found,
+      counts$kind[k]
+    )
+  }, "")
   list(counts = counts, rows = rows, looked_at = looked_at_words(shown_misses(pairing, found)))
+}
+
+most_examples <- 3L
+
+# a few keys of these rows; of those that differ in little with the partner they may mean
+example_words <- function(pairing, side, rows, found, kind) {
+  columns <- rule_columns(pairing$rules, side)
+  if (kind == "missing" || !length(columns) || !length(rows)) {
+    return("")
+  }
+  if (kind == "far") {
+    away <- found$far$distance[found$far$row %in% rows]
+    words <- distance_words(c(min(away), stats::median(away)), found$far$plan$scale)
+    return(sprintf("%s away at least, the median %s", words[1L], words[2L]))
+  }
+  typed <- found$typed[found$typed[[paste0(side, "_row")]] %in% rows, ]
+  if (kind == "typed" && nrow(typed)) {
+    own <- if (side == "left") "from" else "to"
+    typed <- utils::head(typed[!duplicated(typed[[own]]), ], most_examples)
+    texts <- lapply(typed[c(own, setdiff(c("from", "to"), own))], encodeString, quote = "\"")
+    return(paste(texts[[1L]], "for", texts[[2L]], collapse = ", "))
+  }
+  some <- utils::head(rows, 100L)
+  values <- do.call(paste, c(lapply(columns, function(column) {
+    value_words(slice_column(.subset2(pairing[[side]], column), some, column, NULL))
+  }), sep = " / "))
+  paste(utils::head(unique(values), most_examples), collapse = ", ")
 }
 
 # of in_turn() each step has near misses of its own

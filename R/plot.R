@@ -4,21 +4,29 @@
 #' Draw a pairing
 #'
 #' `plot(pairing, view = )` chooses one of the figures; each has a function of
-#' its own. `overlap`: matched and unmatched rows of each frame, to scale.
-#' `join_types`: the rows that each of `rows` would give. `reasons`: why
-#' unmatched rows have no partner. `repeats`: how many
-#' partners rows have, with the heaviest keys named. `timeline`: the rows of
-#' both frames on one axis, linked to their partners; of two periods what both share is
-#' shaded. `gaps`: how far the
-#' partners are. `differences`: where columns of one name disagree. ggplot2's
-#' `autoplot()` takes a pairing too.
+#' its own.
 #'
-#' Titles say the finding in words. Numbers stand in axis texts and on filled
-#' shapes, so that they can be read with any theme, on light and dark. Colours stay
-#' apart in grey and for every kind of colour vision, and shape, position or a label
-#' always says the same again. Large input is summed before it is drawn; a timeline
-#' of many rows shows a few hundred left rows with their partners, groups with
-#' unmatched rows first, and says what it leaves out.
+#' * `overlap`: matched and unmatched rows of each frame, areas by count.
+#' * `join_types`: the rows that each of `rows` would give, and how much rows multiply.
+#' * `reasons`: why unmatched rows have no partner, with a few of their keys.
+#' * `repeats`: how many partners rows have, in classes of equal ratio, and how many pairs
+#'   each class makes.
+#' * `folds`: how many partners fall into each row's fold or window, along time or by key.
+#' * `timeline`: the rows of both frames on one axis, linked to their partners; of two
+#'   periods what both share is shaded. Of more than 400 left rows, what share of them found
+#'   a partner, by stretches of time and by key, the worst key first.
+#' * `gaps`: how far the partners are.
+#' * `periods`: where the periods of a key leave gaps or overlap each other.
+#' * `differences`: what share of the pairs disagrees in each column of one name.
+#'
+#' ggplot2's `autoplot()` takes a pairing too.
+#'
+#' Titles say the finding in words. The page decides when the figure is drawn: titles are
+#' folded to its width, and as many groups, columns or bars are shown as it has room for; what
+#' is left out is said. One colour has one meaning in all figures: blue the left frame,
+#' orange the right one, grey what is paired, red what has no partner; all stay apart in grey
+#' and for every kind of colour vision, on light and dark pages. All texts take their
+#' colour from `theme(text = )`.
 #'
 #' @param x,pairing,object `[ronda_pairing]` What [pair_rows()] gives.
 #' @param view `[character(1)]` Which figure.
@@ -27,7 +35,8 @@
 #'   of what is drawn.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, ggplot2
 #'   isn't installed, or the figure needs a rule that `on` lacks (`timeline`: an
-#'   ordered rule on times or numbers; `gaps`: `nearest()`; `differences`: a column that
+#'   ordered rule on times or numbers; `gaps`: `nearest()`; `periods`: a rule with intervals;
+#'   `differences`: a column that
 #'   both frames have and that is not a key).
 #' @seealso [plot_many()] for several frames, [plot_rows_guide()] to choose `rows`,
 #'   [write_report()] for all of them on one page; `vignette("reports-and-command-line")`.
@@ -52,7 +61,8 @@ autoplot.ronda_pairing <- function(object, view = "overlap", ...) {
 }
 
 figure_order <- c(
-  "overlap", "join_types", "reasons", "repeats", "timeline", "gaps", "differences"
+  "overlap", "join_types", "reasons", "repeats", "folds", "timeline", "gaps", "periods",
+  "differences"
 )
 
 figures <- new.env(parent = emptyenv())
@@ -68,9 +78,12 @@ register_figure <- function(
     # function(pairing): why the figure can't be drawn, or NULL
     lacks = function(pairing) NULL,
     # function(pairing, data): what it shows, in words for who can't see it
-    says = function(pairing, data) "") {
+    says = function(pairing, data) "",
+    # function(pairing, data): list(fit, left_out) as on_page() takes them
+    page = function(pairing, data) NULL) {
   figures[[view]] <- list(
-    data = data, draw = draw, title = title, subtitle = subtitle, lacks = lacks, says = says
+    data = data, draw = draw, title = title, subtitle = subtitle, lacks = lacks, says = says,
+    page = page
   )
 }
 
@@ -83,19 +96,21 @@ draw_figure <- function(view, pairing, call) {
   # Names of fifty letters leave no room for anything else.
   pairing$labels <- distinct_short(pairing$labels, 28L)
   data <- figure$data(pairing)
+  page <- figure$page(pairing, data)
   figure_of(figure$draw(pairing, data), figure$title(pairing, data),
-    figure$subtitle(pairing, data), figure$says(pairing, data)
+    figure$subtitle(pairing, data), figure$says(pairing, data), page$fit, page$left_out
   )
 }
 
-# A figure with its title; `says` is its alternative text
-figure_of <- function(drawn, title, subtitle, says = "") {
+# A figure with its title; `says` is its alternative text. What is said of what a page has no
+# room for comes when it is drawn.
+figure_of <- function(drawn, title, subtitle, says = "", fit = NULL, left_out = NULL) {
   parts <- c(title, subtitle, says)
-  alt <- gsub("\n", " ", paste(sentence(parts[nzchar(parts)]), collapse = " "))
-  drawn + ggplot2::labs(
-    title = in_lines(title, title_width), subtitle = in_lines(subtitle, subtitle_width),
-    alt = trimws(alt)
-  )
+  alt <- paste(sentence(parts[nzchar(parts)]), collapse = " ")
+  subtitle <- paste(subtitle, collapse = "\n")
+  on_page(drawn + ggplot2::labs(
+    title = title, subtitle = if (nzchar(subtitle)) subtitle, alt = trimws(alt)
+  ), fit, left_out)
 }
 
 sentence <- function(text) ifelse(grepl("[.!?]$", text), text, paste0(text, "."))
@@ -117,93 +132,11 @@ account_line <- function(pairing) {
   )
 }
 
-# How figures look -------------------------------------------------------------------
-
-# What figures have in common to look at: colours, text that fits, axes.
-
-# Colours that stay apart in grey and for every kind of colour vision. Text on a fill
-# has a contrast of at least 4.5.
-figure_colours <- c(
-  left = "#2b6ca3", right = "#e69a45", paired = "#3d4653", left_alone = "#7fb0de",
-  right_alone = "#fdebd3", none = "#ffffff", line = "#4d5562"
-)
-
-# What can be read on each of them. (Where a page is dark, `none` and its ink are turned
-# round, the others stay: so white ink is not quite the white of `none`.)
-figure_inks <- c(
-  left = "#fefefe", right = "#1d232b", paired = "#fefefe", left_alone = "#1d232b",
-  right_alone = "#1d232b", none = "#2f3640"
-)
-
-figure_theme <- function(size = 13) {
-  ggplot2::theme_minimal(base_size = size) +
-    ggplot2::theme(
-      plot.title = ggplot2::element_text(face = "bold", size = ggplot2::rel(1.1)),
-      plot.title.position = "plot",
-      plot.subtitle = ggplot2::element_text(colour = "#4d5562", size = ggplot2::rel(0.85)),
-      axis.text = ggplot2::element_text(colour = "#2f3640"),
-      panel.grid.minor = ggplot2::element_blank(),
-      legend.position = "bottom",
-      # The last number of an axis may reach beyond the panel.
-      plot.margin = ggplot2::margin(6, 14, 6, 6)
-    )
-}
-
-# How many letters fit on a figure of 6.7 inches (640 pixels at 96 a inch)
-title_width <- 56L
-subtitle_width <- 78L
-
-# names that stay apart when they are shortened
-distinct_short <- function(names, most) {
-  short <- shortened(names, most)
-  again <- duplicated(short) | duplicated(short, fromLast = TRUE)
-  ends <- substring(names, pmax(1L, nchar(names) - most %/% 2L + 2L))
-  short[again] <- paste0(substr(names[again], 1L, most %/% 2L - 2L), "...", ends[again])
-  make.unique(short, " ")
-}
-
-# Text of an axis or a strip, in at most two or three lines of so many letters: folded at
-# blanks, else after signs of names, else anywhere
-in_short_lines <- function(text, width = 16L) {
-  vapply(shortened(text, 2L * width), function(one) {
-    paste(unlist(lapply(strwrap(one, width + 1L), broken_word, width)), collapse = "\n")
-  }, "", USE.NAMES = FALSE)
-}
-
-broken_word <- function(word, width) {
-  if (nchar(word, "width") <= width) {
-    return(word)
-  }
-  places <- gregexpr("[_.:/-]", substr(word, 1L, width))[[1L]]
-  at <- if (max(places) > width %/% 3L) max(places) else width
-  c(substr(word, 1L, at), broken_word(substring(word, at + 1L), width))
-}
-
-# whole numbers alone, fewer of them where they are long
-count_breaks <- function(limits) {
-  most <- max(0, limits[is.finite(limits)])
-  wanted <- if (most >= 1e5) 2L else if (most >= 1e3) 3L else 4L
-  breaks <- pretty(c(0, most), min(wanted, max(1L, most)))
-  breaks[breaks == trunc(breaks) & breaks >= 0]
-}
-
-count_axis <- function(name, most, ...) {
-  ggplot2::scale_x_continuous(name,
-    limits = c(0, max(most, 1)), breaks = count_breaks, labels = with_commas_each,
-    expand = ggplot2::expansion(c(0, 0.06)), ...
-  )
-}
-
-# Whether a label of so many letters fits on a part of the axis, on the smallest figure
-fits_on <- function(label, share) share > nchar(label, "width") * 0.021
-
-# A scale where there is something to scale: ggplot2 warns of one that has no value to show
-if_drawn <- function(data, scale) if (nrow(data)) scale
-
 utils::globalVariables(c(
   "from", "to", "y", "part", "label", "fill", "x", "column", "kind", "panel", "row",
   "result_rows", "partners", "rows", "side", "right_at", "state", "reason", "class",
-  "share", "xend", "yend", "ink", "frame"
+  "share", "xend", "yend", "frame", "ymin", "ymax", "measure", "value", "what", "keys",
+  "least", "middle", "most", "width", "key", "group"
 ))
 
 # Files of figures -------------------------------------------------------------------

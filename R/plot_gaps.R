@@ -10,13 +10,13 @@ draw_gaps <- function(pairing, gaps) {
   figure <- ggplot2::ggplot(gaps$data) +
     ggplot2::geom_rect(
       ggplot2::aes(xmin = from, xmax = to, ymin = 0, ymax = rows),
-      fill = figure_colours[["left"]], colour = figure_colours[["none"]],
-      linewidth = 0.2
+      fill = figure_colours[["paired"]], colour = figure_colours[["line"]],
+      linewidth = 0.3
     )
   if (length(gaps$limits)) {
     figure <- figure + ggplot2::geom_vline(
       xintercept = gaps$limits, linetype = "dashed",
-      colour = figure_colours[["right"]], linewidth = 0.9
+      colour = figure_colours[["line"]], linewidth = 0.9
     )
   }
   figure +
@@ -52,7 +52,7 @@ gap_data <- function(pairing) {
     limit = limit_of_figure(plan), at_zero = sum(gap == 0), pairs = length(gap),
     middle = if (length(gap)) stats::median(abs(gap)) else NA,
     beyond = sum(!shown$which), beyond_from = shown$most, farthest = max(abs(gap), 0),
-    axis = paste(c(in_lines(paste(columns, collapse = " - "), title_width),
+    axis = paste(c(paste(columns, collapse = " - "),
       if (nzchar(unit$name)) sprintf("(%s)", unit$name)
     ), collapse = " ")
   )

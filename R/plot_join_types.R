@@ -1,9 +1,8 @@
 #' Draw what each of `rows` keeps
 #'
 #' A sheet to choose a join type from: two tiny frames, and the result of each
-#' of the seven, drawn by joining them. Matched rows are filled; left rows
-#' without partner are outlined and marked x, right ones shaded and marked +;
-#' cells without a value are dots.
+#' of the seven, drawn by joining them. Matched rows are grey, unmatched ones red, marked x
+#' where they are left ones and + where they are right ones; cells without a value are dots.
 #'
 #' @return A ggplot. Its data has one row for each cell: `panel`, `row`,
 #'   `column`, `label`, `kind`.
@@ -15,18 +14,18 @@
 plot_rows_guide <- function() {
   need_packages("ggplot2", "A figure", quote(plot_rows_guide()))
   data <- guide_data()
-  fills <- c(
-    head = "right_alone", matched = "left", left = "none", right = "right", absent = "none"
-  )
-  fill <- fills[data$kind]
+  role <- c(head = "paired", matched = "paired", left = "alone", right = "alone",
+    absent = "paired"
+  )[data$kind]
+  # Heads are the same grey, lighter; what has no value is empty, with a dot.
+  plain <- ifelse(data$kind == "head", "#dfe3e8", "#f4f5f7")
   drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
-    ggplot2::geom_tile(fill = ifelse(data$kind == "head", "#e6ebf0", figure_colours[fill]),
-      colour = figure_colours[["line"]], width = 0.94, height = 0.86,
-      linewidth = ifelse(data$kind %in% c("head", "absent"), 0.1, 0.5),
-      linetype = ifelse(data$kind == "left", "dashed", "solid")
+    ggplot2::geom_tile(
+      fill = ifelse(data$kind %in% c("head", "absent"), plain, figure_colours[role]),
+      colour = figure_colours[["line"]], width = 0.94, height = 0.86, linewidth = 0.3
     ) +
     ggplot2::geom_text(
-      ggplot2::aes(label = label), colour = figure_inks[fill], size = 2.7,
+      ggplot2::aes(label = label), colour = figure_inks[role], size = 2.7,
       fontface = ifelse(data$row == 0L, "bold", "plain")
     ) +
     ggplot2::facet_wrap(~panel, nrow = 2L) +
@@ -38,8 +37,8 @@ plot_rows_guide <- function() {
       panel.spacing = ggplot2::unit(10, "pt")
     )
   figure_of(drawn, "What each of `rows` keeps", c(
-    "Blue: matched rows. Dashed, x: a left row without partner.",
-    "Orange, +: a right row without partner. Dot: no value."
+    "Grey: matched rows. Red: unmatched ones, x of the left frame, + of the right one.",
+    "Dot: no value."
   ), guide_says(data))
 }
 
@@ -128,29 +127,24 @@ plot_join_types <- function(pairing, other = NULL, on = NULL) {
 
 draw_join_types <- function(pairing, data) {
   totals <- join_type_totals(pairing)
-  parts <- c(
-    paired = "paired (semi: left rows)", left_alone = paste(pairing$labels[1L], "alone"),
-    right_alone = paste(pairing$labels[2L], "alone")
-  )
-  few <- sum(nchar(parts, "width")) < 60L
   ggplot2::ggplot(data) +
     ggplot2::geom_rect(
-      ggplot2::aes(
-        xmin = from, xmax = to, ymin = y - 0.34, ymax = y + 0.34, fill = part,
-        linetype = part
-      ),
-      colour = figure_colours[["line"]]
+      ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.34, ymax = y + 0.34, fill = part),
+      colour = figure_colours[["line"]], linewidth = 0.3
     ) +
+    # What is on which side is marked as in the guide: x and +.
     ggplot2::geom_text(
-      ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = ink), size = 3.6
+      ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = part), size = 3.4
     ) +
     if_drawn(data, ggplot2::scale_fill_manual(NULL,
-      values = figure_colours[names(parts)], breaks = names(parts), labels = parts,
-      guide = ggplot2::guide_legend(ncol = if (!few) 1L)
+      values = c(paired = figure_colours[["paired"]], left_alone = figure_colours[["alone"]],
+        right_alone = figure_colours[["alone"]]
+      ), breaks = c("paired", "left_alone"), labels = c("paired (semi: left rows)", "unmatched")
     )) +
-    ggplot2::scale_colour_identity(guide = "none") +
-    if_drawn(data, ggplot2::scale_linetype_manual(guide = "none",
-      values = c(paired = "solid", left_alone = "dashed", right_alone = "dotted")
+    if_drawn(data, ggplot2::scale_colour_manual(guide = "none",
+      values = c(paired = figure_inks[["paired"]], left_alone = figure_inks[["alone"]],
+        right_alone = figure_inks[["alone"]]
+      )
     )) +
     count_axis("rows of the result", max(totals$result_rows)) +
     ggplot2::scale_y_continuous(NULL,
@@ -163,6 +157,12 @@ draw_join_types <- function(pairing, data) {
     ) +
     figure_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+}
+
+join_type_subtitle <- function(pairing, data) {
+  paste0(account_line(pairing), ".", if (any(data$part != "paired")) {
+    sprintf(" x: unmatched rows of %s, +: of %s.", pairing$labels[1L], pairing$labels[2L])
+  })
 }
 
 join_type_totals <- function(pairing) {
@@ -183,10 +183,11 @@ join_type_data <- function(pairing) {
     )
   }))
   data <- data[data$count > 0, ]
-  label <- with_commas_each(data$count)
+  mark <- c(paired = "", left_alone = " x", right_alone = " +")[data$part]
+  label <- paste0(with_commas_each(data$count), mark, recycle0 = TRUE)
   fits <- fits_on(label, data$count / max(totals$result_rows, 1))
-  data$label <- ifelse(fits, label, "")
-  data$ink <- figure_inks[data$part]
+  small <- fits_on(mark, data$count / max(totals$result_rows, 1))
+  data$label <- ifelse(fits, label, ifelse(small, trimws(mark), ""))
   data
 }
 
@@ -197,6 +198,12 @@ join_type_title <- function(pairing, data) {
   totals <- counts_by_type(pairing)
   rows <- structure(totals$result_rows, names = totals$rows)
   lost <- rows[["anti"]]
+  sizes <- pairing$sizes
+  if (rows[["left"]] >= 1.05 * sizes[1L]) {
+    return(sprintf("%s become %s (%s)", counted(sizes[1L], "row"), with_commas(rows[["left"]]),
+      times_words(rows[["left"]] / sizes[1L])
+    ))
+  }
   sprintf("A left join gives %s; an inner join %s",
     counted(rows[["left"]], "row"),
     if (rows[["inner"]] == 0) {
@@ -209,8 +216,14 @@ join_type_title <- function(pairing, data) {
   )
 }
 
+# "x277", "x1.4"
+times_words <- function(times) {
+  paste0("\u00d7", if (times >= 10) with_commas(round(times)) else format(round(times, 1L)))
+}
+
 register_figure("join_types",
   data = join_type_data, draw = draw_join_types, title = join_type_title,
+  subtitle = join_type_subtitle,
   says = function(pairing, data) {
     totals <- counts_by_type(pairing)
     sprintf("Rows: %s.", paste(totals$rows, with_commas_each(totals$result_rows),

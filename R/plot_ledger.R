@@ -27,14 +27,25 @@ plot.ronda_ledger <- function(x, ...) {
       position = ggplot2::position_dodge(width = 0.75)
     ) +
     ggplot2::scale_fill_manual(NULL, values = c(
-      "left rows" = figure_colours[["left_alone"]],
+      "left rows" = figure_colours[["left"]],
       "rows of the result" = figure_colours[["paired"]]
     ), guide = ggplot2::guide_legend(reverse = TRUE)) +
     count_axis("rows", max(data$rows)) +
     ggplot2::labs(y = NULL) +
     figure_theme() +
     ggplot2::theme(legend.position = "top", panel.grid.major.y = ggplot2::element_blank())
-  figure_of(drawn,
+  figure_of(drawn, fit = function(data, room) {
+      # the joins that changed most, in their order
+      first <- data[data$what == "left rows", ]
+      last <- data[data$what == "rows of the result", ]
+      most <- order(-abs(last$rows - first$rows))
+      keep <- first$join[utils::head(most, max(2, room$lines / 1.3))]
+      data[data$join %in% keep, ]
+    },
+    left_out = function(data, shown) {
+      n <- (nrow(data) - nrow(shown)) / 2
+      if (n) sprintf("Not drawn: %s that changed fewer rows.", counted(n, "join"))
+    },
     sprintf("%s lost rows, %s gained some", counted(sum(change < 0), "join"),
       with_commas(sum(change > 0))
     ),

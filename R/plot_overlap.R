@@ -1,7 +1,7 @@
 #' Draw how far two frames overlap
 #'
-#' One bar a frame, to scale, cut into matched and unmatched rows, with counts and
-#' shares.
+#' One bar a frame, cut into matched and unmatched rows: as long as their shares, and as
+#' thick as the frame has rows.
 #'
 #' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
 #'   with the right one and `on`.
@@ -22,26 +22,29 @@ plot_overlap <- function(pairing, other = NULL, on = NULL) {
 }
 
 draw_overlap <- function(pairing, data) {
-  ggplot2::ggplot(
-    data, ggplot2::aes(xmin = from, xmax = to, ymin = y - 0.3, ymax = y + 0.3)
-  ) +
-    ggplot2::geom_rect(ggplot2::aes(fill = fill, linetype = part),
-      colour = figure_colours[["line"]]
+  ggplot2::ggplot(data, ggplot2::aes(xmin = from, xmax = to, ymin = ymin, ymax = ymax)) +
+    ggplot2::geom_rect(ggplot2::aes(fill = part), colour = figure_colours[["line"]],
+      linewidth = 0.3
     ) +
-    ggplot2::geom_text(
-      ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = ink), size = 4
-    ) +
-    ggplot2::scale_fill_identity(guide = "none") +
-    ggplot2::scale_colour_identity(guide = "none") +
-    if_drawn(data, ggplot2::scale_linetype_manual(guide = "none",
-      values = c(matched = "solid", unmatched = "dashed")
+    if_drawn(data, ggplot2::scale_fill_manual(NULL, breaks = names(part_roles),
+      values = structure(figure_colours[part_roles], names = names(part_roles))
     )) +
-    count_axis("rows", max(pairing$sizes)) +
+    share_axis("share of the frame's rows") +
     ggplot2::scale_y_continuous(NULL,
       breaks = c(2, 1), labels = overlap_labels(pairing), limits = c(0.5, 2.5),
       minor_breaks = NULL
     ) +
-    figure_theme()
+    figure_theme() +
+    ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
+}
+
+part_roles <- c(matched = "paired", unmatched = "alone")
+
+share_axis <- function(name, limits = c(0, 1)) {
+  ggplot2::scale_x_continuous(name,
+    limits = limits, breaks = c(0, 0.25, 0.5, 0.75, 1),
+    labels = function(x) paste0(100 * x, "%"), expand = ggplot2::expansion(c(0, 0.02))
+  )
 }
 
 # what each bar is, and how many of its rows are which
@@ -50,7 +53,7 @@ overlap_labels <- function(pairing) {
   parts <- cbind(matched, pairing$sizes - matched)
   vapply(1:2, function(k) {
     lines <- sprintf("%s %s (%s)", with_commas_each(parts[k, ]),
-      c("matched", "unmatched"), percent_of(parts[k, ], pairing$sizes[k])
+      names(part_roles), percent_of(parts[k, ], pairing$sizes[k])
     )
     paste(c(in_short_lines(pairing$labels[k], 18L), counted(pairing$sizes[k], "row"),
       lines[parts[k, ] > 0]
@@ -58,19 +61,25 @@ overlap_labels <- function(pairing) {
   }, "")
 }
 
+# Bars as long as shares and as thick as frames have rows, so that areas are rows. What
+# has any row is wide and thick enough to be seen.
 overlap_data <- function(pairing) {
   counts <- pairing$counts
   matched <- c(counts$matched_left, counts$matched_right)
   rows <- as.numeric(rbind(matched, pairing$sizes - matched))
-  from <- as.numeric(rbind(0, matched))
-  part <- rep(c("matched", "unmatched"), 2L)
-  fill <- c("left", "none", "right", "none")
+  sizes <- rep(pairing$sizes, each = 2L)
+  share <- rows / pmax(sizes, 1)
+  at_least <- function(x, least) ifelse(x > 0 & x < 0.5, pmax(x, least), x)
+  first <- at_least(share[c(1L, 3L)], 0.006)
+  first <- 1 - at_least(1 - first, 0.006)
+  from <- as.numeric(rbind(0, first))
+  to <- as.numeric(rbind(first, 1))
+  y <- rep(c(2, 1), each = 2L)
+  half <- 0.36 * pmax(sizes / max(sizes, 1), 0.06)
   data <- data.frame(
-    frame = rep(pairing$labels, each = 2L), part = part, rows = rows,
-    share = percent_of(rows, rep(pairing$sizes, each = 2L)),
-    from = from, to = from + rows, y = rep(c(2, 1), each = 2L),
-    fill = figure_colours[fill], ink = figure_inks[fill],
-    label = ifelse(fits_on(part, rows / max(pairing$sizes, 1)), part, "")
+    frame = rep(pairing$labels, each = 2L), part = rep(names(part_roles), 2L), rows = rows,
+    share = percent_of(rows, sizes), from = from, to = to, y = y, ymin = y - half,
+    ymax = y + half
   )
   data[data$rows > 0, ]
 }
@@ -106,8 +115,16 @@ overlap_title <- function(pairing, data = NULL) {
   sub("^all", "All", text)
 }
 
+overlap_subtitle <- function(pairing, data) {
+  unlike <- max(pairing$sizes) > 1.2 * min(pairing$sizes)
+  paste0(account_line(pairing), ".", if (nrow(data) && unlike) {
+    " Thickness: rows of the frame."
+  })
+}
+
 register_figure("overlap",
   data = overlap_data, draw = draw_overlap, title = overlap_title,
+  subtitle = overlap_subtitle,
   says = function(pairing, data) {
     paste0(sprintf("%s: %s of %s rows %s (%s)", data$frame, with_commas_each(data$rows),
       with_commas_each(pairing$sizes[3 - data$y]), data$part, data$share
@@ -119,8 +136,9 @@ register_figure("overlap",
 
 #' Draw which keys several frames share
 #'
-#' A table of tiles, a row and a column for each frame: how many different keys of the
-#' row's frame the column's frame has, and their share.
+#' Tiles, a row and a column for each frame: how many different keys of the row's frame the
+#' column's frame has, and their share. Beside them bars: how many keys which frames have,
+#' the most first.
 #'
 #' @inheritParams join_many
 #' @return A ggplot, to be printed, saved or added to. Its data is a data frame of one row
@@ -142,43 +160,123 @@ plot_many <- function(frames, on) {
 }
 
 figure_of_many <- function(look) {
-  data <- look$shared
-  short <- distinct_short(look$frames$frame, 24L)
-  data$x <- match(data$other, look$frames$frame)
-  data$y <- match(data$frame, look$frames$frame)
-  data$share <- ifelse(data$keys > 0, data$found / data$keys, 0)
-  own <- data$frame == data$other
-  data$label <- ifelse(is.na(data$found), "", ifelse(own, with_commas_each(data$keys),
-    paste0(with_commas_each(data$found), "\n", percent_of(data$found, data$keys))
-  ))
-  data$kind <- ifelse(own, "paired", ifelse(is.na(data$share), "none",
-    ifelse(data$share > 0.66, "left", ifelse(data$share > 0, "left_alone", "none"))
-  ))
+  frames <- look$frames$frame
+  short <- distinct_short(frames, 24L)
+  data <- many_tiles(look)
+  subsets <- many_subsets(look)
+  n <- length(frames)
+  is_bars <- function(at) max(at, 0, na.rm = TRUE) >= bars_begin
   drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = y)) +
-    ggplot2::geom_tile(fill = figure_colours[data$kind], width = 0.94, height = 0.9,
+    ggplot2::geom_tile(ggplot2::aes(fill = share), width = 0.94, height = 0.9,
       colour = figure_colours[["line"]]
     ) +
-    ggplot2::geom_text(ggplot2::aes(label = label), colour = figure_inks[data$kind],
-      size = if (length(short) > 8L) 2.2 else 3.4, lineheight = 0.9
+    ggplot2::geom_text(ggplot2::aes(label = label), lineheight = 0.9,
+      colour = figure_inks[["right"]], size = if (n > 8L) 2 else 3.2
     ) +
-    ggplot2::scale_x_continuous("are in", breaks = seq_along(short),
-      labels = in_short_lines(short, max(8L, 66L %/% length(short))), minor_breaks = NULL,
-      position = "top",
-      guide = ggplot2::guide_axis(angle = if (length(short) > 6L) 45 else 0)
+    ggplot2::geom_rect(data = function(tiles) utils::head(subsets, attr(tiles, "bars")),
+      fill = figure_colours[["paired"]], colour = figure_colours[["line"]],
+      ggplot2::aes(xmin = bars_begin, xmax = x, ymin = y - 0.36, ymax = y + 0.36)
     ) +
-    ggplot2::scale_y_reverse("keys of", breaks = seq_along(short),
-      labels = in_short_lines(short, 18L), minor_breaks = NULL
+    # A share is drawn as paleness, so that its number can be read on it.
+    ggplot2::scale_fill_gradient(guide = "none", limits = c(0, 1), low = "#e3e6ea",
+      high = figure_colours[["paired"]], na.value = NA
     ) +
+    ggplot2::scale_x_continuous(NULL, minor_breaks = NULL,
+      breaks = function(limits) {
+        if (is_bars(limits)) bars_begin + count_breaks(limits - bars_begin) else seq_len(n)
+      },
+      labels = function(at) {
+        if (is_bars(at)) with_commas_each(at - bars_begin) else
+          if (n > 4L) distinct_short(frames, 14L)[at] else in_short_lines(short[at], 50L %/% n)
+      },
+      guide = ggplot2::guide_axis(angle = if (n > 4L) 90 else 0)
+    ) +
+    ggplot2::scale_y_continuous(NULL, minor_breaks = NULL,
+      breaks = function(limits) {
+        if (is_bars(-limits)) subsets$y[subsets$y >= limits[1L]] else -seq_len(n)
+      },
+      labels = function(at) {
+        if (is_bars(-at)) subsets$label[match(at, subsets$y)] else
+          if (n > 4L) distinct_short(frames, 14L)[-at] else in_short_lines(short[-at], 14L)
+      }
+    ) +
+    ggplot2::facet_wrap(~panel, scales = "free") +
     figure_theme() +
-    ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+    ggplot2::theme(panel.grid.major = ggplot2::element_blank(),
+      strip.text = ggplot2::element_text(face = "bold", hjust = 0)
+    )
   figure_of(drawn, many_title(look),
-    paste("Each tile: keys of the row's frame that the column's frame has, too.",
-      "Dark: all keys of the frame itself."
-    ),
+    "Each tile: keys of the row's frame that the column's frame has, too.",
     paste0("Found: ", paste0(data$frame, " in ", data$other, " ", data$found, " of ",
       data$keys, collapse = "; ", recycle0 = TRUE
-    ), ".")
+    ), "."),
+    fit = function(data, room) many_for_page(data, room, n),
+    left_out = function(data, shown) {
+      rest <- subsets[-seq_len(attr(shown, "bars")), ]
+      if (nrow(rest)) {
+        sprintf("Not drawn: %s of %s.", counted(sum(rest$x - bars_begin), "key"),
+          counted(nrow(rest), "other combination")
+        )
+      }
+    }
   )
+}
+
+# Numbers on tiles where they fit; `bars`: how many combinations of frames there is room for
+many_for_page <- function(data, room, n) {
+  high <- (room$height - 2.6) / n
+  wide <- (room$width / 2 - 1.4) / n
+  if (high < 0.3) data$label <- sub("\n.*", "", data$label)
+  if (high < 0.15 || wide < 0.3) data$label <- rep("", nrow(data))
+  lines <- 3.4 + if (n > 4L) 5 else 0
+  attr(data, "bars") <- max(2L, as.integer((room$lines - lines) / 2.2))
+  data
+}
+
+# Both panels have one scale each way; bars stand far from tiles on it, so that its marks
+# know which they are for.
+bars_begin <- 1e9
+
+many_panels <- c("frame by frame", "keys by frames")
+
+many_tiles <- function(look) {
+  data <- look$shared
+  data$x <- match(data$other, look$frames$frame)
+  data$y <- -match(data$frame, look$frames$frame)
+  data$share <- ifelse(data$keys > 0, data$found / data$keys, 0)
+  data$label <- ifelse(is.na(data$found), "", ifelse(data$frame == data$other,
+    with_commas_each(data$keys),
+    paste0(with_commas_each(data$found), "\n", percent_of(data$found, data$keys))
+  ))
+  data$panel <- factor(many_panels[1L], many_panels)
+  data
+}
+
+# How many keys which frames have, those of most keys first
+many_subsets <- function(look) {
+  held <- look$held
+  held <- held[order(-held$keys), ]
+  rows <- seq_len(NROW(held))
+  words <- shortened(subset_words(held$has, look$frames$frame), 28L)
+  data.frame(
+    x = bars_begin + held$keys[rows], y = -bars_begin - rows,
+    label = in_short_lines(paste0(words, rep(": ", length(rows)), with_commas_each(held$keys),
+      recycle0 = TRUE
+    ), 18L), panel = factor(rep(many_panels[2L], length(rows)), many_panels)
+  )
+}
+
+# "all 3 frames", "ports alone", "all but ports"
+subset_words <- function(has, frames) {
+  short <- distinct_short(frames, 12L)
+  vapply(has, function(one) {
+    out <- short[!frames %in% one]
+    one <- short[frames %in% one]
+    if (!length(out)) sprintf("all %d frames", length(frames)) else
+      if (length(one) == 1L) paste(one, "alone") else
+        if (length(out) < length(one)) paste("all but", paste(out, collapse = ", ")) else
+          paste(one, collapse = ", ")
+  }, "")
 }
 
 many_title <- function(look) {

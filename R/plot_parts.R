@@ -14,9 +14,8 @@ part_figures <- c(
 
 plot_parts <- function(parts) {
   names(parts)[names(parts) == "part"] <- "task"
-  # Of many tasks those that took longest are shown.
+  # Of many tasks a page shows those that took longest.
   shown <- parts[order(-parts$seconds, parts$task), ]
-  shown <- shown[seq_len(min(nrow(parts), most_parts)), ]
   panels <- factor(part_figures, levels = part_figures)
   data <- data.frame(
     row = factor(rep(shown$task, 4L), levels = rev(shown$task)),
@@ -26,7 +25,6 @@ plot_parts <- function(parts) {
   middle <- data.frame(panel = panels, x = vapply(parts[names(part_figures)], function(x) {
     if (length(x)) stats::median(x) else 0
   }, 0))
-  title <- parts_title(parts)
   figure <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
     ggplot2::geom_col(fill = figure_colours[["left"]], width = 0.7) +
     ggplot2::geom_vline(data = middle, ggplot2::aes(xintercept = x),
@@ -36,22 +34,22 @@ plot_parts <- function(parts) {
     ggplot2::scale_x_continuous(NULL, labels = short_numbers, n.breaks = 3L,
       limits = c(0, NA)
     ) +
-    ggplot2::labs(
-      title = paste(strwrap(title, title_width), collapse = "\n"),
-      subtitle = paste(strwrap(parts_subtitle(nrow(shown), nrow(parts)), subtitle_width),
-        collapse = "\n"
-      ),
-      y = NULL
-    ) +
+    ggplot2::labs(y = NULL) +
     figure_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(),
       panel.spacing.x = ggplot2::unit(24, "pt")
     )
-  figure$labels$alt <- title
-  figure
+  figure_of(figure, parts_title(parts), "Dashed: the median of all.",
+    fit = function(data, room) {
+      slowest <- rev(levels(data$row))
+      data[data$row %in% utils::head(slowest, room$lines / 1.2), ]
+    },
+    left_out = function(data, shown) {
+      n <- length(unique(shown$row))
+      if (n < nlevels(data$row)) sprintf("Shown: the %d that took longest.", n)
+    }
+  )
 }
-
-most_parts <- 20L
 
 parts_title <- function(parts) {
   if (!nrow(parts)) {
@@ -62,23 +60,3 @@ parts_title <- function(parts) {
   )
 }
 
-parts_subtitle <- function(shown, all) {
-  paste0("Dashed: the median of all.", if (all > shown) {
-    sprintf(" Shown: the %d that took longest.", shown)
-  })
-}
-
-# 1.2M, 40k
-short_numbers <- function(x) {
-  vapply(x, function(value) {
-    if (is.na(value)) {
-      ""
-    } else if (abs(value) >= 1e6) {
-      paste0(format(value / 1e6, digits = 3L), "M")
-    } else if (abs(value) >= 1e4) {
-      paste0(format(value / 1e3, digits = 3L), "k")
-    } else {
-      format(value, digits = 3L)
-    }
-  }, "")
-}

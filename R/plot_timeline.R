@@ -6,58 +6,65 @@ plot_timeline <- function(pairing, other = NULL, on = NULL) {
   draw_figure("timeline", pairing_given(pairing, other, on, call, code), call)
 }
 
-# How many rows and lines are drawn at most, and in how many panels
-most_left_drawn <- 300L
-most_partners_drawn <- 10L
+# How many rows and lines are drawn at most; of more left rows the shares are drawn
+most_left_drawn <- 400L
 most_links_drawn <- 400L
 most_others_drawn <- 300L
-most_panels <- 6L
 
 draw_timeline <- function(pairing, seen) {
+  if (!is.null(seen$strip)) {
+    return(draw_strip(seen))
+  }
   rows <- seen$rows
   colour <- figure_colours
-  is_long <- !is.na(rows$xend) & rows$xend > rows$x
+  is_long <- function(rows) rows[!is.na(rows$xend) & rows$xend > rows$x, ]
+  # of what belongs to rows that the page has room for
+  shown <- function(part) function(rows) part[part$group %in% rows$group, ]
   figure <- ggplot2::ggplot(rows)
   if (nrow(seen$bands)) {
-    figure <- figure + ggplot2::geom_rect(data = seen$bands,
-      fill = colour[["right_alone"]], colour = NA, alpha = 0.8,
+    figure <- figure + ggplot2::geom_rect(data = shown(seen$bands),
+      fill = colour[["alone"]], alpha = 0.22, colour = colour[["line"]], linewidth = 0.2,
       ggplot2::aes(xmin = x, xmax = xend, ymin = y - 1.15, ymax = y + 0.15)
     )
   }
   if (nrow(seen$common)) {
-    figure <- figure + ggplot2::geom_rect(data = seen$common,
-      fill = colour[["paired"]], colour = NA, alpha = 0.35,
+    figure <- figure + ggplot2::geom_rect(data = shown(seen$common),
+      fill = colour[["paired"]], colour = colour[["line"]], alpha = 0.6, linewidth = 0.2,
       ggplot2::aes(xmin = x, xmax = xend, ymin = yend, ymax = y)
     )
   }
   figure <- figure +
-    thin_lines(seen$links, colour[["none"]], 1.1) +
-    thin_lines(seen$links, colour[["line"]], 0.4) +
-    ggplot2::geom_segment(data = rows[is_long, ], linewidth = 1.6,
-      ggplot2::aes(x = x, xend = xend, y = y, yend = y, colour = side, alpha = state)
+    ggplot2::geom_segment(data = shown(seen$links), colour = colour[["line"]], linewidth = 0.5,
+      ggplot2::aes(x = x, xend = xend, y = y, yend = yend)
     ) +
-    row_marks(rows, colour[["none"]], 2) +
-    row_marks(rows, colour[["line"]], 0.7) +
-    if_drawn(rows, ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4))) +
-    if_drawn(rows[is_long, ],
-      ggplot2::scale_alpha_manual(guide = "none", values = c(matched = 1, unmatched = 0.5))
+    ggplot2::geom_segment(data = is_long, linewidth = 2,
+      ggplot2::aes(x = x, xend = xend, y = y, yend = y, colour = fill)
     ) +
-    if_drawn(rows, ggplot2::scale_fill_manual(guide = "none", values = colour[side_names])) +
-    if_drawn(rows[is_long, ],
-      ggplot2::scale_colour_manual(guide = "none", values = colour[side_names])
+    ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, fill = fill),
+      size = 2.4, colour = colour[["line"]], stroke = 0.6,
+      data = function(rows) rows[rows$state == "matched", ]
     ) +
+    unmatched_marks("right", 1.2, 0.6) +
+    unmatched_marks("alone", 2, 0.9) +
+    if_drawn(rows, ggplot2::scale_shape_manual(NULL, values = c(matched = 21, unmatched = 4),
+      guide = ggplot2::guide_legend(override.aes = list(colour = colour[["line"]]))
+    )) +
+    if_drawn(rows, ggplot2::scale_fill_manual(guide = "none", values = colour)) +
+    if_drawn(rows, ggplot2::scale_colour_manual(guide = "none", values = colour)) +
     ggplot2::scale_y_continuous(NULL,
       breaks = 1:2, labels = in_short_lines(rev(pairing$labels), 14L),
       limits = c(0.6, 2.4), minor_breaks = NULL
     ) +
     timeline_axis(seen$axis) +
+    # A window that reaches far beyond all rows is cut.
+    ggplot2::coord_cartesian(xlim = if (nrow(seen$bands)) seen$reach) +
     figure_theme() +
     ggplot2::theme(
       panel.grid.major.y = ggplot2::element_blank(),
       panel.spacing = ggplot2::unit(4, "pt"),
       strip.text.y = ggplot2::element_text(angle = 0, hjust = 0)
     )
-  if (any(nzchar(seen$groups$shown)) && nrow(rows)) {
+  if (has_groups(seen) && nrow(rows)) {
     figure <- figure + ggplot2::facet_wrap(~group, ncol = 1L, strip.position = "right",
       labeller = ggplot2::as_labeller(function(x) in_short_lines(x, 14L))
     )
@@ -65,44 +72,18 @@ draw_timeline <- function(pairing, seen) {
   figure
 }
 
-# Lines and marks are drawn twice, light and wide below, dark and thin above: one of the two
-# is seen on any background.
-thin_lines <- function(links, colour, linewidth) {
-  ggplot2::geom_segment(data = links, colour = colour, linewidth = linewidth,
-    ggplot2::aes(x = x, xend = xend, y = y, yend = yend)
+unmatched_marks <- function(role, size, stroke) {
+  ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, colour = fill),
+    size = size, stroke = stroke,
+    data = function(rows) rows[rows$state == "unmatched" & rows$fill == role, ]
   )
-}
-
-row_marks <- function(rows, colour, stroke) {
-  ggplot2::geom_point(ggplot2::aes(x = x, y = y, shape = state, fill = side),
-    size = ifelse(rows$side == "right" & rows$state == "unmatched", 1.1, 2.2),
-    colour = colour, stroke = stroke
-  )
-}
-
-# Times with their zone and year, which the ticks may leave out
-timeline_axis <- function(axis) {
-  scale <- switch(axis$scale,
-    times = ggplot2::scale_x_datetime, days = ggplot2::scale_x_date,
-    numbers = ggplot2::scale_x_continuous
-  )
-  scale(in_lines(axis$name, title_width))
-}
-
-# The first ordered rule whose columns are points or intervals on an axis
-timeline_rule <- function(pairing) {
-  for (rule in pairing$rules) {
-    if (is.null(kind_of(rule)$plan) || identical(rule$op, "!=")) next
-    if (isTRUE(type_of(.subset2(pairing$left, rule$left[1L]))$measured)) {
-      return(rule)
-    }
-  }
 }
 
 # What is drawn: list(rows, links, common (the stretches that paired intervals share), bands
-# (how far nearest() looked), axis, stretch (of the
+# (how far nearest() looked), reach (of the axis with bands), axis, stretch (of the
 # axis), groups, and of each side how many rows are `shown`, lie `outside` the stretch or
-# have no place (`blank`); and how many links are left out)
+# have no place (`blank`); and how many links are left out), or the `strip` in the stead of
+# rows and all that belongs to them
 timeline_data <- function(pairing) {
   rule <- timeline_rule(pairing)
   found <- ordered_values(pairing, rule, NULL)
@@ -113,21 +94,33 @@ timeline_data <- function(pairing) {
   groups <- timeline_groups(pairing, matched$left)
   stretch <- shared_stretch(spans)
   inside <- lapply(spans, function(span) is_within_stretch(span, stretch$range))
-  drawn <- rows_drawn(pairing, matched, groups, inside)
   axis <- timeline_scale(pairing, rule, found$scale)
+  about <- list(
+    axis = axis, stretch = stretch, groups = groups,
+    outside = vapply(inside, function(x) sum(!x, na.rm = TRUE), 1L),
+    blank = vapply(inside, function(x) sum(is.na(x)), 1L)
+  )
+  if (sum(inside$left, na.rm = TRUE) > most_left_drawn) {
+    return(strip_data(about, spans$left$from, inside$left, matched$left, pairing$labels[1L]))
+  }
+  drawn <- rows_drawn(pairing, matched, groups, inside)
   frame_of <- function(side, row) {
     span <- spans[[side]]
+    state <- ifelse(matched[[side]][row], "matched", "unmatched")
     data.frame(
       side = rep(side, length(row)), row = row,
       x = axis$value(span$from[row]), xend = axis$value(span$to[row]),
-      y = rep(if (side == "left") 2 else 1, length(row)),
-      state = ifelse(matched[[side]][row], "matched", "unmatched"),
+      y = rep(if (side == "left") 2 else 1, length(row)), state = state,
+      # A left row without partner is the finding; right ones are many.
+      fill = if (side == "right") rep("right", length(row)) else {
+        ifelse(state == "matched", "left", "alone")
+      },
       group = groups$shown[groups[[side]][row]]
     )
   }
   rows <- rbind(frame_of("left", drawn$left), frame_of("right", drawn$right))
   rows$group <- factor(rows$group, groups$shown)
-  axis$name <- with_years(axis$name, rows$x, axis$scale)
+  about$axis$name <- with_years(axis$name, rows$x, axis$scale)
   links <- data.frame(
     left_row = drawn$link_left, right_row = drawn$link_right,
     x = axis$value(middle_of(spans$left, drawn$link_left)),
@@ -138,37 +131,26 @@ timeline_data <- function(pairing) {
   links$xend <- links$right_at
   common <- common_stretches(links, spans, rule, axis)
   if (nrow(common)) links$x <- links$xend <- common$middle
-  list(
-    rows = rows, links = links, common = common,
-    bands = timeline_bands(pairing, rule, found, rows, axis),
-    axis = axis, stretch = stretch, groups = groups,
-    shown = c(length(drawn$left), length(drawn$right)),
-    outside = vapply(inside, function(x) sum(!x, na.rm = TRUE), 1L),
-    blank = vapply(inside, function(x) sum(is.na(x)), 1L),
+  bands <- timeline_bands(pairing, rule, rows)
+  c(about, list(
+    rows = rows, links = links, common = common, bands = bands,
+    reach = reach_of(rows, bands), shown = c(length(drawn$left), length(drawn$right)),
     links_left_out = drawn$links_left_out
-  )
+  ))
 }
 
-# From where to where each row lies, as numbers; points have the same twice
-timeline_spans <- function(rule, found) {
-  numbers <- lapply(found$values, function(x) {
-    if (found$int64) x <- structure(x, class = "integer64")
-    if (is_int64(x)) as_number(x) else as.double(strip_class(x))
-  })
-  two <- lengths(list(left = rule$left, right = rule$right)) == 2L
-  at <- list(left = seq_len(1L + two[["left"]]))
-  at$right <- length(at$left) + seq_len(1L + two[["right"]])
-  lapply(at, function(k) {
-    from <- numbers[[k[1L]]]
-    to <- numbers[[k[length(k)]]]
-    # An interval without one bound is drawn at the other.
-    finite <- function(x, other) {
-      x[!is.finite(x)] <- other[!is.finite(x)]
-      x[!is.finite(x)] <- NA
-      x
-    }
-    list(from = finite(from, to), to = finite(to, from))
-  })
+# From where to where the axis reaches: to the ends of all bands, or half as far again as
+# the rows do
+reach_of <- function(rows, bands) {
+  if (!nrow(bands)) {
+    return(NULL)
+  }
+  ends <- range(rows$x, rows$xend, na.rm = TRUE)
+  width <- diff(as.numeric(ends))
+  if (width > 0) {
+    all <- range(ends, bands$x, bands$xend, na.rm = TRUE)
+    c(max(all[1L], ends[1L] - width / 2), min(all[2L], ends[2L] + width / 2))
+  }
 }
 
 # Where both intervals of each drawn pair hold, and the middle of it; no lines for other rules
@@ -181,8 +163,6 @@ common_stretches <- function(links, spans, rule, axis) {
   links$xend <- axis$value(to)
   links
 }
-
-middle_of <- function(span, row) (span$from[row] + span$to[row]) / 2
 
 # The stretch of the axis that both frames share, where one goes far beyond the other:
 # list(range, whole)
@@ -201,6 +181,9 @@ shared_stretch <- function(spans) {
 
 is_within_stretch <- function(span, range) span$to >= range[1L] & span$from <= range[2L]
 
+# so many keys are told apart at most, whatever the page
+most_groups <- 100L
+
 # The panels: the keys, those with most unmatched left rows first, then those with most
 # rows. list(left, right (which of `shown` each row is in, NA: none), shown, all)
 timeline_groups <- function(pairing, matched) {
@@ -216,7 +199,7 @@ timeline_groups <- function(pairing, matched) {
   alone <- tabulate(sides$left[present & !matched], sides$n)
   rows <- tabulate(sides$left[present], sides$n)
   some <- which(rows > 0L)
-  top <- utils::head(some[order(-alone[some], -rows[some])], most_panels)
+  top <- utils::head(some[order(-alone[some], -rows[some])], most_groups)
   first <- match(top, sides$left)
   columns <- rule_columns(rules, "left")
   texts <- do.call(paste, c(unname(lapply(columns, column_texts,
@@ -238,43 +221,28 @@ group_both_sides <- function(keys, sizes) {
   list(left = number, right = c(0L, number)[partner + 1L], n = max(number, 0L))
 }
 
-# Which rows are drawn: some left rows of each panel, unmatched ones as well as matched
-# ones, their partners, and of the right rows without partner some.
+# Which rows are drawn: all left ones, their partners, and of the right rows without
+# partner some. Links that can't be told apart are left out.
 rows_drawn <- function(pairing, matched, groups, inside) {
   # A missing value has no place.
   here <- lapply(inside, function(x) !is.na(x) & x)
-  panels <- length(groups$shown)
-  left <- sort(unlist(lapply(seq_len(panels), function(k) {
-    rows <- which(groups$left == k & here$left)
-    each <- max(10L, most_left_drawn %/% panels)
-    alone <- some_of(rows[!matched$left[rows]], each %/% 2L)
-    c(alone, some_of(rows[matched$left[rows]], each - length(alone)))
-  })))
-  left <- fewer_for_links(pairing, left, matched$left)
-  partners <- lapply(left, partner_lister(pairing$matches))
-  partners <- lapply(partners, function(rows) rows[!is.na(inside$right[rows])])
-  all_links <- sum(lengths(partners))
-  partners <- lapply(partners, some_of, most_partners_drawn)
-  right <- sort(unique(as.integer(unlist(partners))))
-  others <- setdiff(which(groups$right %in% seq_len(panels) & here$right), right)
-  others <- some_of(others[!matched$right[others]], most_others_drawn)
-  list(
-    left = as.integer(left), right = sort(c(right, others)),
-    link_left = rep(as.integer(left), lengths(partners)),
-    link_right = as.integer(unlist(partners)),
-    links_left_out = all_links - sum(lengths(partners))
-  )
-}
-
-# Fewer left rows where each has many partners: too many links can't be read
-fewer_for_links <- function(pairing, left, matched) {
-  links <- pmin(partner_counts(pairing$matches, "left")[left], most_partners_drawn)
-  if (sum(links) <= most_links_drawn) {
-    return(left)
+  left <- which(here$left & !is.na(groups$left))
+  counts <- as.numeric(partner_counts(pairing$matches, "left")[left])
+  linked <- sum(counts) <= most_links_drawn
+  partners <- if (linked) {
+    lapply(left, partner_lister(pairing$matches))
+  } else {
+    rep(list(integer()), length(left))
   }
-  some <- left[matched[left]]
-  keep <- some_of(some, max(1L, as.integer(length(some) * most_links_drawn / sum(links))))
-  sort(c(keep, left[!matched[left]]))
+  partners <- lapply(partners, function(rows) rows[!is.na(inside$right[rows])])
+  right <- sort(unique(as.integer(unlist(partners))))
+  others <- setdiff(which(!is.na(groups$right) & here$right), right)
+  if (linked) others <- others[!matched$right[others]]
+  list(
+    left = left, right = sort(c(right, some_of(others, most_others_drawn))),
+    link_left = rep(left, lengths(partners)), link_right = as.integer(unlist(partners)),
+    links_left_out = if (linked) 0 else sum(counts)
+  )
 }
 
 # evenly spread ones where there are more
@@ -282,31 +250,8 @@ some_of <- function(rows, most) {
   if (length(rows) <= most) rows else rows[unique(spread_rows(length(rows), most))]
 }
 
-# Numbers of the axis as the values they stand for, and its name
-timeline_scale <- function(pairing, rule, scale) {
-  like <- .subset2(pairing$left, rule$left[1L])
-  form <- type_of(like)$axis
-  name <- paste(unique(c(rule$left, rule$right)), collapse = ", ")
-  unit <- form$unit(like, scale)
-  list(
-    scale = form$scale, name = if (is.null(unit)) name else sprintf("%s (%s)", name, unit),
-    value = function(x) form$values(x, like)
-  )
-}
-
-# "departs (2031, UTC)": the ticks may leave the year out
-with_years <- function(name, x, scale) {
-  if (!length(x) || scale == "numbers") {
-    return(name)
-  }
-  years <- paste(unique(format(range(x, na.rm = TRUE), "%Y")), collapse = " to ")
-  if (grepl("[)]$", name)) sub("\\(([^(]*)$", paste0("(", years, ", \\1"), name) else {
-    sprintf("%s (%s)", name, years)
-  }
-}
-
 # How far nearest() looked, for left rows that found nothing
-timeline_bands <- function(pairing, rule, found, rows, axis) {
+timeline_bands <- function(pairing, rule, rows) {
   alone <- rows[rows$side == "left" & rows$state == "unmatched", ]
   if (!kind_of(rule)$chooses || is_unlimited(rule$within)) alone <- alone[0L, ]
   if (!nrow(alone)) {
@@ -314,10 +259,7 @@ timeline_bands <- function(pairing, rule, found, rows, axis) {
   }
   at <- alone$x
   closest <- plan_rule(pairing, rule, NULL)$closest
-  # A band may be cut at the edge of the figure; it doesn't make the axis longer.
-  width <- diff(range(as.numeric(rows$x), as.numeric(rows$xend)))
-  most <- if (width > 0) 0.2 * width else 1
-  within <- function(sign) pmin(reach_numbers(closest, alone$row, sign), most)
+  within <- function(sign) reach_numbers(closest, alone$row, sign)
   if (rule$look != "ahead") alone$x <- at - within(1)
   alone$xend <- if (rule$look != "back") at + within(-1) else at
   alone
@@ -338,6 +280,9 @@ timeline_title <- function(pairing, seen) {
 }
 
 timeline_subtitle <- function(pairing, seen) {
+  if (!is.null(seen$strip)) {
+    return(c(strip_subtitle(pairing, seen), timeline_left_out(pairing, seen)))
+  }
   if (!nrow(seen$rows)) {
     return(paste0(account_line(pairing), "."))
   }
@@ -350,9 +295,35 @@ timeline_subtitle <- function(pairing, seen) {
   ), collapse = " "), timeline_left_out(pairing, seen))
 }
 
+# The groups that the page has room for, the worst first
+timeline_for_page <- function(rows, room) {
+  groups <- levels(rows$group)
+  keep <- utils::head(groups, max(1L, room$lines %/% 3))
+  rows <- rows[rows$group %in% keep, ]
+  rows$group <- factor(rows$group, keep)
+  rows
+}
+
+timeline_page <- function(pairing, seen) {
+  if (!has_groups(seen)) {
+    return(NULL)
+  }
+  all <- seen$groups$all
+  if (!is.null(seen$strip)) {
+    return(list(fit = function(strip, room) strip_for_page(strip, room, all)))
+  }
+  list(fit = timeline_for_page, left_out = function(data, shown) {
+    if (nlevels(shown$group) < all) {
+      sprintf("Shown: %d of %s keys, those with most unmatched rows first.",
+        nlevels(shown$group), with_commas(all)
+      )
+    }
+  })
+}
+
 # what is not drawn
 timeline_left_out <- function(pairing, seen) {
-  fewer <- seen$shown < pairing$sizes
+  fewer <- is.null(seen$strip) & seen$shown < pairing$sizes
   blank <- seen$blank > 0L
   outside <- seen$outside > 0L & is.finite(seen$stretch$range[1L])
   in_words <- function(x) {
@@ -364,13 +335,9 @@ timeline_left_out <- function(pairing, seen) {
   }
   c(
     if (any(fewer)) {
-      sprintf("Shown: %s%s.", listed(sprintf("%s of %s %s",
+      sprintf("Drawn: %s.", listed(sprintf("%s of %s %s",
         with_commas_each(seen$shown), with_commas_each(pairing$sizes), pairing$labels
-      ), "and"), if (seen$groups$all > length(seen$groups$shown)) {
-        sprintf(", of %d of %s keys, those with most unmatched rows first",
-          length(seen$groups$shown), with_commas(seen$groups$all)
-        )
-      } else "")
+      ), "and"))
     },
     if (any(outside)) {
       sprintf("Only the stretch that both share; %s outside it (all: %s).",
@@ -384,18 +351,18 @@ timeline_left_out <- function(pairing, seen) {
         with_commas_each(seen$blank[blank]), pairing$labels[blank]
       ), "and"))
     },
-    if (seen$links_left_out) {
-      sprintf("%s of these rows %s not drawn.",
-        counted(seen$links_left_out, "more link"),
-        if (seen$links_left_out == 1L) "is" else "are"
-      )
+    if (isTRUE(seen$links_left_out > 0)) {
+      sprintf("%s are too many to draw.", counted(seen$links_left_out, "link"))
+    },
+    if (!is.null(seen$reach) && any(seen$bands$x < seen$reach[1L] | seen$bands$xend > seen$reach[2L])) {
+      "What was looked at reaches beyond the axis."
     }
   )
 }
 
 register_figure("timeline",
   data = timeline_data, draw = draw_timeline, title = timeline_title,
-  subtitle = timeline_subtitle,
+  subtitle = timeline_subtitle, page = timeline_page,
   lacks = function(pairing) {
     if (is.null(timeline_rule(pairing))) {
       c(

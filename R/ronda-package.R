@@ -26,7 +26,8 @@
 #'     join of the session; [follow()]: where a value went.}
 #'   \item{Figures and reports}{[plot()][plot.ronda_pairing] with `view`, or
 #'     [plot_overlap()], [plot_join_types()], [plot_reasons()], [plot_repeats()],
-#'     [plot_timeline()], [plot_gaps()], [plot_differences()]; [plot_many()];
+#'     [plot_folds()], [plot_timeline()], [plot_gaps()], [plot_periods()],
+#'     [plot_differences()]; [plot_many()];
 #'     [plot_rows_guide()]. [write_report()], [write_many_report()].}
 #'   \item{Files and the command line}{[read_frame()], [write_frame()]; [frame_files()]
 #'     and [join_files()] for frames larger than memory; [ronda_cli()].}

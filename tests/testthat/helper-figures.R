@@ -1,9 +1,11 @@
 # Figures measured: where each text stands, on a device that draws nothing.
 
-# 640 x 400 pixels at 96 an inch, and 1280 x 800 at 130
-figure_sizes <- list(small = c(640, 400) / 96, large = c(1280, 800) / 130)
+# 640 x 400 pixels at 96 an inch, 1280 x 800 and 1920 x 1200 at 130
+figure_sizes <- list(
+  small = c(640, 400) / 96, large = c(1280, 800) / 130, wide = c(1920, 1200) / 130
+)
 
-# One line for each text of a figure: `label`, and its box in inches
+# One line for each text of a figure: `label`, its box in inches and its `colour`
 text_boxes <- function(figure, size) {
   grDevices::pdf(NULL, width = size[1L], height = size[2L])
   on.exit(grDevices::dev.off())
@@ -67,12 +69,13 @@ box_of_labels <- function(grob) {
   )
   x <- inch(at$x) - ifelse(turned, 1 - v, h) * across
   y <- inch(at$y) - ifelse(turned, h, v) * up
-  data.frame(label = labels, left = x, right = x + across, bottom = y, top = y + up)
+  data.frame(label = labels, left = x, right = x + across, bottom = y, top = y + up,
+    colour = tolower(pick(if (is.null(grob$gp$col)) "black" else grob$gp$col))
+  )
 }
 
 # Texts that are cut by the edge of the page, or that overlap another one
-faulty_texts <- function(figure, size) {
-  boxes <- text_boxes(figure, size)
+faulty_texts <- function(figure, size, boxes = text_boxes(figure, size)) {
   slack <- 0.02
   cut <- boxes$left < -slack | boxes$right > size[1L] + slack | boxes$bottom < -slack |
     boxes$top > size[2L] + slack
@@ -156,6 +159,24 @@ hard_pairings <- function() {
     ),
     one_row = pair_rows(data.frame(k = 1, t = 5), data.frame(k = 1, t = 5),
       on = list("k", nearest("t", within = 1))
+    ),
+    minute = pair_rows(data.frame(t = times(12, 60)), data.frame(t = times(20, 60)),
+      on = nearest("t", within = 1)
+    ),
+    heavy = pair_rows(data.frame(k = 1:3000, v = 1),
+      data.frame(k = rep(1:12, 2^(0:11)), v = 2), on = "k"
+    ),
+    columns = local({
+      wide <- stats::setNames(as.data.frame(matrix(1:6000, 100L)), sprintf("column_%02d", 1:60))
+      changed <- wide
+      for (k in 1:45) changed[sample(100L, k), k] <- NA
+      for (k in 1:30) changed[sample(100L, k), k] <- -1L
+      wide$id <- changed$id <- 1:100
+      pair_rows(wide, changed, on = "id")
+    }),
+    accents = pair_rows(
+      data.frame(port = rep(c("\u00c9tang \u6e2f\u53e3", "\u6e2f"), 30), t = 1:60),
+      data.frame(port = "\u00c9tang \u6e2f\u53e3", t = 1:40), on = list("port", nearest("t"))
     ),
     intervals = pair_rows(bookings, closures, expect = "rows-multiply", on = list("port",
       overlap("booked_from", "booked_to", "closed_from", "closed_to")

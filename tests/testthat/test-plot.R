@@ -28,7 +28,8 @@ test_that("repeats are counted by side, and the heaviest keys are named", {
   uses <- tabulate(table(build_frame(crew, "inner")$sailing))
   left <- figure$data[figure$data$side == "left", ]
   expect_identical(left$rows[match(3:4, left$partners)], uses[3:4])
-  expect_identical(as.character(left$class), paste0(left$partners, ": ", left$rows))
+  expect_identical(left$pairs, left$rows * left$least)
+  expect_identical(sum(figure$data$pairs), 2 * nrow(build_frame(crew, "inner")))
   for (side in c("left", "right")) {
     expect_identical(sum(figure$data$rows[figure$data$side == side]),
       nrow(crew[[side]])
@@ -44,8 +45,13 @@ test_that("repeats are counted by side, and the heaviest keys are named", {
   classes <- plot_repeats(pair_rows(data.frame(k = 1:4), wide, on = "k"))$data
   expect_identical(
     as.character(classes$partners[classes$rows > 0 & classes$side == "left"]),
-    c("0", "1", "21-50", "501-1,000")
+    c("0", "1", "32-63", "512-1,023")
   )
+  # a low page puts classes together, all rows stay
+  few <- ronda:::repeats_for_page(plot_repeats(hard$heavy)$data, list(lines = 8))
+  expect_lte(nrow(few), 6L)
+  expect_equal(sum(few$rows), 3000 + nrow(hard$heavy$right))
+  expect_identical(sum(few$pairs), 2 * as.numeric(nrow(hard$heavy$right)))
   expect_gt(drawn(figure), 5000)
 })
 
@@ -84,49 +90,127 @@ test_that("a timeline links partners, and says what it leaves out", {
   expect_gt(drawn(figure), 5000)
 })
 
-# every link ends in rows that are drawn, at their places, and none is left out unsaid
-links_are_whole <- function(pairing) {
-  seen <- ronda:::timeline_data(pairing)
-  for (side in c("left", "right")) {
-    rows <- seen$rows[seen$rows$side == side, ]
-    expect_true(all(seen$links[[paste0(side, "_row")]] %in% rows$row))
-    expect_lte(nrow(rows), 3500L)
+test_that("all links of few rows are drawn, and none where they can't be told apart", {
+  for (pairing in hard[c("week", "decades", "intervals", "durations")]) {
+    seen <- ronda:::timeline_data(pairing)
+    partners <- build_frame(pairing, "inner", row_numbers = c("l", "r"))
+    shown <- seen$rows$row[seen$rows$side == "left"]
+    partners <- partners[partners$l %in% shown, ]
+    expect_setequal(paste(seen$links$left_row, seen$links$right_row),
+      paste(partners$l, partners$r)
+    )
+    expect_true(all(partners$r %in% seen$rows$row[seen$rows$side == "right"]))
+    expect_identical(seen$links_left_out, 0)
   }
-  expect_lte(nrow(seen$links), 410L)
-  partners <- build_frame(pairing, "inner", row_numbers = c("l", "r"))
-  shown <- seen$rows$row[seen$rows$side == "left"]
-  expect_identical(nrow(seen$links) + as.integer(seen$links_left_out),
-    sum(partners$l %in% shown)
+  crowd <- pair_rows(data.frame(t = 1:100), data.frame(t = 1:100),
+    on = around("t", before = 9, after = 9), expect = "rows-multiply"
   )
-  expect_true(all(paste(seen$links$left_row, seen$links$right_row) %in%
-    paste(partners$l, partners$r)))
-  seen
-}
-
-test_that("a timeline of much data shows left rows with all of their partners", {
-  seen <- links_are_whole(hard$windows)
-  expect_gt(seen$links_left_out, 1000L)
-  expect_match(plot_timeline(hard$windows)$labels$subtitle,
-    "of 2,000 left and .* more links of these rows"
-  )
-  # the groups with most unmatched left rows come first
-  seen <- links_are_whole(hard$groups)
-  alone <- table(build_frame(hard$groups, "anti")$port)
-  expect_identical(as.vector(alone[seen$groups$shown]),
-    as.vector(utils::head(sort(alone, decreasing = TRUE), 6L))
-  )
-  expect_setequal(unique(seen$rows$group), seen$groups$shown)
-  expect_match(plot_timeline(hard$groups)$labels$subtitle, "6 of \\d+\nkeys|6 of \\d+ keys")
+  expect_match(plot_timeline(crowd)$labels$subtitle, "1,810 links are too many to draw")
   # a week against a year: what both share
-  seen <- links_are_whole(hard$week)
+  seen <- ronda:::timeline_data(hard$week)
   expect_lt(as.numeric(diff(range(seen$rows$x)), units = "days"), 9)
   year <- hard$week$right$t
   expect_identical(seen$outside[["right"]],
     sum(year < seen$stretch$range[1L] | year > seen$stretch$range[2L])
   )
-  expect_match(gsub("\n", " ", plot_timeline(hard$week)$labels$subtitle),
+  expect_match(plot_timeline(hard$week)$labels$subtitle,
     "of right outside it \\(all: 2031-01-01 .* to 2031-12-31"
   )
+})
+
+test_that("of many left rows the shares are drawn, counted by stretch and key", {
+  figure <- plot_timeline(hard$groups)
+  data <- figure$data
+  left <- hard$groups$left
+  alone <- !seq_len(nrow(left)) %in% build_frame(hard$groups, "inner", row_numbers = c("l", "r"))$l
+  worst <- sort(tapply(alone, left$port, sum), decreasing = TRUE)
+  shown <- rev(levels(data$group))
+  counts <- as.integer(sub(".*: ([0-9,]+) of .*", "\\1", gsub("\n", " ", utils::head(shown, 20))))
+  expect_identical(counts, as.vector(worst[1:20]))
+  # each cell, counted here
+  for (k in c(1L, 20L, 300L)) {
+    cell <- data[k, ]
+    rows <- left$port == cell$name & left$at >= cell$from & left$at < cell$to
+    expect_identical(c(cell$rows, cell$matched), c(sum(rows), sum(rows & !alone)))
+  }
+  strip <- plot_timeline(hard$windows)
+  expect_identical(sum(strip$data$rows), 2000L)
+  expect_gt(drawn(figure), 5000)
+})
+
+test_that("a window is drawn as long as it is, or as far as the axis reaches", {
+  seen <- ronda:::timeline_data(hard$week)
+  expect_equal(as.numeric(seen$bands$xend - seen$bands$x, units = "mins"),
+    rep(2, nrow(seen$bands))
+  )
+  far <- pair_rows(data.frame(t = c(1, 2, 90)), data.frame(t = c(1, 1.5, 500)),
+    on = nearest("t", within = 80)
+  )
+  far <- pair_rows(data.frame(t = c(100, 101, 190)), data.frame(t = c(100, 101, 191)),
+    on = nearest("t", look = "ahead", within = 0.5)
+  )
+  seen <- ronda:::timeline_data(far)
+  expect_equal(seen$bands$xend - seen$bands$x, 0.5)
+  wide <- pair_rows(data.frame(t = 1:3), data.frame(t = c(1, 900)),
+    on = nearest("t", look = "ahead", within = 500)
+  )
+  expect_match(plot_timeline(wide)$labels$subtitle, "reaches beyond the axis")
+})
+
+test_that("a minute is told by hour, minute and second", {
+  built <- ggplot2::ggplot_build(plot_timeline(hard$minute))
+  labels <- built$layout$panel_params[[1L]]$x$get_labels()
+  expect_match(labels[!is.na(labels)], "^00:0[01]:[0-9]{2}$")
+  expect_identical(built$plot$scales$get_scales("x")$name, "t (2031-01-01, UTC)")
+})
+
+test_that("folds are counted row by row, by stretch and by key", {
+  figure <- plot_folds(tide)
+  uses <- ronda:::partner_counts(tide$matches, "left")
+  expect_identical(figure$data$middle, as.numeric(uses))
+  expect_match(figure$labels$title, "1 at most; 12 of 60 are empty")
+  data <- plot_folds(hard$windows)$data
+  uses <- ronda:::partner_counts(hard$windows$matches, "left")
+  at <- hard$windows$left$t
+  one <- data[5L, ]
+  inside <- at >= one$x - one$width / 2 & at < one$x + one$width / 2
+  expect_equal(unlist(one[c("least", "middle", "most", "rows")], use.names = FALSE),
+    c(min(uses[inside]), stats::median(uses[inside]), max(uses[inside]), sum(inside))
+  )
+  expect_identical(sum(data$rows), 2000L)
+  keys <- plot_folds(crew)$data
+  expect_identical(sum(keys$rows), sum(!is.na(sailings$vessel)))
+  expect_identical(as.character(keys$key[1L]), "HAV: 10 rows")
+  expect_identical(plot_folds(hard$none)$labels$title, "No fold has a partner")
+})
+
+test_that("gaps and overlaps of periods are those of every point of the axis", {
+  set.seed(7)
+  left <- data.frame(k = rep(1:4, 10), t = runif(40, 0, 100))
+  for (ends in c("[)", "[]")) {
+    right <- data.frame(k = rep(1:4, each = 6), from = sample(0:90, 24, TRUE))
+    right$to <- right$from + sample(1:15, 24, TRUE)
+    figure <- plot_periods(pair_rows(left, right, expect = "rows-multiply",
+      on = list("k", inside("t", "from", "to", ends = ends))
+    ))
+    data <- figure$data
+    # whole numbers that end on one last until the next
+    last <- right$to + (ends == "[]")
+    for (k in 1:4) {
+      own <- right$k == k
+      at <- seq(min(right$from[own]), max(last[own]) - 1) + 0.5
+      depth <- vapply(at, function(x) sum(right$from[own] <= x & last[own] > x), 1L)
+      mine <- data[sub(":.*", "", data$group) == k, ]
+      state <- vapply(at, function(x) mine$state[mine$from <= x & mine$to > x], "")
+      expect_identical(state, c("gap", "one", "overlap")[pmin(depth, 2L) + 1L])
+      expect_true(all(mine$state[-1L] != mine$state[-nrow(mine)]))
+    }
+  }
+  expect_gt(drawn(figure), 5000)
+  expect_identical(plot_periods(hard$intervals)$labels$title,
+    "The periods of closures have no gap and no overlap"
+  )
+  expect_error(plot_periods(vessel), class = "ronda_error_argument")
 })
 
 test_that("missing times leave a timeline at the stretch that both frames share", {
@@ -174,7 +258,7 @@ test_that("gaps are counted in a unit that keeps numbers short", {
 })
 
 test_that("views are chosen by name, autoplot() too, and others are refused", {
-  views <- c("overlap", "join_types", "reasons", "repeats", "timeline", "gaps")
+  views <- c("overlap", "join_types", "reasons", "repeats", "folds", "timeline", "gaps")
   for (view in views) {
     expect_s3_class(ggplot2::autoplot(tide, view = view), "ggplot")
     expect_identical(plot(tide, view = view)$labels$title,

@@ -6,7 +6,14 @@ test_that("the overlap figure says and draws the counts", {
     "54 of 60 sailings and 8 of 9 vessels have a partner"
   )
   expect_identical(figure$data$rows, c(54, 6, 8, 1))
-  expect_identical(figure$data$to, c(54, 60, 8, 9))
+  expect_equal(figure$data$to, c(0.9, 1, 8 / 9, 1))
+  # areas are rows
+  area <- with(figure$data, (to - from) * (ymax - ymin))
+  expect_equal(area / sum(area), figure$data$rows / 69)
+  # what has any row can be seen
+  unlike <- plot_overlap(pair_rows(data.frame(k = 1:3), data.frame(k = 3:1e6), on = "k"))$data
+  expect_true(all(unlike$to - unlike$from >= 0.006) && all(unlike$ymax - unlike$ymin >= 0.04))
+  expect_equal(unlike$rows, c(1, 2, 1, 999997))
   expect_identical(figure$data$share, c("90%", "10%", "89%", "11%"))
   few <- pair_rows(data.frame(k = 1:10000), data.frame(k = 5L), on = "k")
   expect_identical(plot_overlap(few)$data$share, c("under 0.1%", "over 99.9%", "100%"))

@@ -25,8 +25,10 @@ test_that("titles are true for many tasks, one and none", {
   expect_match(title(parts_table(1)), "^1 task: median 0.1 s, slowest 0.1 s")
   expect_identical(title(parts_table(0)), "No part had any row")
   many <- plot_parts(parts_table(50))
-  expect_match(many$labels$subtitle, "the 20 that took longest")
-  expect_identical(nrow(ggplot2::ggplot_build(many)$data[[1]]), 80L)
+  built <- ggplot2::ggplot_build(many)
+  shown <- nrow(built$data[[1]]) / 4
+  expect_true(shown > 10 && shown < 40)
+  expect_match(built$plot$labels$subtitle, sprintf("the %d that took longest", shown))
   for (n in c(0, 1, 50)) {
     expect_silent(ggplot2::ggplotGrob(plot_parts(parts_table(n, rep(0, n)))))
   }
