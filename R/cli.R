@@ -2,8 +2,8 @@
 
 # in the order in which help lists them
 command_order <- c(
-  "join", "join-files", "split", "many", "pair", "diagnose", "near-misses", "explain", "keys",
-  "compare", "plot", "report", "demo", "completion"
+  "join", "join-files", "split", "many", "pair", "diagnose", "near-misses", "review",
+  "explain", "keys", "compare", "plot", "report", "demo", "completion"
 )
 
 commands <- new.env(parent = emptyenv())

@@ -17,7 +17,7 @@ cli_completion <- function(files, options) {
 # Options whose values have names of columns; those of rules besides
 column_options_known <- c(
   "on", "in-turn", "clean", "where", "take", "omit", "collisions", "if-absent", "fold", "types",
-  "columns", "repeats"
+  "columns", "repeats", "show"
 )
 
 names_columns <- function(option) {

@@ -240,6 +240,14 @@ write_demo <- function(results, folder) {
     overlap = plot_overlap(pairing), join_types = plot_join_types(pairing),
     reasons = plot_reasons(pairing), repeats = plot_repeats(pairing),
     timeline = plot_timeline(tides), gaps = plot_gaps(tides),
+    folds = plot_folds(pair_rows(demo$sailings, demo$wind_readings,
+      on = list("port", around("departs", "read_at", before = "6 hours")),
+      sides = c("sailings", "wind_readings"), expect = "rows-multiply"
+    )),
+    periods = plot_periods(pair_rows(demo$sailings, demo$crew_shifts,
+      on = list("vessel", inside("departs", "starts", "ends")),
+      sides = c("sailings", "crew_shifts")
+    )),
     neighbours = plot_timeline(pair_rows(demo$sailings, demo$tide_readings,
       on = list("port", nearest("departs", "read_at", look = "both", within = "1 hour")),
       sides = c("sailings", "tide_readings")
@@ -257,6 +265,7 @@ write_demo <- function(results, folder) {
     save_figure(figures[[name]], file.path(folder, paste0(name, ".png")))
   }
   write_report(tides, file.path(folder, "report.html"))
+  write_review(pairing, file.path(folder, "review.html"))
   write_many_report(demo[many], on = "port", file.path(folder, "report-many.html"))
 }
 

@@ -103,6 +103,33 @@ register_command("near-misses", cli_near_misses, two_files,
   )
 )
 
+# ronda review
+
+cli_review <- function(files, options) {
+  out <- needed_out(options, "html")
+  call <- quote(write_review())
+  check_page(out, c("htmltools", "jsonlite"), "A review page", options$title, options$note, call)
+  pairing <- cli_pair(files, options)
+  columns <- if (!is.null(options$show)) split_commas(options$show)
+  write_review(pairing, out, columns = columns, title = options$title, note = options$note)
+  say_written(out, options)
+}
+
+register_command("review", cli_review, two_files,
+  "Write a page to decide on near misses, for who has no R.",
+  options = function() {
+    c(matching_options(), rule_options(), in_group("Output", list(
+      cli_option("show", "Columns of either file to show (the first four of each)", "A,B"),
+      cli_option("title", "A title in place of the files' names", "TEXT"),
+      cli_option("note", "A paragraph below the title", "TEXT")
+    )), output_options("The .html file to write (required)"))
+  },
+  examples = c(
+    "ronda review sailings.csv vessels.csv --on vessel=code --out review.html",
+    "ronda review sailings.csv vessels.csv --on vessel=code --show name,port --out review.html"
+  )
+)
+
 # ronda explain
 
 cli_explain <- function(files, options) {
@@ -332,7 +359,7 @@ cli_report <- function(files, options) {
 }
 
 report_options <- in_group("Output", list(
-  cli_option("title", "A title in place of the finding", "TEXT"),
+  cli_option("title", "A title in place of the frames' names", "TEXT"),
   cli_option("note", "A paragraph below the title", "TEXT"),
   cli_option("no-rows", "Show no cell of the data, as for personal data")
 ))

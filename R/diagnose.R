@@ -220,7 +220,8 @@ round_more <- function(state, rule, misses) {
 most_corrections <- 200L
 
 correct_more <- function(state, rule, misses) {
-  lines <- misses[misses$column == rule$left & are_sure_typos(misses) & misses$left_alone, ]
+  alone <- !is_matched(state$pairing$matches, "left")[misses$left_row]
+  lines <- misses[misses$column == rule$left & are_sure_typos(misses) & alone, ]
   lines <- lines[!duplicated(lines$from), ]
   # on the command line corrections are a file, made by ronda near-misses --out
   if (!nrow(lines) || nrow(lines) > most_corrections || !is.null(state$via[[rule$left]]) ||

@@ -1,13 +1,17 @@
 # What prints as a proper table in knitr documents: pairings, receipts, suggestions, near
-# misses and differences. A pairing shows a figure too where the chunk asks for one:
-# `ronda.figure = "overlap"`.
+# misses, differences, a diagnosis and the ledger. Where the chunk asks for figures they are
+# drawn too: `ronda.figure = "overlap"`, of a pairing also several views; `ronda.figure =
+# TRUE` is what a report begins with, and the figure of a diagnosis and of the ledger.
 
 #' @exportS3Method knitr::knit_print
 knit_print.ronda_pairing <- function(x, options = list(), ...) {
   views <- options[["ronda.figure"]]
+  if (is.logical(views)) {
+    views <- if (isTRUE(views)) intersect(c("overlap", "reasons"), figures_for(x))
+  }
   for (view in views) print(plot.ronda_pairing(x, view))
   knitted(
-    sprintf("%s with %s: %s", x$labels[1L], x$labels[2L], account_line(x)),
+    report_status(x), sprintf("%s with %s: %s", x$labels[1L], x$labels[2L], account_line(x)),
     account_in_words(x), totals_in_words(x), c(shared_name_words(x), notes_of(x))
   )
 }
@@ -56,11 +60,30 @@ knit_print.ronda_near_misses <- function(x, ...) {
 }
 
 #' @exportS3Method knitr::knit_print
-knit_print.ronda_diagnosis <- function(x, ...) {
+knit_print.ronda_diagnosis <- function(x, options = list(), ...) {
+  if (isTRUE(options[["ronda.figure"]]) && !is.null(x$pairing)) print(plot.ronda_diagnosis(x))
   reasons <- x$reasons[c("frame", "reason", "rows", "step", "adds", "examples")]
   reasons$step[is.na(reasons$step)] <- ""
   knitted(x$status, key_lines(x), if (nrow(reasons)) reasons, x$looked_at, x$repeats,
     if (nrow(x$steps)) x$steps, if (length(x$call)) paste0("```r\n", x$call, "\n```")
+  )
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.ronda_ledger <- function(x, options = list(), ...) {
+  if (!nrow(x)) {
+    return(knitted("No join yet."))
+  }
+  if (isTRUE(options[["ronda.figure"]]) && any(!x$failed)) print(plot.ronda_ledger(x))
+  table <- as_base_frame(unclass_frame(x)[c("join", "verb", "left", "right", "rows_left",
+    "rows_right", "result_rows", "left_alone", "right_alone", "notes"
+  )], nrow(x))
+  names(table)[5:9] <- c("left rows", "right rows", "rows of the result", "unmatched left",
+    "unmatched right"
+  )
+  failed <- x[x$failed, ]
+  knitted(sprintf("%s; %s failed", counted(nrow(x), "join"), with_commas(nrow(failed))), table,
+    if (nrow(failed)) sprintf("Join %d failed: %s", failed$join, failed$message)
   )
 }
 
@@ -110,7 +133,9 @@ knitted <- function(...) {
       more <- nrow(part) - nrow(shown)
       numbers <- vapply(shown, function(x) is.numeric(x) && !is.object(x), NA)
       shown[numbers] <- lapply(shown[numbers], function(x) {
-        ifelse(is.na(x), "NA", prettyNum(value_texts(x), big.mark = ","))
+        texts <- rep("NA", length(x))
+        texts[!is.na(x)] <- prettyNum(value_texts(x[!is.na(x)]), big.mark = ",")
+        texts
       })
       cells <- marked_cells(shown)
       if (!is.null(cells$via)) {

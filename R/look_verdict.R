@@ -98,27 +98,12 @@ is_short_value <- function(x) is.atomic(x) && !is.null(x) && length(x) <= 20L
 # What an analyst should know of a pairing first, in sentences, and what to do next. All
 # that is advised has been tried: the numbers are those of the pairing that it gives.
 
-# list(shares, expected, lost): sentences
+# list(expected, lost, several): sentences
 verdict_of <- function(pairing, reasons) {
   list(
-    shares = share_words(pairing), expected = held_words(pairing),
-    lost = lost_words(pairing, reasons)
+    expected = held_words(pairing), lost = lost_words(pairing, reasons),
+    several = partners_words(pairing)
   )
-}
-
-# "54 of 60 sailings (90%) have a partner." for each frame
-share_words <- function(pairing) {
-  matched <- c(pairing$counts$matched_left, pairing$counts$matched_right)
-  vapply(1:2, function(k) {
-    rows <- pairing$sizes[k]
-    label <- pairing$labels[k]
-    if (!rows) {
-      return(sprintf("%s has no rows.", label))
-    }
-    sprintf("%s of %s %s (%s) %s a partner.", with_commas(matched[k]), with_commas(rows),
-      label, percent_of(matched[k], rows), if (matched[k] == 1) "has" else "have"
-    )
-  }, "")
 }
 
 held_words <- function(pairing) {
@@ -167,32 +152,20 @@ lost_words <- function(pairing, reasons) {
       paste(parts, collapse = "; ")
     )
   })
+  unlist(lines)
+}
+
+partners_words <- function(pairing) {
   several <- account_frame(pairing)$several
-  c(
-    unlist(lines),
-    if (pairing$counts$most_left > 1L) {
-      sprintf("%s of %s %s several partners: up to %s.", counted(several[1L], "row"),
-        pairing$labels[1L], if (several[1L] == 1L) "has" else "have",
-        with_commas(pairing$counts$most_left)
-      )
-    }
-  )
+  if (pairing$counts$most_left > 1L) {
+    sprintf("%s of %s %s several partners: up to %s.", counted(several[1L], "row"),
+      pairing$labels[1L], if (several[1L] == 1L) "has" else "have",
+      with_commas(pairing$counts$most_left)
+    )
+  }
 }
 
 # What to do next -----------------------------------------------------------------
-
-# A list of list(text, code): sentences with the numbers that they give, and code that
-# gives them. `far`: what far_rows() says, where that is known
-next_steps <- function(pairing, misses, far = far_rows(pairing, quote(pair_rows()))) {
-  if (!is.null(pairing$turn)) {
-    return(list())
-  }
-  compact(c(
-    via_steps(pairing, misses), list(
-      correct_step(pairing, misses), wider_step(pairing, far), expect_step(pairing)
-    )
-  ))
-}
 
 # The pairing as it is with other rules or choices; NULL where that is refused
 pair_again <- function(pairing, rules = pairing$rules, expect = "rows-multiply") {
@@ -254,85 +227,7 @@ newly_matched <- function(pairing, tried) {
   if (is.null(tried)) 0 else tried$counts$matched_left - pairing$counts$matched_left
 }
 
-# The step to these rules: what `says` it is, and how many more rows find a partner by them;
-# NULL where none does
-tried_step <- function(pairing, rules, says, code) {
-  more <- newly_matched(pairing, pair_again(pairing, rules))
-  if (more > 0) {
-    list(
-      text = sprintf("%s adds %s in %s.", says, counted(more, "match", "matches"),
-        pairing$labels[1L]
-      ),
-      code = code
-    )
-  }
-}
-
-# key columns cleaned for matching, where that finds more
-via_steps <- function(pairing, misses) {
-  lapply(pairing$key_rules, function(rule) {
-    lines <- misses[!is.na(misses$via) & misses$column == rule$left, ]
-    if (!nrow(lines) || length(rule$via)) {
-      return(NULL)
-    }
-    reasons <- unique(lines$reason)
-    rounded <- lines[lines$reason == "rounding", ]
-    if (nrow(rounded)) {
-      rounding <- rounding_via(rounded)
-      via <- rounding$run
-      code <- rounding$code
-    } else {
-      via <- words_of_reasons(reasons)
-      code <- cleaning_code(via)
-    }
-    tried_step(pairing, with_via(pairing$rules, rule$left, via),
-      if (nrow(rounded)) sprintf("Rounding `%s`", rule$left) else {
-        sprintf("Ignoring %s in `%s`", passed_over_words(via), rule$left)
-      },
-      pairing_code(pairing, via = structure(list(code), names = rule$left))
-    )
-  })
-}
-
 sure_enough <- 0.8
-
-# keys that are most likely mistyped, corrected by a table that can be read first
-correct_step <- function(pairing, misses) {
-  typos <- misses[are_sure_typos(misses), ]
-  column <- typos$column[1L]
-  rule <- Find(function(rule) identical(rule$left, column), pairing$key_rules)
-  if (!nrow(typos) || length(rule$via)) {
-    return(NULL)
-  }
-  chosen <- misses[misses$column == column & misses$sureness >= sure_enough, ]
-  fixes <- tryCatch(corrections(chosen), ronda_error = function(e) NULL)
-  if (is.null(fixes)) {
-    return(NULL)
-  }
-  tried_step(pairing, with_via(pairing$rules, column, list(left = fixes)),
-    sprintf("Correcting `%s` by the near misses that are sure enough", column),
-    c(
-      pairing_code(pairing),
-      "misses <- near_misses(pairing)",
-      "# read them first: each line is a guess",
-      sprintf("fixes <- corrections(misses[misses$sureness >= %s & misses$column == %s, ])",
-        format(sure_enough), text_code(column)
-      ),
-      pairing_code(pairing, via = structure(list("list(left = fixes)"), names = column))
-    )
-  )
-}
-
-# nearest() with a larger distance
-wider_step <- function(pairing, far) {
-  if (is.null(far)) {
-    return(NULL)
-  }
-  wider <- wider_rules(pairing, far)
-  tried_step(pairing, wider$rules, setting("within", wider$within),
-    pairing_code(pairing, rules = wider$rules)
-  )
-}
 
 # A round distance that reaches most of what lies beyond `within`, where that is not much
 # farther, or else the nearest of it; as it is written in nearest()
@@ -355,29 +250,3 @@ round_distance <- function(distance, within, scale) {
   paste(format(count, scientific = FALSE), if (count == 1) sub("s$", "", unit) else unit)
 }
 
-# "Keys are many-to-one today, and every left row has a partner;"
-expected_now <- function(shape, complete) {
-  sides <- sub("-complete", "", complete, fixed = TRUE)
-  sprintf("Keys are %s today%s;", shape, if (length(sides)) {
-    sprintf(", and every %s row has a partner", listed(sides, "and"))
-  } else {
-    ""
-  })
-}
-
-# what holds now, so that a change of the data is told
-expect_step <- function(pairing) {
-  expect <- expect_of_today(pairing)
-  if (!is.null(pairing$expect) || !pairing$counts$pairs || expect[1L] == "many-to-many") {
-    return(NULL)
-  }
-  if (is.null(pair_again(pairing, expect = expect))) {
-    return(NULL)
-  }
-  list(
-    text = paste(expected_now(expect[1L], expect[-1L]),
-      said("add this `expect` so that a later change fails loudly.")
-    ),
-    code = pairing_code(pairing, expect = expect)
-  )
-}

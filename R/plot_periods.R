@@ -155,7 +155,9 @@ period_subtitle <- function(pairing, seen) {
   paste(c(
     if (length(pairing$key_rules)) "By key, those with the longest gaps first." else
       "From the first period to the last.",
-    if (seen$small) sprintf("Too short to be seen: %s.", counted(seen$small, "stretch", "stretches"))
+    if (seen$small) {
+      sprintf("Too short to be seen: %s.", counted(seen$small, "stretch", "stretches"))
+    }
   ), collapse = " ")
 }
 

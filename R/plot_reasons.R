@@ -180,7 +180,9 @@ repeats_data <- function(pairing) {
 }
 
 partner_class <- function(partners, ratio) {
-  if (ratio == 1) partners else ifelse(partners == 0, -1, floor(log(pmax(partners, 1), ratio) + 1e-9))
+  if (ratio == 1) partners else {
+    ifelse(partners == 0, -1, floor(log(pmax(partners, 1), ratio) + 1e-9))
+  }
 }
 
 with_repeat_classes <- function(data) {

@@ -354,10 +354,14 @@ timeline_left_out <- function(pairing, seen) {
     if (isTRUE(seen$links_left_out > 0)) {
       sprintf("%s are too many to draw.", counted(seen$links_left_out, "link"))
     },
-    if (!is.null(seen$reach) && any(seen$bands$x < seen$reach[1L] | seen$bands$xend > seen$reach[2L])) {
+    if (reaches_beyond(seen$bands, seen$reach)) {
       "What was looked at reaches beyond the axis."
     }
   )
+}
+
+reaches_beyond <- function(bands, reach) {
+  !is.null(reach) && any(bands$x < reach[1L] | bands$xend > reach[2L])
 }
 
 register_figure("timeline",

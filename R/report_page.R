@@ -1,22 +1,18 @@
 # The page of a report: its frame, tables and figures. What stands on it is made by
 # report_sections.R and write_report.R.
 
-# `content`: list(title (of the window), heading, lead, sections, began (the time))
+# `content`: list(title, status (the finding in a line), lead, opening (what is seen first),
+# sections, began (the time))
 report_page <- function(content, note) {
   tags <- htmltools::tags
   sections <- compact(content$sections)
   page <- tags$html(lang = "en",
-    tags$head(
-      tags$meta(charset = "utf-8"),
-      tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-      tags$meta(name = "color-scheme", content = "light dark"),
-      tags$title(content$title),
-      tags$style(htmltools::HTML(template("report.css")))
-    ),
+    page_head(content$title, "report.css"),
     tags$body(
       tags$header(
-        tags$h1(content$heading), tags$p(class = "lead", content$lead),
-        if (!is.null(note)) tags$p(class = "note", note)
+        tags$h1(content$title), tags$p(class = "status", content$status),
+        tags$p(class = "lead", content$lead), if (!is.null(note)) tags$p(class = "note", note),
+        content$opening
       ),
       contents_of(sections),
       tags$main(lapply(sections, function(one) {
@@ -32,9 +28,39 @@ report_page <- function(content, note) {
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 
+page_head <- function(title, ...) {
+  tags <- htmltools::tags
+  tags$head(
+    tags$meta(charset = "utf-8"),
+    tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+    tags$meta(name = "color-scheme", content = "light dark"),
+    tags$title(title), tags$style(htmltools::HTML(vapply(c(...), template, "")))
+  )
+}
+
 template <- function(name) {
   path <- system.file("templates", name, package = "ronda")
   paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
+}
+
+check_page <- function(file, packages, what, title, note, call) {
+  check_name(file, "file", call)
+  if (!is.null(title)) check_text(title, "title", call)
+  if (!is.null(note)) check_text(note, "note", call)
+  if (!grepl("[.]html?$", file)) {
+    stop_file(paste(what, "is a web page: the name %s must end in .html."), file, call)
+  }
+  target_of(file, call)
+  need_packages(packages, what, call)
+}
+
+write_bytes <- function(page, file, call) {
+  bytes <- charToRaw(enc2utf8(page))
+  write_whole(file, call, function(k, part) {
+    writeBin(bytes, part)
+    check_end(part, bytes)
+  })
+  invisible(file)
 }
 
 section <- function(id, title, ...) list(id = id, title = title, body = list(...))
@@ -146,44 +172,34 @@ flat_frame <- function(frame) {
 
 # Figures -----------------------------------------------------------------------------
 
-# A figure as lines and areas of the page itself, which take the page's colours
-html_figure <- function(figure, number) {
-  htmltools::tags$figure(htmltools::tags$div(class = "drawn", role = "img",
-    `aria-label` = figure$labels$alt, htmltools::HTML(page_svg(figure, number))
+# A figure as lines, areas and texts of the page itself, which take the page's colours
+html_figure <- function(figure, number, height = 4.4) {
+  htmltools::tags$figure(htmltools::tags$div(class = "drawn scroll", role = "img",
+    `aria-label` = figure$labels$alt, tabindex = "0", htmltools::HTML(page_svg(figure, number, height))
   ))
 }
 
-has_svg <- function() isTRUE(capabilities("cairo"))
+has_svg <- function() requireNamespace("svglite", quietly = TRUE)
 
-page_svg <- function(figure, number) {
-  path <- tempfile(fileext = ".svg")
-  on.exit(unlink(path))
-  grDevices::svg(path, width = 7, height = 4.6, bg = "transparent")
+page_svg <- function(figure, number, height) {
+  drawing <- svglite::svgstring(width = 7.6, height = height, bg = "transparent", standalone = FALSE)
   tryCatch(print(figure), finally = grDevices::dev.off())
-  lines <- readLines(path, encoding = "UTF-8", warn = FALSE)
-  svg <- paste(lines[-1L], collapse = "\n")
-  # Several figures are on one page: each needs ids of its own.
-  svg <- gsub("(id=\"|\"#|url\\(#)", sprintf("\\1f%d-", number), svg)
-  svg <- sub("<svg ", "<svg aria-hidden=\"true\" ", svg, fixed = TRUE)
-  svg <- sub(" width=\"[0-9.]+(pt)?\" height=\"[0-9.]+(pt)?\"", "", svg)
+  svg <- as.character(drawing())
+  # Several figures are on one page: each needs ids of its own, and the page has the font.
+  svg <- gsub("(id='|url\\(#)", sprintf("\\1f%d-", number), svg)
+  svg <- gsub("font-family: [^;']*;", "", svg)
+  svg <- sub(" width='[0-9.]+pt' height='[0-9.]+pt'", " aria-hidden='true'", svg)
+  svg <- gsub("\n *", "\n", svg)
   in_page_colours(svg)
 }
 
 # The colours that a dark page must change, as the names that report.css gives them
-page_colours <- c(
-  "#000000" = "ink", "#2f3640" = "ink", "#4d4d4d" = "ink", "#1a1a1a" = "ink",
-  "#333333" = "ink", "#4d5562" = "line", "#ebebeb" = "grid",
-  "#ffffff" = "none", "#3d4653" = "paired"
-)
+page_colours <- c("#000000" = "ink", "#2f3640" = "ink", "#ffffff" = "none")
 
 in_page_colours <- function(svg) {
-  found <- unique(regmatches(svg, gregexpr("rgb\\([0-9.%, ]+\\)", svg))[[1L]])
-  for (text in found) {
-    parts <- as.numeric(regmatches(text, gregexpr("[0-9.]+", text))[[1L]])
-    if (grepl("%", text, fixed = TRUE)) parts <- parts * 2.55
-    hex <- tolower(do.call(grDevices::rgb, as.list(c(round(parts), maxColorValue = 255))))
-    name <- page_colours[hex]
-    if (!is.na(name)) svg <- gsub(text, sprintf("var(--figure-%s)", name), svg, fixed = TRUE)
+  for (hex in names(page_colours)) {
+    named <- sprintf("\\1: var(--figure-%s)", page_colours[[hex]])
+    svg <- gsub(sprintf("(fill|stroke): %s", hex), named, svg, ignore.case = TRUE)
   }
   svg
 }

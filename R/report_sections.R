@@ -14,57 +14,146 @@ report_of <- function(pairing, rows, fold, folded, command, call) {
   pairing$reasons <- reasons
   # Then nothing made of the pairing shows a cell.
   pairing$hidden <- !rows
+  figures <- report_figures(pairing, call)
   list(
     began = began,
     title = sprintf("%s with %s", pairing$labels[1L], pairing$labels[2L]),
-    heading = overlap_title(pairing), lead = paste0(account_line(pairing), "."),
+    status = report_status(pairing), lead = paste0(account_line(pairing), "."),
+    opening = list(figures("overlap", brief = TRUE), opening_bullets(pairing, reasons)),
     sections = list(
-      verdict_section(pairing, reasons), next_section(pairing, misses, found),
-      unmatched_section(pairing, reasons, misses, rows), differences_section(pairing, rows),
-      if (rows) repeats_section(pairing), if (rows) result_section(pairing, call), folded,
-      figures_section(pairing, rows, call), types_section(pairing),
+      next_section(pairing, found, misses),
+      unmatched_section(pairing, reasons, misses, rows, figures),
+      repeats_section(pairing, rows, figures), axis_section(pairing, rows, figures),
+      differences_section(pairing, rows, figures), types_of_join_section(pairing, figures),
+      if (rows) result_section(pairing, call), folded, types_section(pairing),
       repeat_section(pairing, fold, command)
     )
   )
 }
 
-verdict_section <- function(pairing, reasons) {
-  verdict <- verdict_of(pairing, reasons)
-  section("verdict", "The verdict",
-    bullets(c(status_of(pairing), unlist(verdict), notes_of(pairing))),
-    html_table(account_in_words(pairing), "Rows of both frames"),
-    html_table(totals_in_words(pairing), "What each join type would give")
+# A function of the names of figures, which draws those that the pairing has; `brief` ones
+# are low, without a title
+report_figures <- function(pairing, call) {
+  drawn <- new.env(parent = emptyenv())
+  drawn$number <- 0L
+  function(views, brief = FALSE) {
+    if (!has_svg()) {
+      return(NULL)
+    }
+    lapply(intersect(views, figures_for(pairing)), function(view) {
+      drawn$number <- drawn$number + 1L
+      figure <- draw_figure(view, pairing, call)
+      if (brief) figure <- figure + ggplot2::labs(title = NULL, subtitle = NULL)
+      html_figure(figure, drawn$number, if (brief) 3 else 4.4)
+    })
+  }
+}
+
+# The finding in one line
+report_status <- function(pairing) {
+  counts <- pairing$counts
+  paste0(status_of(pairing), if (counts$pairs > 0 && counts$most_left <= 1L &&
+    counts$matched_left < pairing$sizes[1L]) " Nothing multiplies.")
+}
+
+most_opening_bullets <- 3L
+
+# What else matters, by weight: the rows that it is about. The rest is folded away.
+opening_bullets <- function(pairing, reasons) {
+  said <- verdict_of(pairing, reasons)
+  notes <- notes_of(pairing)
+  texts <- c(said$lost, said$several, said$expected, notes)
+  alone <- 1 - c(pairing$counts$matched_left, pairing$counts$matched_right) /
+    pmax(pairing$sizes, 1)
+  # unmatched rows of the right frame are often as they should be
+  weights <- c(
+    (alone * c(2, 0.2))[alone > 0][seq_along(said$lost)],
+    rep(several_left(pairing) / max(pairing$sizes[1L], 1), length(said$several)),
+    rep(0.01, length(said$expected)), rep(0.3, length(notes))
+  )
+  texts <- texts[order(-weights)]
+  first <- seq_len(min(most_opening_bullets, length(texts)))
+  list(
+    bullets(texts[first]),
+    folded_away("All counts", if (length(texts) > length(first)) bullets(texts[-first]),
+      html_table(account_in_words(pairing), "Rows of both frames")
+    )
   )
 }
 
-next_section <- function(pairing, misses, found) {
-  steps <- next_steps(pairing, misses, found$far)
-  if (!length(steps)) {
-    return(NULL)
-  }
-  section("next", "What to do next",
-    lapply(steps, function(step) list(paragraphs(step$text), code_block(step$code))),
-    whole_call(pairing, found)
-  )
-}
-
-# the call with all steps, as diagnose() hands it back; it may hold values of the data
-whole_call <- function(pairing, found) {
-  if (isTRUE(pairing$hidden)) {
-    return(NULL)
-  }
+# What to do, as diagnose() found it: steps that match more rows, and the whole call
+next_section <- function(pairing, found, misses) {
   taken <- steps_taken(pairing, list(), found)
-  if (length(taken$steps)) {
-    list(
-      paragraphs(sprintf("All of it in one call, which matches %s of %s.",
-        with_commas(taken$pairing$counts$matched_left), counted(pairing$sizes[1L], "row")
+  steps <- step_table(taken$steps)
+  matched <- taken$pairing$counts$matched_left
+  # Then no correction, which is a cell of the data, stands in the call.
+  taken$pairing$hidden <- pairing$hidden
+  section("next", "What to do",
+    paragraphs(next_words(pairing, taken, misses)),
+    if (nrow(steps)) {
+      names(steps) <- c("step", sprintf("more rows of %s match", pairing$labels[1L]))
+      html_table(steps, "Steps, each tried on top of the others")
+    },
+    if (pairing$counts$pairs > 0 || nrow(steps)) list(
+      paragraphs(sprintf("%s, which matches %s of %s:",
+        if (nrow(steps)) "All of it in one call" else "The call, with what holds today as `expect`",
+        with_commas(matched), counted(pairing$sizes[1L], "row")
       )),
       code_block(diagnosed_call(taken))
+    )
+  )
+}
+
+next_words <- function(pairing, taken, misses) {
+  sizes <- pairing$sizes
+  empty <- which(sizes == 0L)
+  if (length(empty)) {
+    return(sprintf("%s has no rows: look at where it is read or filtered.",
+      pairing$labels[empty]
+    ))
+  }
+  alone <- sizes[1L] - pairing$counts$matched_left
+  row <- if (alone) unmatched(pairing$matches, "left")[1L]
+  c(
+    if (pairing$counts$matched_left < sizes[1L] / 2) better_key_words(pairing),
+    if (alone && !length(taken$steps)) {
+      "No step that was tried (cleaning, correcting, reaching farther) matches more rows."
+    },
+    if (alone) {
+      paste(either(
+        sprintf("`explain_row(pairing, left = %d)` says why the first of them found none.", row),
+        sprintf("`ronda explain --left %d` says why the first of them found none.", row)
+      ), if (any(can_be_reviewed(misses, rule_columns(pairing$key_rules, "left")))) either(
+        "`write_review(near_misses(pairing), \"review.html\")` is a page to decide on near misses.",
+        "`ronda review` makes a page to decide on near misses."
+      ))
+    } else if (pairing$counts$most_left > 1L) {
+      sprintf(paste("To keep one row for each row of %s: `%s`, or sum the partners up",
+        "by `%s`."
+      ), pairing$labels[1L], setting("repeats", "first"), either("fold =", "--fold"))
+    } else {
+      "Nothing needs to be done: add the `expect` below so that a later change fails loudly."
+    }
+  )
+}
+
+# columns that share more values than the key columns do
+better_key_words <- function(pairing) {
+  if (!length(pairing$key_rules)) {
+    return(NULL)
+  }
+  found <- utils::head(key_candidates(pairing[side_names])$candidates, 1L)
+  best <- candidate_table(found)
+  columns <- function(rules) lapply(side_names, function(side) sort(rule_columns(rules, side)))
+  is_other <- length(found) && !identical(columns(found[[1L]]$rules), columns(pairing$key_rules))
+  if (is_other && best$left_found[1L] > pairing$counts$matched_left / pairing$sizes[1L] + 0.1) {
+    sprintf("Another key meets more: `%s %s` is found for %s of %s.", either("on =", "--on"),
+      best$on[1L], whole_percent(best$left_found[1L]), pairing$labels[1L]
     )
   }
 }
 
-unmatched_section <- function(pairing, reasons, misses, rows) {
+unmatched_section <- function(pairing, reasons, misses, rows, figures) {
   counts <- reasons$counts
   if (!nrow(counts)) {
     return(section("unmatched", "What did not match",
@@ -76,7 +165,7 @@ unmatched_section <- function(pairing, reasons, misses, rows) {
   table <- counts[c("reason", "frame", "rows")]
   table$share <- percent_of(counts$rows, pairing$sizes[side_number(counts$side)])
   names(table)[4L] <- "share of the frame"
-  section("unmatched", "What did not match",
+  section("unmatched", "What did not match", figures("reasons"),
     html_table(table, "Unmatched rows, by reason"), paragraphs(reasons$looked_at),
     if (rows) near_miss_table(pairing, misses),
     if (rows) lapply(side_names, function(side) {
@@ -143,7 +232,7 @@ near_miss_table <- function(pairing, found) {
 }
 
 # where the pairs' columns of one name disagree, a few cells of each
-differences_section <- function(pairing, rows) {
+differences_section <- function(pairing, rows, figures) {
   shared <- shared_columns(pairing)
   if (!length(shared) || !pairing$counts$pairs) {
     return(NULL)
@@ -163,7 +252,7 @@ differences_section <- function(pairing, rows) {
     names(cells)[1:2] <- paste("row of", pairing$labels)
   }
   section("differences", "Columns that both frames have",
-    bullets(difference_title(found)[1L]),
+    bullets(difference_title(found)[1L]), figures("differences"),
     html_table(counts, "Pairs whose values are equal, differ, or are missing on one side"),
     if (!is.null(cells)) {
       html_table(cells, sprintf("%s that %s not equal%s", counted(total, "cell"),
@@ -174,17 +263,34 @@ differences_section <- function(pairing, rows) {
   )
 }
 
-repeats_section <- function(pairing) {
-  keys <- heavy_keys(pairing, report_sample)
-  if (!length(pairing$key_rules) || !nrow(keys) || all(keys$pairs <= 1)) {
+repeats_section <- function(pairing, rows, figures) {
+  if (!pairing$counts$pairs || all(account_frame(pairing)$several == 0)) {
     return(NULL)
   }
-  n <- length(keys)
-  keys[n - 2:0] <- lapply(keys[n - 2:0], with_commas_each)
-  names(keys)[n - 2:0] <- c(paste("rows of", pairing$labels), "pairs")
-  section("repeats", "Keys with the most pairs", html_table(flat_frame(keys),
-    "Rows of each frame that are paired, and their pairs", marks = FALSE
+  keys <- if (length(pairing$key_rules)) heavy_keys(pairing, report_sample)
+  heavy <- rows && NROW(keys) > 0L && any(keys$pairs > 1)
+  if (heavy) {
+    n <- length(keys)
+    keys[n - 2:0] <- lapply(keys[n - 2:0], with_commas_each)
+    names(keys)[n - 2:0] <- c(paste("rows of", pairing$labels), "pairs")
+  }
+  section("repeats", "What repeats", figures("repeats"), if (heavy) html_table(flat_frame(keys),
+    "Keys with the most pairs: rows of each frame that are paired", marks = FALSE
   ))
+}
+
+# along time, or another axis of an ordered rule; a timeline shows cells
+axis_section <- function(pairing, rows, figures) {
+  drawn <- figures(c(if (rows) "timeline", "gaps", if (rows) "periods",
+    if (!is.null(timeline_rule(pairing)) && pairing$counts$most_left > 1L) "folds"
+  ))
+  if (length(drawn)) section("axis", "Along the axis", drawn)
+}
+
+types_of_join_section <- function(pairing, figures) {
+  section("joins", "What each join type gives", figures("join_types"),
+    html_table(totals_in_words(pairing), "Rows of the result")
+  )
 }
 
 # the first rows of a left join, key columns first
@@ -246,20 +352,6 @@ folded_for_report <- function(pairing, fold, call) {
     "The first %s of %s, with what their partners in %s come to",
     counted(nrow(some), "row"), with_commas(nrow(frame)), pairing$labels[2L]
   )))
-}
-
-figures_section <- function(pairing, rows, call) {
-  if (!has_svg()) {
-    return(section("figures", "Figures", htmltools::tags$p(
-      "There are none: this R can't draw them for a page (capabilities(\"cairo\"))."
-    )))
-  }
-  views <- figures_for(pairing)
-  # A timeline shows cells.
-  if (!rows) views <- setdiff(views, "timeline")
-  section("figures", "Figures", Map(function(view, number) {
-    html_figure(draw_figure(view, pairing, call), number)
-  }, views, seq_along(views)))
 }
 
 types_section <- function(pairing) {

@@ -28,7 +28,7 @@
 #'     [plot_overlap()], [plot_join_types()], [plot_reasons()], [plot_repeats()],
 #'     [plot_folds()], [plot_timeline()], [plot_gaps()], [plot_periods()],
 #'     [plot_differences()]; [plot_many()];
-#'     [plot_rows_guide()]. [write_report()], [write_many_report()].}
+#'     [plot_rows_guide()]. [write_report()], [write_many_report()]; [write_review()].}
 #'   \item{Files and the command line}{[read_frame()], [write_frame()]; [frame_files()]
 #'     and [join_files()] for frames larger than memory; [ronda_cli()].}
 #'   \item{Demo data}{[sailings] and the other frames of a made-up ferry line.}

@@ -5,12 +5,15 @@ many_report_of <- function(frames, on, rows, command, call) {
   look <- look_at_many(frames, on, call)
   labels <- names(frames)
   list(
-    began = began, title = listed(labels, "and"), heading = many_title(look),
+    began = began, title = listed(labels, "and"), status = paste0(many_title(look), "."),
     lead = sprintf("%s by %s.", listed(labels, "and", 12L),
       listed(unique(unlist(look$columns)), "and")
     ),
+    opening = list(
+      if (has_svg()) html_figure(figure_of_many(look), 1L), many_verdict(look)
+    ),
     sections = list(
-      many_verdict(look), many_keys_section(look, rows), many_figure(look),
+      many_keys_section(look, rows),
       many_types(frames, look), section("repeat", "To repeat it", code_block(
         if (is.null(command)) many_code(frames, on) else command
       ))
@@ -29,9 +32,8 @@ many_verdict <- function(look) {
   )
   if (is.null(held)) table <- table[-6L]
   repeated <- frames$frame[frames$repeated > 0L]
-  section("verdict", "The verdict",
+  list(
     bullets(c(
-      if (!is.null(held)) paste0(many_title(look), "."),
       if (length(repeated)) {
         sprintf("Keys repeat in %s: rows with these keys multiply.",
           listed(repeated, "and", 12L)
@@ -63,12 +65,6 @@ many_keys_section <- function(look, rows) {
       if (nrow(table) > 30L) sprintf(", the first thirty of %d kinds", nrow(table)) else ""
     )
   ))
-}
-
-many_figure <- function(look) {
-  if (has_svg()) {
-    section("figures", "Figure", html_figure(figure_of_many(look), 1L))
-  }
 }
 
 many_types <- function(frames, look) {
@@ -175,26 +171,12 @@ write_many_report <- function(frames, on, file, rows = TRUE, title = NULL, note 
 }
 
 check_report <- function(file, rows, title, note, call) {
-  check_name(file, "file", call)
   check_flag(rows, "rows", call)
-  if (!is.null(title)) check_text(title, "title", call)
-  if (!is.null(note)) check_text(note, "note", call)
-  if (!grepl("[.]html?$", file)) {
-    stop_file("A report is a web page: the name %s must end in .html.", file,
-      call
-    )
-  }
-  target_of(file, call)
-  need_packages(c("ggplot2", "htmltools"), "A report", call)
+  check_page(file, c("ggplot2", "htmltools", "svglite"), "A report", title, note, call)
 }
 
-# `content`: list(title, lead, sections, foot), the last a function of the time taken
+# `content`: as report_page() takes it
 write_page <- function(content, file, title, note, call) {
-  if (!is.null(title)) content$heading <- title
-  bytes <- charToRaw(enc2utf8(report_page(content, note)))
-  write_whole(file, call, function(k, part) {
-    writeBin(bytes, part)
-    check_end(part, bytes)
-  })
-  invisible(file)
+  if (!is.null(title)) content$title <- title
+  write_bytes(report_page(content, note), file, call)
 }

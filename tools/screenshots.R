@@ -16,6 +16,25 @@ vessels_of_demo <- function() {
   )
 }
 
+closures_of_demo <- function() {
+  ronda::pair_rows(ronda::bookings, ronda::closures, sides = c("bookings", "closures"),
+    on = list("port", ronda::overlap("booked_from", "booked_to", "closed_from", "closed_to"))
+  )
+}
+
+winds_of_demo <- function() {
+  ronda::pair_rows(ronda::sailings, ronda::wind_readings, expect = "rows-multiply",
+    sides = c("sailings", "wind_readings"),
+    on = list("port", ronda::around("departs", "read_at", before = "6 hours"))
+  )
+}
+
+crews_of_demo <- function() {
+  ronda::pair_rows(ronda::sailings, ronda::crew_shifts, sides = c("sailings", "crew_shifts"),
+    on = list("vessel", ronda::inside("departs", "starts", "ends"))
+  )
+}
+
 frames_of_demo <- function() {
   list(sailings = ronda::sailings, tide_readings = ronda::tide_readings, ports = ronda::ports)
 }
@@ -35,8 +54,8 @@ parts_of_demo <- function() {
   )
 }
 
-# name = list(kind, show): a figure, a page (the file that it writes; and how much of it is
-# taken: whole sections) or lines of a terminal
+# name = list(kind, show): a figure, four figures, a page (the file that it writes; and how
+# much of it is taken: whole sections) or lines of a terminal
 shots <- list(
   overlap = list("figure", function() ronda::plot_overlap(vessels_of_demo())),
   join_types = list("figure", function() ronda::plot_join_types(vessels_of_demo())),
@@ -47,14 +66,10 @@ shots <- list(
     ))
   }),
   timeline = list("figure", function() ronda::plot_timeline(tides_of_demo())),
-  stretches = list("figure", function() {
-    ronda::plot_timeline(ronda::pair_rows(ronda::bookings, ronda::closures,
-      sides = c("bookings", "closures"), on = list("port",
-        ronda::overlap("booked_from", "booked_to", "closed_from", "closed_to")
-      )
-    ))
-  }),
-  gaps = list("figure", function() ronda::plot_gaps(tides_of_demo())),
+  "along-the-axis" = list("figures", function() list(
+    ronda::plot_gaps(tides_of_demo()), ronda::plot_timeline(closures_of_demo()),
+    ronda::plot_folds(winds_of_demo()), ronda::plot_periods(crews_of_demo())
+  )),
   differences = list("figure", function() {
     ronda::plot_differences(ronda::pair_rows(ronda::timetable_old, ronda::timetable_new,
       on = "trip", sides = c("timetable_old", "timetable_new")
@@ -68,6 +83,7 @@ shots <- list(
   "report-many" = list("page", function(file) {
     ronda::write_many_report(frames_of_demo(), on = "port", file)
   }, 840L),
+  review = list("page", function(file) ronda::write_review(vessels_of_demo(), file), 620L),
   notebook = list("page", function(file) {
     source <- sub("html$", "Rmd", file)
     writeLines(c("---", "title: A pairing in a document", "---", "```{r}", "library(ronda)",
@@ -181,6 +197,7 @@ session <- function(code) {
 shown_by <- function(shot) {
   lines <- switch(shot[[1L]],
     figure = figure_lines(shot[[2L]]()),
+    figures = unlist(lapply(shot[[2L]](), figure_lines)),
     terminal = shot[[2L]](),
     page = page_lines(shot[[2L]])
   )
@@ -199,9 +216,9 @@ figure_lines <- function(figure) {
   )
 }
 
-# the section of R/plot.R by which all figures look as they do
+# the section of R/plot_page.R by which all figures look as they do
 figure_look <- function() {
-  lines <- readLines(file.path("R", "plot.R"))
+  lines <- readLines(file.path("R", "plot_page.R"))
   sections <- grep("^# .* ---+$", lines)
   begin <- grep("^# How figures look -", lines)
   lines[seq.int(begin, c(sections[sections > begin], length(lines))[1L])]
@@ -249,6 +266,9 @@ take <- function(name) {
   if (shot[[1L]] == "figure") {
     return(getFromNamespace("save_figure", "ronda")(shot[[2L]](), path))
   }
+  if (shot[[1L]] == "figures") {
+    return(take_figures(shot[[2L]](), path))
+  }
   if (shot[[1L]] == "terminal") {
     return(take_terminal(shot[[2L]](), path))
   }
@@ -258,6 +278,16 @@ take <- function(name) {
     sprintf("--window-size=1280,%d", shot[[3L]]), paste0("--screenshot=", shQuote(path)),
     paste0("--user-data-dir=", tempfile("browser")), paste0("file://", page)
   ), stdout = FALSE, stderr = FALSE)
+}
+
+# four on one picture
+take_figures <- function(figures, path) {
+  parts <- vapply(figures, function(figure) {
+    part <- tempfile(fileext = ".png")
+    ggplot2::ggsave(part, figure, width = 640 / 96, height = 400 / 96, dpi = 96, bg = "white")
+    part
+  }, "")
+  system2("montage", c(shQuote(parts), "-tile", "2x2", "-geometry", "+0+0", shQuote(path)))
 }
 
 most_lines <- 46L

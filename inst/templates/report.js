@@ -63,6 +63,16 @@
   document.querySelectorAll("pre").forEach(function (block) {
     copyButton(block, function () { return block.textContent; });
   });
+  function mark() {
+    document.querySelectorAll(".scroll").forEach(function (box) {
+      box.classList.toggle("more", box.scrollWidth > box.clientWidth + 1);
+    });
+  }
+  window.addEventListener("resize", mark);
+  document.querySelectorAll("details").forEach(function (one) {
+    one.addEventListener("toggle", mark);
+  });
+  mark();
   window.addEventListener("beforeprint", function () {
     document.querySelectorAll("details").forEach(function (one) { one.open = true; });
   });

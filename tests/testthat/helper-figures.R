@@ -188,5 +188,5 @@ hard_pairings <- function() {
 # Reports without the drawing of their figures, for those who look at their other parts:
 # drawing is most of a report's time
 local_reports_without_drawing <- function(frame = parent.frame()) {
-  local_function("page_svg", function(figure, number) "", frame = frame)
+  local_function("page_svg", function(figure, number, height) "", frame = frame)
 }

@@ -60,6 +60,8 @@ told_in <- function(x, home = "") {
 
 # Functions of R's own users: they check what no command gives them.
 for_r_alone <- c(
+  write_review = "nothing in place of near misses",
+  check_review_columns = "a number in place of names of columns",
   check_frame = "a matrix in place of a frame", check_pairing = "something else than a pairing",
   pairing_given = "the same", tell_unquoted = "names of columns without quotes",
   frame_files = "paths that are no text", check_side = "something else than files",

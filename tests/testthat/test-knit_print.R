@@ -38,6 +38,27 @@ test_that("data can't break a table, and a chunk may ask for figures", {
   expect_identical(sum(grepl("/Type /Page ", readLines(path, warn = FALSE))), 2L)
 })
 
+test_that("the ledger and a diagnosis are tables, too, and figures where a chunk asks", {
+  entries <- with_ledger({
+    ledger(clear = TRUE)
+    join_frames(sailings, vessels, on = c(vessel = "code"))
+    try(join_frames(sailings, vessels, on = "nothing"), silent = TRUE)
+    ledger()
+  })
+  text <- knitted(entries)
+  expect_match(text, "2 joins; 1 failed", fixed = TRUE)
+  expect_match(text, "Join 2 failed: ", fixed = TRUE)
+  expect_match(text, "\\|join&#95;frames *\\|sailings *\\|vessels *\\| *60\\| *9\\| *60\\|")
+  expect_match(knitted(entries[0, ]), "No join yet")
+  found <- diagnose(sailings, vessels, on = c(vessel = "code"))
+  expect_match(knitted(found), "10% of sailings are unmatched", fixed = TRUE)
+  path <- withr::local_tempfile(fileext = ".pdf")
+  grDevices::pdf(path)
+  for (x in list(entries, found, found$pairing)) knitted(x, options = list(ronda.figure = TRUE))
+  grDevices::dev.off()
+  expect_identical(sum(grepl("/Type /Page ", readLines(path, warn = FALSE))), 4L)
+})
+
 test_that("a document is knitted with them", {
   folder <- withr::local_tempdir()
   writeLines(c("```{r, echo = FALSE, ronda.figure = 'overlap'}",

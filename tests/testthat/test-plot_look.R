@@ -145,9 +145,8 @@ colour_seen <- function(colour, kind) {
     )
   )
   seen <- pmin(pmax(matrices[[kind]] %*% linear(colour), 0), 1)
-  grDevices::convertColor(t(ifelse(seen <= 0.0031308, 12.92 * seen, 1.055 * seen^(1 / 2.4) - 0.055)),
-    "sRGB", "Lab"
-  )
+  screen <- ifelse(seen <= 0.0031308, 12.92 * seen, 1.055 * seen^(1 / 2.4) - 0.055)
+  grDevices::convertColor(t(screen), "sRGB", "Lab")
 }
 
 test_that("the roles are told apart by all eyes, in grey and on any page", {

@@ -33,9 +33,14 @@ test_that("a report stands alone, and shows data as text", {
   expect_match(page, "&lt;script&gt;alert", fixed = TRUE)
   titles <- matches_in(page, "<h2[^>]*>[^<]*")
   expect_identical(sub(".*>", "", titles), c(
-    "The verdict", "What to do next", "What did not match", "Keys with the most pairs",
-    "The first rows of the result", "Figures", "Columns and types", "To repeat it"
+    "What to do", "What did not match", "What repeats", "Along the axis",
+    "What each join type gives", "The first rows of the result", "Columns and types",
+    "To repeat it"
   ))
+  # the finding is the first thing said, with at most three bullets before all else
+  opening <- sub("<nav.*", "", page)
+  expect_match(opening, "class=\"status\">20% of trips are unmatched: 12 of 60 rows. Nothing")
+  expect_identical(length(matches_in(sub("<details.*", "", opening), "<li>")), 3L)
   for (part in c("lang=\"en\"", "scope=\"col\"", "scope=\"row\"", "<caption>", "viewport",
     "R version", "<nav aria-label", "<main>", "<details", "prefers-color-scheme: dark"
   )) {
@@ -50,18 +55,55 @@ test_that("a report stands alone, and shows data as text", {
 test_that("figures are lines of the page, with what they show in words", {
   page <- planted_page
   figures <- matches_in(page, "role=\"img\" aria-label=\"[^\"]*")
-  expect_length(figures, 6L)
+  views <- ronda:::figures_for(planted_pairing())
+  # folds of at most one partner are the rows of the timeline again
+  expect_length(figures, length(views) - 1L)
   expect_true(all(nchar(figures) > 80))
   expect_match(figures[1L], "47 of 60 trips|of 60 trips|of 60 left")
-  expect_identical(length(matches_in(page, "<svg ")), 6L)
+  expect_identical(length(matches_in(page, "<svg ")), length(figures))
   # names in one figure are not those of another
-  ids <- matches_in(page, "(?<=\\bid=\")[^\"]+")
+  ids <- matches_in(page, "(?<=\\bid=['\"])[^'\"]+")
   expect_identical(ids[duplicated(ids)], character())
-  used <- matches_in(page, "(?<=href=\"#)f[0-9][^\"]+")
-  expect_true(length(used) > 100L && all(used %in% ids))
-  # and follow the colours of the page
+  used <- matches_in(page, "(?<=url\\(#)[^)]+")
+  expect_true(length(used) > 5L && all(used %in% ids))
+  # texts are texts, and follow the colours of the page
+  expect_match(page, "<text [^>]*>unmatched rows</text>")
   expect_true(grepl("var(--figure-ink)", page, fixed = TRUE))
-  expect_false(grepl("rgb(0%,0%,0%)", page, fixed = TRUE))
+  expect_false(grepl("#000000|#2F3640", sub(".*</style>", "", sub("<svg.*", "", page))))
+})
+
+test_that("the page of the demo is small", {
+  tide <- pair_rows(sailings, tide_readings, on = list(
+    "port", nearest("departs", "read_at", within = "15 mins")
+  ))
+  expect_lt(nchar(page_of(tide), "bytes"), 3e5)
+})
+
+test_that("a page says what to do where little or nothing matched", {
+  local_reports_without_drawing()
+  expect_match(page_of(pair_rows(sailings, vessels, on = c(port = "name"))),
+    "Another key meets more: <code>on = same(\"vessel\", \"code\"", fixed = TRUE
+  )
+  expect_match(page_of(pair_rows(sailings[0, ], vessels, on = c(vessel = "code"))),
+    "left has no rows: look at where it is read or filtered", fixed = TRUE
+  )
+  expect_match(page_of(pair_rows(data.frame(k = 1:9), data.frame(k = 91:99), on = "k")),
+    "explain_row(pairing, left = 1)", fixed = TRUE
+  )
+  # what multiplies is the first thing said
+  heavy <- data.frame(k = rep(1:10, 30))
+  expect_match(page_of(pair_rows(heavy, heavy, on = "k", expect = "rows-multiply")),
+    "class=\"status\">Rows multiply: 300 of heavy (left) become 9,000 (\u00d730).", fixed = TRUE
+  )
+  # the whole call runs, and matches what it says
+  pairing <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  page <- page_of(pairing)
+  code <- sub("(?s).*which matches 56 of 60 rows:.*?<code>", "", page, perl = TRUE)
+  code <- sub("</code>.*", "", code)
+  code <- gsub("&quot;", "\"", gsub("&lt;", "<", code, fixed = TRUE), fixed = TRUE)
+  place <- new.env()
+  eval(parse(text = code), place)
+  expect_identical(sum(!is.na(place$joined$name)), 56L)
 })
 
 test_that("without rows no cell of the data is shown", {
@@ -207,13 +249,15 @@ window.addEventListener('load', function () {
   });
   document.querySelectorAll('svg').forEach(function (svg) {
     var frame = svg.getBoundingClientRect();
-    svg.querySelectorAll('use').forEach(function (glyph) {
+    svg.querySelectorAll('text').forEach(function (glyph) {
       var box = glyph.getBoundingClientRect();
       if (box.right > frame.right + 1 || box.left < frame.left - 1 || box.top < frame.top - 1 ||
           box.bottom > frame.bottom + 1) { found.beyond.push('glyph'); }
     });
   });
-  var table = document.querySelectorAll('table')[1];
+  var table = Array.from(document.querySelectorAll('table')).find(function (t) {
+    return t.caption.textContent === 'Rows of the result';
+  });
   var column = function (at) {
     return Array.from(table.tBodies[0].rows).map(function (r) { return r.cells[at].textContent; });
   };
@@ -235,11 +279,7 @@ window.addEventListener('load', function () {
 });"
 
 test_that("a browser shows it without errors or requests, wide, narrow, dark and in print", {
-  # a browser can't start with the libraries that watch our memory
-  withr::local_envvar(LD_PRELOAD = "")
-  browser <- Sys.which(c("chromium", "chromium-browser", "google-chrome"))
-  browser <- browser[nzchar(browser)]
-  skip_if(!length(browser), "no Chromium here")
+  browse <- local_browser()
   folder <- withr::local_tempdir()
   file <- file.path(folder, "report.html")
   writeLines(planted_page, file, useBytes = TRUE)
@@ -255,21 +295,10 @@ test_that("a browser shows it without errors or requests, wide, narrow, dark and
     ), path, useBytes = TRUE)
     path
   }, "")
-  run <- function(..., shown) {
-    out <- file.path(folder, "out.txt")
-    err <- file.path(folder, "err.txt")
-    system2(browser[1L], c("--headless", "--no-sandbox", "--disable-gpu",
-      "--no-first-run", "--disable-background-networking", "--disable-sync",
-      "--disable-component-update", "--disable-quic", "--enable-logging=stderr",
-      paste0("--user-data-dir=", file.path(folder, "profile")), ...,
-      paste0("file://", shown)
-    ), stdout = out, stderr = err, timeout = 60)
-    list(out = readLines(out, warn = FALSE), err = readLines(err, warn = FALSE))
-  }
   schemes <- c(dark = "--blink-settings=preferredColorScheme=0", light = "")
   for (size in names(measured)) {
     for (scheme in names(schemes)) {
-      got <- run("--window-size=1280,800", schemes[[scheme]], "--dump-dom",
+      got <- browse("--window-size=1280,800", schemes[[scheme]], "--dump-dom",
         shown = measured[[size]]
       )
       expect_false(any(grepl("CONSOLE", got$err)))
@@ -290,7 +319,7 @@ test_that("a browser shows it without errors or requests, wide, narrow, dark and
     }
   }
   paper <- file.path(folder, "report.pdf")
-  run(paste0("--print-to-pdf=", paper), shown = file)
+  browse(paste0("--print-to-pdf=", paper), shown = file)
   pages <- sum(grepl("/Type */Page\\b", readLines(paper, warn = FALSE), useBytes = TRUE))
   expect_true(pages >= 3L && pages <= 12L)
 })
