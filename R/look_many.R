@@ -4,8 +4,9 @@
 # (different ones), `repeated` (rows whose key another row has), `missing` (rows without
 # a key), `alone` (keys that no other frame has). `shared`: for each two frames how many
 # `keys` of `frame` are `found` in `other`. `held`: the keys by the frames that have them:
-# `held_by` and `has` (a text, and their names), `keys` and the first few of them (`examples`). Where frames are joined along
-# a chain of different keys there is no `held` and no `alone`.
+# `held_by` and `has` (a text, and their names), `keys` and the first few of them
+# (`examples`). Where frames are joined along a chain of different keys there is no `held` and
+# no `alone`.
 look_at_many <- function(frames, on, call) {
   chain <- as_chain(on, frames, call)
   keys <- chain_keys(chain, frames, call)

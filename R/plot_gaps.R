@@ -48,7 +48,12 @@ gap_data <- function(pairing) {
   if (rule$look == "ahead") columns <- rev(columns)
   list(
     data = classes, limits = limits,
-    words = function(number) distance_words(number * unit$size, plan$scale),
+    # in the unit of the axis
+    words = function(number) {
+      paste(c(format(signif(number, 4L), scientific = FALSE), if (nzchar(unit$name)) unit$name),
+        collapse = " "
+      )
+    },
     limit = limit_of_figure(plan), at_zero = sum(gap == 0), pairs = length(gap),
     middle = if (length(gap)) stats::median(abs(gap)) else NA,
     beyond = sum(!shown$which), beyond_from = shown$most, farthest = max(abs(gap), 0),

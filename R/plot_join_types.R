@@ -18,14 +18,15 @@ plot_rows_guide <- function() {
     absent = "paired"
   )[data$kind]
   # Heads are the same grey, lighter; what has no value is empty, with a dot.
-  plain <- ifelse(data$kind == "head", "#dfe3e8", "#f4f5f7")
+  plain <- ifelse(data$kind == "head", "#ccd3db", NA)
   drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +
     ggplot2::geom_tile(
       fill = ifelse(data$kind %in% c("head", "absent"), plain, figure_colours[role]),
       colour = figure_colours[["line"]], width = 0.94, height = 0.86, linewidth = 0.3
     ) +
     ggplot2::geom_text(
-      ggplot2::aes(label = label), colour = figure_inks[role], size = 2.7,
+      ggplot2::aes(label = label), size = 2.7,
+      colour = ifelse(data$kind == "absent", figure_colours[["line"]], figure_inks[role]),
       fontface = ifelse(data$row == 0L, "bold", "plain")
     ) +
     ggplot2::facet_wrap(~panel, nrow = 2L) +

@@ -178,7 +178,7 @@ figure_of_many <- function(look) {
       ggplot2::aes(xmin = bars_begin, xmax = x, ymin = y - 0.36, ymax = y + 0.36)
     ) +
     # A share is drawn as paleness, so that its number can be read on it.
-    ggplot2::scale_fill_gradient(guide = "none", limits = c(0, 1), low = "#e3e6ea",
+    ggplot2::scale_fill_gradient(guide = "none", limits = c(0, 1), low = "#dde2e7",
       high = figure_colours[["paired"]], na.value = NA
     ) +
     ggplot2::scale_x_continuous(NULL, minor_breaks = NULL,

@@ -131,7 +131,7 @@ plot_repeats <- function(pairing, other = NULL, on = NULL) {
 }
 
 draw_repeats <- function(pairing, data) {
-  bars <- function(measure, colours) {
+  bars <- function(measure) {
     ggplot2::geom_col(width = 0.9, colour = figure_colours[["line"]], linewidth = 0.3,
       data = function(all) {
         all$value <- all[[measure]]

@@ -175,14 +175,17 @@ flat_frame <- function(frame) {
 # A figure as lines, areas and texts of the page itself, which take the page's colours
 html_figure <- function(figure, number, height = 4.4) {
   htmltools::tags$figure(htmltools::tags$div(class = "drawn scroll", role = "img",
-    `aria-label` = figure$labels$alt, tabindex = "0", htmltools::HTML(page_svg(figure, number, height))
+    `aria-label` = figure$labels$alt, tabindex = "0",
+    htmltools::HTML(page_svg(figure, number, height))
   ))
 }
 
 has_svg <- function() requireNamespace("svglite", quietly = TRUE)
 
 page_svg <- function(figure, number, height) {
-  drawing <- svglite::svgstring(width = 7.6, height = height, bg = "transparent", standalone = FALSE)
+  drawing <- svglite::svgstring(width = 7.6, height = height, bg = "transparent",
+    standalone = FALSE
+  )
   tryCatch(print(figure), finally = grDevices::dev.off())
   svg <- as.character(drawing())
   # Several figures are on one page: each needs ids of its own, and the page has the font.

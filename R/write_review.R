@@ -62,7 +62,9 @@ write_review <- function(misses, file, pairing = NULL, columns = NULL, title = N
   pairing <- unclass(pairing)
   lines <- review_lines(misses, pairing)
   if (!length(lines$from)) {
-    stop_argument("There is nothing to review: none of the near misses is about a key.", call = call)
+    stop_argument("There is nothing to review: none of the near misses is about a key.",
+      call = call
+    )
   }
   content <- review_content(lines, pairing, columns)
   if (is.null(title)) title <- paste("Review of", listed(content$frames, "and"))
@@ -189,7 +191,9 @@ review_cells <- function(pairing, side, columns, rows) {
     readable(as.character(format_cells(x)))
   })
   at <- match(seq_along(rows), some)
-  function(k) lapply(unname(texts), function(text) if (is.na(at[k])) "" else shortened(text[at[k]], 60L))
+  function(k) {
+    lapply(unname(texts), function(text) if (is.na(at[k])) "" else shortened(text[at[k]], 60L))
+  }
 }
 
 # by left column: the keys that the right frame has, where they are not too many

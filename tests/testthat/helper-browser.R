@@ -23,22 +23,44 @@ local_browser <- function(frame = parent.frame()) {
   }
 }
 
-# What a script in a page finds, a list: it ends by calling tell() with an object
-told_by_page <- function(browse, file, script) {
+# What scripts in a page find, a list for each: a script ends by calling tell() with an object.
+# The page is opened anew for each of them, in one browser.
+told_by_page <- function(browse, file, ...) {
   page <- paste(readLines(file, encoding = "UTF-8"), collapse = "\n")
-  telling <- paste0("function tell(found) { var out = document.createElement('div');",
-    "out.id = 'told'; out.textContent = JSON.stringify(found); document.body.appendChild(out); }"
-  )
+  pages <- vapply(c(...), function(script) {
+    sub("</body>", paste0("<script>function tell(found) { parent.told(found); }", script,
+      "</script></body>"
+    ), page, fixed = TRUE)
+  }, "", USE.NAMES = FALSE)
+  # no text of a page may end the script that holds it
+  texts <- gsub("<", "\\u003c", jsonlite::toJSON(pages), fixed = TRUE)
   path <- sub("[.]html$", "-driven.html", file)
-  writeLines(sub("</body>", paste0("<script>", telling, script, "</script></body>"), page,
-    fixed = TRUE
+  writeLines(paste0("<!DOCTYPE html><meta charset='utf-8'><body><script>
+    var pages = ", texts, ", found = [];
+    function open_next() {
+      var frame = document.createElement('iframe');
+      frame.width = 1100;
+      frame.height = 800;
+      frame.srcdoc = pages[found.length];
+      document.body.appendChild(frame);
+    }
+    function told(one) {
+      found.push(one);
+      if (found.length < pages.length) { return open_next(); }
+      var out = document.createElement('div');
+      out.id = 'told';
+      out.textContent = JSON.stringify(found);
+      document.body.appendChild(out);
+    }
+    open_next();
+    </script></body>"
   ), path, useBytes = TRUE)
-  got <- browse("--window-size=1100,800", "--dump-dom", shown = path)
+  got <- browse("--virtual-time-budget=20000", "--dump-dom", shown = path)
   expect_false(any(grepl("CONSOLE", got$err)))
   lines <- paste(got$out, collapse = "\n")
   text <- sub("</div>.*", "", sub(".*<div id=\"told\">", "", lines))
   for (sign in list(c("&lt;", "<"), c("&gt;", ">"), c("&amp;", "&"))) {
     text <- gsub(sign[1L], sign[2L], text, fixed = TRUE)
   }
-  jsonlite::fromJSON(text)
+  jsonlite::fromJSON(text, simplifyDataFrame = FALSE)
 }

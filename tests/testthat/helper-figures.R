@@ -90,23 +90,32 @@ faulty_texts <- function(figure, size, boxes = text_boxes(figure, size)) {
   )
 }
 
-# What is wrong with the figures of a generated case: warnings, and rows not counted
+# What is wrong with the figures of a generated case: warnings, and counts that the built
+# figure draws otherwise than they are
 faulty_figures <- function(case) {
   pairing <- suppressWarnings(tryCatch(pair_spec(case, case$spec), ronda_error = identity))
   if (inherits(pairing, "error")) {
     return(character())
   }
-  warned <- unlist(lapply(ronda:::figures_for(pairing), function(view) {
-    tryCatch({
-      ggplot2::ggplotGrob(plot(pairing, view = view))
-      NULL
-    }, warning = function(w) paste(view, "warns:", conditionMessage(w)))
-  }))
-  alone <- sum(pairing$sizes) - receipt(pairing)$matched_left - receipt(pairing)$matched_right
+  warned <- character()
+  built <- lapply(stats::setNames(nm = ronda:::figures_for(pairing)), function(view) {
+    withCallingHandlers(ggplot2::ggplot_build(plot(pairing, view = view))$data,
+      warning = function(w) warned <<- c(warned, paste(view, "warns:", conditionMessage(w)))
+    )
+  })
+  pairs <- build_frame(pairing, "inner", row_numbers = c("l", "r"))
+  alone <- c(nrow(pairing$left) - length(unique(pairs$l)),
+    nrow(pairing$right) - length(unique(pairs$r))
+  )
+  widths <- function(data) sum(data$xmax - data$xmin)
+  types <- c("inner", "left", "right", "full", "semi", "anti", "unmatched")
+  totals <- vapply(types, function(rows) nrow(build_frame(pairing, rows)), 1L)
   counted <- c(
-    overlap = sum(plot_overlap(pairing)$data$rows) == sum(pairing$sizes),
-    reasons = sum(plot_reasons(pairing)$data$rows) == alone,
-    repeats = sum(plot_repeats(pairing)$data$rows) == sum(pairing$sizes)
+    join_types = widths(built$join_types[[1L]]) == sum(totals),
+    reasons = sum(built$reasons[[1L]]$x) == sum(alone),
+    repeats = sum(built$repeats[[1L]]$x) == sum(pairing$sizes),
+    pairs = sum(built$repeats[[2L]]$x) == 2 * nrow(pairs),
+    overlap = sum(plot_overlap(pairing)$data$rows) == sum(pairing$sizes)
   )
   c(warned, sprintf("%s does not count all rows", names(counted)[!counted]))
 }

@@ -329,7 +329,7 @@ test_that("what is printed and drawn is cut and coloured as it should be", {
   tiles <- ggplot2::ggplot_build(figure)$data[[1L]]
   colours <- ronda:::figure_colours
   expect_setequal(
-    unique(tiles$fill), c("#dfe3e8", "#f4f5f7", unname(colours[c("paired", "alone")]))
+    unique(tiles$fill), c("#ccd3db", NA, unname(colours[c("paired", "alone")]))
   )
 })
 
