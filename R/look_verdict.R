@@ -146,6 +146,7 @@ lost_words <- function(pairing, reasons) {
     if (!nrow(one)) {
       return(NULL)
     }
+    one <- one[order(-one$rows), ]
     parts <- sprintf("%s: %s", one$reason, with_commas_each(one$rows))
     sprintf("%s of %s %s unmatched (%s).", counted(sum(one$rows), "row"),
       pairing$labels[side_number(side)], if (sum(one$rows) == 1) "is" else "are",
@@ -249,4 +250,3 @@ round_distance <- function(distance, within, scale) {
   count <- if (length(count)) count[1L] else ceiling(seconds / units[[unit]])
   paste(format(count, scientific = FALSE), if (count == 1) sub("s$", "", unit) else unit)
 }
-

@@ -52,7 +52,7 @@ draw_differences <- function(pairing, data) {
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank(),
       # Many columns fit on a page in small letters.
       axis.text.y = ggplot2::element_text(
-        size = ggplot2::rel(if (nlevels(data$column) > 20L) 0.55 else 0.8)
+        size = ggplot2::rel(if (nlevels(data$column) > 20L) 0.6 else 1)
       ),
       legend.position = if (length(some) > 1L) "bottom" else "none"
     )
@@ -80,7 +80,7 @@ differences_data <- function(pairing) {
 
 # as many columns as there is room for, each with as many lines as its words have
 differences_for_page <- function(data, room) {
-  lines <- lengths(strsplit(data$words[!duplicated(data$column)], "\n")) + 0.2
+  lines <- lengths(strsplit(data$words[!duplicated(data$column)], "\n")) + 0.05
   fit <- max(1L, sum(cumsum(lines) <= room$lines))
   data[as.integer(data$column) > nlevels(data$column) - fit, ]
 }

@@ -46,9 +46,18 @@ plot.ronda_ledger <- function(x, ...) {
       n <- (nrow(data) - nrow(shown)) / 2
       if (n) sprintf("Not drawn: %s that changed fewer rows.", counted(n, "join"))
     },
-    sprintf("%s lost rows, %s gained some", counted(sum(change < 0), "join"),
-      with_commas(sum(change > 0))
-    ),
+    ledger_title(change),
     sprintf("Rows through %s; %s failed", counted(nrow(x), "join"), with_commas(sum(x$failed)))
   )
+}
+
+ledger_title <- function(change) {
+  lost <- sum(change < 0)
+  gained <- sum(change > 0)
+  if (!lost && !gained) {
+    return("No join changed the number of rows")
+  }
+  paste(c(if (lost) sprintf("%s lost rows", counted(lost, "join")),
+    if (gained) sprintf("%s gained rows", counted(gained, "join"))
+  ), collapse = ", ")
 }

@@ -161,7 +161,7 @@ figure_theme <- function(size = 13) {
       plot.title.position = "plot",
       plot.subtitle = text(size = ggplot2::rel(0.85)),
       panel.grid.major = grid, panel.grid.minor = ggplot2::element_blank(),
-      legend.position = "bottom",
+      legend.position = "bottom", strip.clip = "off",
       # The last number of an axis may reach beyond the panel.
       plot.margin = ggplot2::margin(6, 14, 6, 6)
     )

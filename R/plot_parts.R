@@ -59,4 +59,3 @@ parts_title <- function(parts) {
     format(round(stats::median(parts$seconds), 2L)), format(round(max(parts$seconds), 2L))
   )
 }
-
