@@ -180,8 +180,6 @@ html_figure <- function(figure, number, height = 4.4) {
   ))
 }
 
-has_svg <- function() requireNamespace("svglite", quietly = TRUE)
-
 page_svg <- function(figure, number, height) {
   drawing <- svglite::svgstring(width = 7.6, height = height, bg = "transparent",
     standalone = FALSE

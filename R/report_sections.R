@@ -37,9 +37,6 @@ report_figures <- function(pairing, call) {
   drawn <- new.env(parent = emptyenv())
   drawn$number <- 0L
   function(views, brief = FALSE) {
-    if (!has_svg()) {
-      return(NULL)
-    }
     lapply(intersect(views, figures_for(pairing)), function(view) {
       drawn$number <- drawn$number + 1L
       figure <- draw_figure(view, pairing, call)

@@ -10,7 +10,7 @@ many_report_of <- function(frames, on, rows, command, call) {
       listed(unique(unlist(look$columns)), "and")
     ),
     opening = list(
-      if (has_svg()) html_figure(figure_of_many(look), 1L), many_verdict(look)
+      html_figure(figure_of_many(look), 1L), many_verdict(look)
     ),
     sections = list(
       many_keys_section(look, rows),
@@ -115,12 +115,14 @@ pairs_code <- function(on) {
 
 #' Write the account of a pairing as one web page
 #'
-#' One HTML file that needs nothing else. It opens with a verdict in numbers and with what
-#' to do next, as code that has been tried; then come unmatched rows by reason and by
-#' key with their near misses, where columns of one name disagree, the keys that repeat
-#' most, the first rows of the result, where asked for the partners folded, figures,
-#' columns with their types, and how to repeat it. Tables can be sorted and copied; the
-#' page follows a light or dark screen, and prints.
+#' One HTML file that needs nothing else. It opens with the finding in one line, a bar of both
+#' frames and at most three bullets, those that most rows are concerned by. Then comes what to
+#' do, as [diagnose()] found it, with the whole call; then unmatched rows by reason and by key
+#' with their near misses, what repeats, rows along time, where columns of one name
+#' disagree, what each join type gives, each beside its figure; the first rows of the result,
+#' where asked for the partners folded, columns with their types, and how to repeat it. Tables
+#' can be sorted and copied, texts of figures found; the page follows a light or dark screen,
+#' and prints.
 #'
 #' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
 #'   with the right one and `on`.
@@ -131,12 +133,12 @@ pairs_code <- function(on) {
 #'   the folded frame, too.
 #' @param rows `[logical(1)]` FALSE: the page shows no cell of the data, as for personal
 #'   data: counts, names and types of columns, and the code alone.
-#' @param title,note `[character(1)]` A title in place of the finding, and a paragraph
-#'   below it.
+#' @param title,note `[character(1)]` A title in place of the frames' names, and a paragraph
+#'   below the finding.
 #' @param frames,on As in [join_many()]; `on` of [same()] rules alone.
 #' @return `file`, invisibly. It is there whole or not at all.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, a package
-#'   is missing (ggplot2 and htmltools are needed), `fold` is not a list of
+#'   is missing (ggplot2, htmltools and svglite are needed), `fold` is not a list of
 #'   formulas, `rows` no flag, or `title` or `note` no text;
 #'   `ronda_error_file` when the file can't be written.
 #' @seealso [plot.ronda_pairing()] for single figures; a pairing in a knitr document

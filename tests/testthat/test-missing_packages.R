@@ -20,6 +20,8 @@ test_that("what needs a package says which, and how to get it", {
     ggplot2 = quote(plot(pairing)), ggplot2 = quote(plot_rows_guide()),
     ggplot2 = quote(write_report(pairing, "r.html")),
     htmltools = quote(write_report(pairing, "r.html")),
+    svglite = quote(write_report(pairing, "r.html")),
+    jsonlite = quote(write_review(pairing, "r.html")),
     jsonlite = quote(receipt_json(receipt)),
     nanoparquet = quote(ronda:::read_frame(files[1L])),
     jsonlite = quote(ronda:::read_frame(files[2L])),
@@ -29,7 +31,7 @@ test_that("what needs a package says which, and how to get it", {
   for (k in seq_along(calls)) {
     package <- names(calls)[k]
     error <- expect_error(without_packages(package, eval(calls[[k]])),
-      class = if (k > 5L) "ronda_error_file" else "ronda_error_argument"
+      class = if (k > 7L) "ronda_error_file" else "ronda_error_argument"
     )
     expect_match(conditionMessage(error), sprintf(
       paste0("^[A-Z][A-Za-z ]+ needs? the package %s, which isn't installed.\n",
