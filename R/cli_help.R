@@ -17,7 +17,7 @@ general_help <- function() {
       "ronda COMMAND --help shows the options of a command.",
       paste(
         "--on, --take, --fold, --in-turn, --if-absent, --expect, --types, --clean and rules may",
-        "be given several times. A name with , = : or .. in it stands in backticks."
+        "be given several times. Put a name with , = : or .. in it in backticks."
       ),
       paste(
         "Files: .csv, .tsv, .jsonl (these also with .gz), .rds, .parquet, a folder of .parquet,",

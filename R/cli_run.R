@@ -12,7 +12,7 @@
 #'   `--fold`, `--in-turn`, `--if-absent`, `--expect`, `--types`, `--clean` and the rules
 #'   may be given several times and add up; any other option given twice is wrong usage.
 #'
-#'   A name with `,`, `=`, `:` or `..` in it stands in backticks in every option:
+#'   Put a name with `,`, `=`, `:` or `..` in it in backticks, in every option:
 #'   `` --on '`a,b`=code' ``; two backticks inside are one. Options of reading are for all
 #'   files, or for one of them: `--delimiter "left=;" --types left.day=date`, where `left` and
 #'   `right` may be the file's name without its ending, too (with `ronda many` only that).
@@ -32,7 +32,7 @@
 #'   column     = "left." name | "right." name
 #'   ```
 #'
-#'   A name of other signs than letters, digits, `_` and `.` stands in backticks:
+#'   Put a name of other signs than letters, digits, `_` and `.` in backticks:
 #'   `` left.`max km` ``. Texts stand in `"` or `'`, a quote in them doubled; days and times
 #'   (in UTC) are `2031-05-01` and `2031-05-01T10:05`. Values of unlike types are wrong
 #'   usage; texts are compared by `=` and `!=` only. A comparison with a missing value

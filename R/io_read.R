@@ -16,7 +16,8 @@
 #' keep leave a column text. What is text for the sake of a few cells, or in a form that may
 #' mean two things (`03/04/2031`), is said in a message, with what to write.
 #'
-#' **What nobody says is found in the first rows, and told.** Cells are between commas (in a
+#' **What nobody says is found in the first rows, and a message says it.** Cells are between
+#' commas (in a
 #' .tsv between tabs); where the names have none, but have semicolons, tabs or bars that split
 #' the first rows alike, between these. Between semicolons, a column of which all cells are
 #' numbers with a decimal comma is a column of numbers; beside such a column one whose numbers
@@ -31,7 +32,7 @@
 #' UTF-8, with a byte-order mark or without, or UTF-16 with its mark; `encoding` says another.
 #' A line with more or fewer cells than there are names, a quote that is never closed and a
 #' byte 0 are errors that name the line and say what may cure it. Bytes of parquet or of a
-#' compressed file are read as what they are, whatever the file's name says, and that is told.
+#' compressed file are read as what they are, whatever the file's name says, with a message.
 #'
 #' What was written comes back as it was: values, missing ones, fractions of seconds. Text
 #' files have no types of their own: whole numbers come back as integers where they fit, a

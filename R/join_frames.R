@@ -1,9 +1,28 @@
 #' Join two data frames
 #'
 #' Pairs the rows of two data frames and builds one frame from them. A join is
-#' four decisions, and the arguments stand in their order: which rows pair,
-#' which rows stay, which columns come and under what names, and what must
-#' hold.
+#' four decisions, and the arguments stand in their order:
+#'
+#' 1. Which rows pair? `on`, `where`, `missing_keys`, `repeats`
+#' 2. Which rows stay? `rows`, `row_order`, `fold`
+#' 3. Which columns come, under what names? `take`, `omit`, `collisions`, `if_absent`,
+#'    `origin` and some more
+#' 4. What must hold? `expect`, `max_rows`
+#'
+#' \preformatted{
+#' join_frames(sailings, vessels,
+#'   on = c(vessel = "code"),             # 1 left name = right name
+#'   rows = "left",                       # 2 every sailing stays
+#'   take = c(ship = "name", "seats"),    # 3 these columns of vessels
+#'   if_absent = list(ship = "unknown"),  #   where no vessel was found
+#'   origin = "found_in",                 #   a column: left or paired
+#'   expect = "many-to-one"               # 4 codes are unique in vessels
+#' )
+#' last_receipt()                         # rows in, matched, rows out
+#' pair_rows(sailings, vessels, on = c(vessel = "code"))   # look before}
+#' A *candidate* is a left and a right row for which all of decision 1 but `repeats` holds;
+#' [ronda_terms] explains every word, and all of it on one sheet, `docs/sheet.pdf` of the
+#' sources.
 #'
 #' @section Which rows pair:
 #' `on`, `where`, `missing_keys` and `repeats`. Without `repeats` every
@@ -17,16 +36,16 @@
 #' \tabular{lll}{
 #'   `rows` \tab the result has \tab in this order (`row_order = "left"`) \cr
 #'   `"inner"` \tab the pairs \tab left row, then right row \cr
-#'   `"left"` \tab the pairs, and left rows without partner \tab left row, then
+#'   `"left"` \tab the pairs, and unmatched left rows \tab left row, then
 #'     right row \cr
-#'   `"right"` \tab the pairs, and right rows without partner \tab the pairs,
-#'     then the right rows without partner \cr
-#'   `"full"` \tab the pairs, and both kinds \tab left order, then the right
-#'     rows without partner \cr
+#'   `"right"` \tab the pairs, and unmatched right rows \tab the pairs,
+#'     then the unmatched right rows \cr
+#'   `"full"` \tab the pairs, and both kinds \tab left order, then the
+#'     unmatched right rows \cr
 #'   `"semi"` \tab left rows with a partner, once; left columns only \tab left
 #'     \cr
-#'   `"anti"` \tab left rows without partner; left columns only \tab left \cr
-#'   `"unmatched"` \tab left rows without partner, then right ones \tab left,
+#'   `"anti"` \tab unmatched left rows; left columns only \tab left \cr
+#'   `"unmatched"` \tab unmatched left rows, then right ones \tab left,
 #'     then right
 #' }
 #' `row_order = "right"` orders by right row, then left row, left rows without
@@ -45,8 +64,8 @@
 #'
 #' @section Partners folded:
 #' With `fold` left rows are never multiplied: each formula sums up, counts, lists or
-#' nests the partners of a row. In it `right` stands for these, a frame in right order,
-#' and `left` for the row itself:
+#' nests the partners of a row. In it `right` means these, a frame in right order,
+#' and `left` the row itself:
 #' \preformatted{
 #' join_frames(vessels, sailings, on = c(code = "vessel"), fold = list(
 #'   trips = ~ nrow(right), km = ~ sum(right$km), ports = ~ list(unique(right$port))))}
@@ -103,7 +122,8 @@
 #'   by label; date-times by instant; dates by day; durations whatever the
 #'   unit; logical with logical. A logical column without any value (of an empty file)
 #'   is a key of whatever type the other one is.
-#' @param rows `[character(1)]` Which rows stay, see below.
+#' @param rows `[character(1)]` Which rows stay, see below. `"left"` is the usual: no left row
+#'   is lost.
 #' @param ... Must be empty: all that follows goes by name.
 #' @param where `[formula | function(left, right)]` A further condition on each
 #'   pair by itself. In a formula, `left` and `right` stand for the two rows:
@@ -114,9 +134,11 @@
 #'   or times, joined by `&`, are found by an index, as rules are (the same answer; the
 #'   pairing says which when printed).
 #' @param missing_keys `[character(1)]` `"unmatched"`: a missing key equals
-#'   nothing. `"match"`: missing equals missing. `"stop"`: an error.
+#'   nothing, so that rows whose key nobody knows aren't paired with each other. `"match"`:
+#'   missing equals missing. `"stop"`: an error.
 #' @param repeats `[character(1) | choice]` Of several candidates of a left
-#'   row, `"all"` pair, or the `"first"` or `"last"` in right order, or the one
+#'   row, `"all"` pair (so that no partner is lost without a word), or the `"first"` or
+#'   `"last"` in right order, or the one
 #'   that [highest()] or [lowest()] picks; `"stop"`: an error. `"once"`: every row of
 #'   either frame is in one pair at most: left rows in turn take the first
 #'   candidate that is still free (of one key the first row the first, the second the
@@ -128,10 +150,11 @@
 #'   `"left-complete"` (every left row has a partner), `"right-complete"` and
 #'   `"no-missing-keys"`. In a list also `left_matched = 0.99` and `right_matched` (at
 #'   least that share of the rows has a partner), and functions of the [receipt()] that
-#'   return TRUE or the text of what is wrong; the error has the names of the list.
+#'   return TRUE or the text of what is wrong; the error has the names of the list. NULL
+#'   expects nothing, but warns where keys repeat on both sides or nothing pairs.
 #' @param max_rows `[numeric(1)]` More pairs than this are refused before they
 #'   are made. NULL: the option `ronda.max_rows`, or else ten times the rows of
-#'   both frames, at least a million.
+#'   both frames, at least a million, so that a wrong key doesn't take all memory.
 #' @param sides `[character(2)]` What the frames are called in column names and
 #'   in `origin`.
 #' @param take `[character | list]` The right columns to bring, in that order;
@@ -141,10 +164,11 @@
 #'   `list(left = , right = )`.
 #' @param fold `[list]` One row for each left row, its partners folded: a list of
 #'   one-sided formulas by column name, see below.
-#' @param keys `[character(1)]` `"one"` column for each key, or `"both"` sides'
-#'   own columns.
+#' @param keys `[character(1)]` `"one"` column for each key (two equal ones would be
+#'   changed apart one day), or `"both"` sides' own columns.
 #' @param collisions `[character(1) | function | list]` What becomes of a
-#'   column that both frames have and that is not a key. `"rename_right"`,
+#'   column that both frames have and that is not a key. `"rename_right"` (the usual: both
+#'   stay, and the left one's name means what it meant before),
 #'   `"rename_left"` or `"rename"` (both), by `name_pattern`; `"left"` or
 #'   `"right"`: keep that one; `"fill"`: left, and right where left is missing;
 #'   `"update"`: right, and left where right is missing or absent (the receipt counts
@@ -167,7 +191,8 @@
 #' @param if_absent `[list]` By column name of the result: the value in rows whose
 #'   side is absent, such as `list(fare = 0)`; `.other` is for every other column
 #'   that it fits. Values that were missing in the data stay missing.
-#' @param row_order `[character(1)]` `"left"`, `"right"` or `"keys"`.
+#' @param row_order `[character(1)]` `"left"` (the result can be laid beside the left frame),
+#'   `"right"` or `"keys"`.
 #'
 #' @return `[data.frame]` of the class of `left` (where that class needs no
 #'   attributes of its own; else the nearest plain one), with plain row
@@ -178,7 +203,8 @@
 #'
 #' @aliases interpolated
 #' @seealso [pair_rows()] and [build_frame()], the two halves;
-#'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`;
+#'   [split_frames()]; [join_many()]; [plot_rows_guide()] to choose `rows`; [ronda_terms] and
+#'   [ronda_conditions];
 #'   `vignette("a-first-join")`, `vignette("types")`.
 #' @examples
 #' # 1. Which rows pair: equal codes, and a shift that is on at departure

@@ -65,7 +65,8 @@ knit_print.ronda_diagnosis <- function(x, options = list(), ...) {
   reasons <- x$reasons[c("frame", "reason", "rows", "step", "adds", "examples")]
   reasons$step[is.na(reasons$step)] <- ""
   knitted(x$status, key_lines(x), if (nrow(reasons)) reasons, x$looked_at, x$repeats,
-    if (nrow(x$steps)) x$steps, if (length(x$call)) paste0("```r\n", x$call, "\n```")
+    if (nrow(x$steps)) x$steps,
+    if (length(x$call)) knitr::asis_output(paste0("```r\n", x$call, "\n```"))
   )
 }
 
@@ -74,14 +75,19 @@ knit_print.ronda_ledger <- function(x, options = list(), ...) {
   if (!nrow(x)) {
     return(knitted("No join yet."))
   }
-  if (isTRUE(options[["ronda.figure"]]) && any(!x$failed)) print(plot.ronda_ledger(x))
-  table <- as_base_frame(unclass_frame(x)[c("join", "verb", "left", "right", "rows_left",
-    "rows_right", "result_rows", "left_alone", "right_alone", "notes"
-  )], nrow(x))
+  columns <- c("join", "verb", "left", "right", "rows_left", "rows_right", "result_rows",
+    "left_alone", "right_alone", "notes"
+  )
+  # some columns that somebody chose are a table as they are
+  if (!all(c(columns, "failed", "message") %in% names(x))) {
+    return(knitted(unclass_frame(x)))
+  }
+  table <- unclass_frame(x)[columns]
   names(table)[5:9] <- c("left rows", "right rows", "rows of the result", "unmatched left",
     "unmatched right"
   )
   failed <- x[x$failed, ]
+  if (isTRUE(options[["ronda.figure"]]) && any(!x$failed)) print(plot.ronda_ledger(x))
   knitted(sprintf("%s; %s failed", counted(nrow(x), "join"), with_commas(nrow(failed))), table,
     if (nrow(failed)) sprintf("Join %d failed: %s", failed$join, failed$message)
   )
@@ -128,7 +134,9 @@ most_knitted <- 20L
 knitted <- function(...) {
   parts <- compact(list(...))
   texts <- vapply(parts, function(part) {
-    if (is.data.frame(part)) {
+    if (inherits(part, "knit_asis")) {
+      as.character(part)
+    } else if (is.data.frame(part)) {
       shown <- flat_frame(utils::head(part, most_knitted))
       more <- nrow(part) - nrow(shown)
       numbers <- vapply(shown, function(x) is.numeric(x) && !is.object(x), NA)

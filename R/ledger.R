@@ -76,6 +76,13 @@ format.ronda_ledger <- function(x, ...) {
   if (!nrow(x)) {
     return("No join yet.")
   }
+  # some columns that somebody chose
+  needed <- c("join", "verb", "left", "right", "rows", "rows_left", "result_rows", "left_alone",
+    "growth", "failed"
+  )
+  if (!all(needed %in% names(x))) {
+    return(utils::capture.output(print(unclass_frame(x), row.names = FALSE)))
+  }
   number <- function(values) ifelse(is.na(values), "", short_counts(values))
   name <- function(values) shortened(ifelse(is.na(values), "", values), 10L)
   shown <- list(

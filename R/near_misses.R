@@ -34,7 +34,7 @@
 #'   other key columns hold), `left_row` and `right_row` (the first row of each
 #'   key), `left_rows` and `right_rows` (how many rows have it) and `via` (what
 #'   to give [same()] as `via`, as code; missing where none would help). An unmatched key
-#'   stands in one line, or in several where none stands out: then keep one.
+#'   has one line, or several where none is clearly the surest: then keep one.
 #'   `corrections()`: its columns `from` and `to`, each value once, ready for `via`
 #'   of [same()].
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when `misses`

@@ -55,6 +55,7 @@ plot.ronda_pairing <- function(x, view = "overlap", ...) {
 }
 
 #' @rdname plot.ronda_pairing
+#' @usage \method{autoplot}{ronda_pairing}(object, view = "overlap", ...)
 #' @exportS3Method ggplot2::autoplot
 autoplot.ronda_pairing <- function(object, view = "overlap", ...) {
   plot.ronda_pairing(object, view)

@@ -131,7 +131,7 @@ gap_title <- function(pairing, gaps) {
 limit_of_figure <- function(plan) {
   limit <- limit_words(plan$closest, plan$scale)
   if (is.null(plan$closest$calendar)) limit else {
-    sprintf("%s (%s at the most)", limit, distance_words(farthest_reach(plan$closest), plan$scale))
+    sprintf("%s (at most %s)", limit, distance_words(farthest_reach(plan$closest), plan$scale))
   }
 }
 

@@ -62,7 +62,7 @@
 #' @details `same()` holds when the two values are equal. `"port"` in `on` is
 #'   short for `same("port")`, and `c(vessel = "code")` for
 #'   `same("vessel", "code")`. `cross()` always holds: every left row pairs with
-#'   every right row; it stands alone in `on`.
+#'   every right row; it can't be combined with other rules.
 #'
 #'   \tabular{ll}{
 #'     `nearest()` \tab right is the closest to left among the candidates \cr

@@ -9,7 +9,7 @@
 #'   names, rules, or a list of both.
 #' @param step `[character(1)]` Name of an integer column to add: which of them paired
 #'   the row (1, 2, ...; missing in rows without partner).
-#' @return A list that holds one rule, of class `ronda_rule`; it stands alone in `on`.
+#' @return A list that holds one rule, of class `ronda_rule`; it can't be combined with other rules.
 #' @details A left row that has partners by one of them is not tried by the next. `where`
 #'   and `missing_keys` hold for each, `repeats` chooses among what is found (`"once"`:
 #'   what an earlier one pairs goes first). Key columns

@@ -60,24 +60,21 @@ shots <- list(
   overlap = list("figure", function() ronda::plot_overlap(vessels_of_demo())),
   join_types = list("figure", function() ronda::plot_join_types(vessels_of_demo())),
   reasons = list("figure", function() ronda::plot_reasons(vessels_of_demo())),
-  repeats = list("figure", function() {
-    ronda::plot_repeats(ronda::pair_rows(ronda::sailings, ronda::crew_shifts, on = "vessel",
-      expect = "rows-multiply", sides = c("sailings", "crew_shifts")
-    ))
-  }),
   timeline = list("figure", function() ronda::plot_timeline(tides_of_demo())),
   "along-the-axis" = list("figures", function() list(
     ronda::plot_gaps(tides_of_demo()), ronda::plot_timeline(closures_of_demo()),
     ronda::plot_folds(winds_of_demo()), ronda::plot_periods(crews_of_demo())
   )),
-  differences = list("figure", function() {
+  # seconds of the tasks are as one run had them: they are never the same
+  "more-figures" = list("figures", function() list(
+    ronda::plot_repeats(ronda::pair_rows(ronda::sailings, ronda::crew_shifts, on = "vessel",
+      expect = "rows-multiply", sides = c("sailings", "crew_shifts")
+    )),
     ronda::plot_differences(ronda::pair_rows(ronda::timetable_old, ronda::timetable_new,
       on = "trip", sides = c("timetable_old", "timetable_new")
-    ))
-  }),
-  "shared-keys" = list("figure", function() ronda::plot_many(frames_of_demo(), on = "port")),
-  # (as one run told: seconds are never the same)
-  parts = list("figure", function() ronda:::plot_parts(parts_of_demo())),
+    )),
+    ronda::plot_many(frames_of_demo(), on = "port"), ronda:::plot_parts(parts_of_demo())
+  )),
   "rows-guide" = list("figure", function() ronda::plot_rows_guide()),
   report = list("page", function(file) ronda::write_report(tides_of_demo(), file), 1000L),
   "report-many" = list("page", function(file) {
@@ -92,6 +89,9 @@ shots <- list(
     ), source)
     rmarkdown::render(source, "html_document", file, quiet = TRUE)
   }, 860L),
+  # of the site, which make site builds before
+  "site-home" = list("site", "index.html"),
+  "site-reference" = list("site", "reference/near_misses.html"),
   "demo-terminal" = list("terminal", function() {
     lines <- typed("ronda demo --out demo-output", c("demo", "--out", tempfile("demo-output")))
     lines <- gsub("/[^ ]*/(demo-output)[^/ :]*", "\\1", lines)
@@ -199,6 +199,7 @@ shown_by <- function(shot) {
     figure = figure_lines(shot[[2L]]()),
     figures = unlist(lapply(shot[[2L]](), figure_lines)),
     terminal = shot[[2L]](),
+    site = readLines(if (shot[[2L]] == "index.html") "README.md" else "man/near_misses.Rd"),
     page = page_lines(shot[[2L]])
   )
   file <- tempfile()
@@ -273,7 +274,13 @@ take <- function(name) {
     return(take_terminal(shot[[2L]](), path))
   }
   page <- tempfile(fileext = ".html")
-  shot[[2L]](page)
+  if (shot[[1L]] == "site") {
+    page <- file.path(getwd(), "site", shot[[2L]])
+    if (!file.exists(page)) stop("make site comes first", call. = FALSE)
+    shot[[3L]] <- 1000L
+  } else {
+    shot[[2L]](page)
+  }
   system2("chromium", c("--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
     sprintf("--window-size=1280,%d", shot[[3L]]), paste0("--screenshot=", shQuote(path)),
     paste0("--user-data-dir=", tempfile("browser")), paste0("file://", page)

@@ -7,7 +7,9 @@ main <- function() {
   pkgdown::build_site(override = list(destination = "site"), preview = FALSE, devel = FALSE,
     install = FALSE, new_process = FALSE
   )
+  for (page in c("index.html", "CONTRIBUTING.html")) guides_as_articles(file.path("site", page))
   copy_linked("README.md")
+  write_search("site")
   broken <- broken_links("site")
   if (length(broken)) {
     stop("Links that lead nowhere:\n", paste(broken, collapse = "\n"), call. = FALSE)
@@ -15,6 +17,37 @@ main <- function() {
   message(sprintf("The site is in site/ (%d pages, every link checked): open site/index.html",
     length(list.files("site", "[.]html$", recursive = TRUE))
   ))
+}
+
+# links to guides in a page that the builder made of markdown
+guides_as_articles <- function(html) {
+  if (file.exists(html)) {
+    lines <- readLines(html, encoding = "UTF-8", warn = FALSE)
+    lines <- gsub("href=\"vignettes/([a-z-]+)[.]Rmd\"", "href=\"articles/\\1.html\"", lines)
+    writeLines(lines, html, useBytes = TRUE)
+  }
+}
+
+# A page that finds words in all pages, without a network and without a server: the texts are
+# in it.
+write_search <- function(folder) {
+  pages <- list.files(folder, "[.]html$", recursive = TRUE)
+  pages <- pages[!pages %in% c("404.html", "search.html")]
+  found <- lapply(pages, function(page) {
+    html <- xml2::read_html(file.path(folder, page))
+    main <- xml2::xml_find_first(html, "//main | //body")
+    xml2::xml_remove(xml2::xml_find_all(main, ".//script | .//style"))
+    title <- xml2::xml_text(xml2::xml_find_first(html, "//h1 | //title"))
+    list(page = page, title = trimws(gsub("\\s+", " ", title)),
+      text = trimws(gsub("\\s+", " ", xml2::xml_text(main)))
+    )
+  })
+  data <- gsub("<", "\\u003c", jsonlite::toJSON(found, auto_unbox = TRUE), fixed = TRUE)
+  parts <- readLines(file.path("tools", "search.html"), encoding = "UTF-8")
+  at <- which(parts == "PAGES")
+  writeLines(c(parts[seq_len(at - 1L)], data, parts[-seq_len(at)]),
+    file.path(folder, "search.html"), useBytes = TRUE
+  )
 }
 
 # What a page links to in this checkout stands at the same place of the site: pages of

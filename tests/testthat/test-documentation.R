@@ -42,12 +42,13 @@ test_that("the README shows what comes back", {
   withr::local_options(width = 84L, ronda.receipt = TRUE, cli.num_colors = 1L,
     cli.unicode = TRUE
   )
+  # blocks go on from each other
+  place <- new.env(parent = globalenv())
   for (begin in open) {
     end <- begin + which(lines[-seq_len(begin)] == "```")[1L] - 1L
     block <- lines[(begin + 1L):end]
     code <- block[!startsWith(block, "#>")]
     shown <- sub("^#> ?", "", block[startsWith(block, "#>")])
-    place <- new.env(parent = globalenv())
     got <- character()
     for (part in as.list(parse(text = code, keep.source = FALSE))) {
       told <- character()
@@ -65,6 +66,20 @@ test_that("the README shows what comes back", {
     }
     expect_setequal(trimws(got), trimws(shown))
   }
+})
+
+test_that("the one sheet names functions and arguments that are there", {
+  sheet <- test_path("..", "..", "tools", "sheet.R")
+  skip_if_not(file.exists(sheet), "the sheet isn't here")
+  tokens <- utils::getParseData(parse(sheet, keep.source = TRUE))
+  texts <- tokens$text[tokens$token == "STR_CONST"]
+  used <- unlist(regmatches(texts, gregexpr("[a-z]+_[a-z_]+(?=[(])", texts, perl = TRUE)))
+  expect_gt(length(unique(used)), 8L)
+  expect_identical(setdiff(used, getNamespaceExports("ronda")), character())
+  words <- c(names(ronda:::collision_kinds), names(ronda:::row_types))
+  lines <- paste(readLines(sheet), collapse = "\n")
+  for (word in words) expect_match(lines, sprintf("\\b%s\\b", word))
+  for (rule in ronda:::rule_order) expect_match(lines, sprintf("%s(", rule), fixed = TRUE)
 })
 
 test_that("the examples of every command run", {

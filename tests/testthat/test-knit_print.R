@@ -52,6 +52,10 @@ test_that("the ledger and a diagnosis are tables, too, and figures where a chunk
   expect_match(knitted(entries[0, ]), "No join yet")
   found <- diagnose(sailings, vessels, on = c(vessel = "code"))
   expect_match(knitted(found), "10% of sailings are unmatched", fixed = TRUE)
+  # the call is a block of code that runs
+  code <- sub("(?s).*```r\n(.*)\n```.*", "\\1", knitted(found), perl = TRUE)
+  expect_identical(code, found$call)
+  expect_output(print(entries[c("join", "left")]), "sailings")
   path <- withr::local_tempfile(fileext = ".pdf")
   grDevices::pdf(path)
   for (x in list(entries, found, found$pairing)) knitted(x, options = list(ronda.figure = TRUE))

@@ -4,7 +4,7 @@
 sources <- testthat::test_path("..", "..", "R")
 
 layers <- c(
-  engine = "^RcppExports[.]R$|^catch-|^ronda-package[.]R$",
+  engine = "^RcppExports[.]R$|^catch-|^ronda-(package|terms)[.]R$",
   types = "^(type|base)[._]",
   pairing = "^(rule|pair|frame)[._](?!rows[.]R$)|^frame_rows[.]R$|^matches[.]R$",
   verbs = paste0(

@@ -209,7 +209,7 @@ test_that("figures and joins of files take months", {
   right <- data.frame(day = day[seq(2, 80, 30)], n = 1:3)
   rule <- function(look) nearest("day", look = look, within = "1 month", gap = "away")
   figure <- plot_gaps(pair_rows(left, right, on = rule("back")))
-  expect_match(figure$labels$subtitle, "Dashed: within 1 month (31 days at the most)",
+  expect_match(figure$labels$subtitle, "Dashed: within 1 month (at most 31 days)",
     fixed = TRUE
   )
   expect_s3_class(plot_timeline(pair_rows(left, right, on = rule("both"))), "ggplot")
