@@ -314,8 +314,8 @@ check_company <- function(rules, call) {
     record <- rule_kinds[[kind]]
     if (!is.null(record$alone) && length(rules) > 1L) {
       stop_argument(either(
-        sprintf("`%s()` must stand alone in `on`.", kind),
-        sprintf("%s must stand alone, without --on and other rules.", option_of(kind))
+        sprintf("`%s()` can't be combined with other rules in `on`.", kind),
+        sprintf("%s can't be combined with --on and other rules.", option_of(kind))
       ),
         record$alone,
         call = call
