@@ -227,8 +227,6 @@ has_unicode <- function() {
 }
 
 # text of a figure, each of its lines folded to the width
-in_lines <- function(text, width) paste(strwrap(text, width + 1L), collapse = "\n")
-
 byte_words <- function(bytes) {
   if (bytes < 1000) sprintf("%d bytes", as.integer(bytes)) else {
     units <- c("kB", "MB", "GB", "TB")

@@ -29,7 +29,9 @@ draw_overlap <- function(pairing, data) {
     if_drawn(data, ggplot2::scale_fill_manual(NULL, breaks = names(part_roles),
       values = structure(figure_colours[part_roles], names = names(part_roles))
     )) +
-    share_axis("share of the frame's rows") +
+    ggplot2::scale_x_continuous("share of the frame's rows", limits = c(0, 1),
+      labels = function(x) paste0(100 * x, "%"), expand = ggplot2::expansion(c(0, 0.02))
+    ) +
     ggplot2::scale_y_continuous(NULL,
       breaks = c(2, 1), labels = overlap_labels(pairing), limits = c(0.5, 2.5),
       minor_breaks = NULL
@@ -39,13 +41,6 @@ draw_overlap <- function(pairing, data) {
 }
 
 part_roles <- c(matched = "paired", unmatched = "alone")
-
-share_axis <- function(name, limits = c(0, 1)) {
-  ggplot2::scale_x_continuous(name,
-    limits = limits, breaks = c(0, 0.25, 0.5, 0.75, 1),
-    labels = function(x) paste0(100 * x, "%"), expand = ggplot2::expansion(c(0, 0.02))
-  )
-}
 
 # what each bar is, and how many of its rows are which
 overlap_labels <- function(pairing) {
@@ -161,11 +156,9 @@ plot_many <- function(frames, on) {
 
 figure_of_many <- function(look) {
   frames <- look$frames$frame
-  short <- distinct_short(frames, 24L)
   data <- many_tiles(look)
   subsets <- many_subsets(look)
   n <- length(frames)
-  is_bars <- function(at) max(at, 0, na.rm = TRUE) >= bars_begin
   drawn <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = y)) +
     ggplot2::geom_tile(ggplot2::aes(fill = share), width = 0.94, height = 0.9,
       colour = figure_colours[["line"]]
@@ -181,25 +174,7 @@ figure_of_many <- function(look) {
     ggplot2::scale_fill_gradient(guide = "none", limits = c(0, 1), low = "#dde2e7",
       high = figure_colours[["paired"]], na.value = NA
     ) +
-    ggplot2::scale_x_continuous(NULL, minor_breaks = NULL,
-      breaks = function(limits) {
-        if (is_bars(limits)) bars_begin + count_breaks(limits - bars_begin) else seq_len(n)
-      },
-      labels = function(at) {
-        if (is_bars(at)) with_commas_each(at - bars_begin) else
-          if (n > 4L) distinct_short(frames, 14L)[at] else in_short_lines(short[at], 50L %/% n)
-      },
-      guide = ggplot2::guide_axis(angle = if (n > 4L) 90 else 0)
-    ) +
-    ggplot2::scale_y_continuous(NULL, minor_breaks = NULL,
-      breaks = function(limits) {
-        if (is_bars(-limits)) subsets$y[subsets$y >= limits[1L]] else -seq_len(n)
-      },
-      labels = function(at) {
-        if (is_bars(-at)) subsets$label[match(at, subsets$y)] else
-          if (n > 4L) distinct_short(frames, 14L)[-at] else in_short_lines(short[-at], 14L)
-      }
-    ) +
+    many_axes(frames, subsets) +
     ggplot2::facet_wrap(~panel, scales = "free") +
     figure_theme() +
     ggplot2::theme(panel.grid.major = ggplot2::element_blank(),
@@ -219,6 +194,34 @@ figure_of_many <- function(look) {
         )
       }
     }
+  )
+}
+
+# Axes of both panels, which are told apart by where bars begin
+many_axes <- function(frames, subsets) {
+  n <- length(frames)
+  short <- distinct_short(frames, 24L)
+  is_bars <- function(at) max(at, 0, na.rm = TRUE) >= bars_begin
+  list(
+    ggplot2::scale_x_continuous(NULL, minor_breaks = NULL,
+      breaks = function(limits) {
+        if (is_bars(limits)) bars_begin + count_breaks(limits - bars_begin) else seq_len(n)
+      },
+      labels = function(at) {
+        if (is_bars(at)) with_commas_each(at - bars_begin) else
+          if (n > 4L) distinct_short(frames, 14L)[at] else in_short_lines(short[at], 50L %/% n)
+      },
+      guide = ggplot2::guide_axis(angle = if (n > 4L) 90 else 0)
+    ),
+    ggplot2::scale_y_continuous(NULL, minor_breaks = NULL,
+      breaks = function(limits) {
+        if (is_bars(-limits)) subsets$y[subsets$y >= limits[1L]] else -seq_len(n)
+      },
+      labels = function(at) {
+        if (is_bars(-at)) subsets$label[match(at, subsets$y)] else
+          if (n > 4L) distinct_short(frames, 14L)[-at] else in_short_lines(short[-at], 14L)
+      }
+    )
   )
 }
 
