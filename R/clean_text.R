@@ -1,12 +1,12 @@
-#' Texts without what makes no difference
+#' Clean text as keys are cleaned
 #'
-#' What the words of `via` in [same()] do to keys for matching only, done to a column of your
-#' own: to keep what was cleaned, or to look at it.
+#' Does to a column of your own what the words of `via` in [same()] do to keys for
+#' matching: to keep the cleaned values, or to look at them.
 #'
 #' @param x `[character | factor]` The texts. Of a factor the levels are cleaned; those that
 #'   become equal are one.
-#' @param words `[character]` What makes no difference, done in this order whatever order they
-#'   are given in: `"accents"` (needs the package stringi), `"signs"` (punctuation and blanks),
+#' @param words `[character]` The cleaning steps, always done in this order: `"accents"` (needs
+#'   the package stringi), `"signs"` (punctuation and blanks),
 #'   `"spaces"` (all blanks), `"trim"` (blanks at the ends), `"zeros"` (leading zeros),
 #'   `"look_alike"` (O and 0, I, L and 1, S and 5, B and 8, Z and 2;
 #'   letters become capitals) and `"lower"` (letter

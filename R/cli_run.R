@@ -33,7 +33,7 @@
 #'   ```
 #'
 #'   Put a name of other signs than letters, digits, `_` and `.` in backticks:
-#'   `` left.`max km` ``. Texts stand in `"` or `'`, a quote in them doubled; days and times
+#'   `` left.`max km` ``. Texts go in `"` or `'`, a quote in them doubled; days and times
 #'   (in UTC) are `2031-05-01` and `2031-05-01T10:05`. Values of unlike types are wrong
 #'   usage; texts are compared by `=` and `!=` only. A comparison with a missing value
 #'   does not hold.

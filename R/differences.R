@@ -1,7 +1,7 @@
 #' Where do paired rows disagree?
 #'
-#' Compares same-named columns of the pairs cell by cell: two versions of a table, paired
-#' by their key, tell what was changed. With [split_frames()] (what came, what went) it
+#' Compares same-named columns of the pairs cell by cell: two versions of a table, paired by
+#' their key, show what was changed. With [split_frames()] (what came, what went) it
 #' is the full account.
 #'
 #' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
@@ -28,8 +28,8 @@
 #'   `right` (the values as text); with `column` the cells of that column alone, `left`
 #'   and `right` in its own type.
 #' @details Values are compared as keys are: numbers by value whatever their type, text
-#'   with factors, times by instant, dates by day. Columns of types that can't be
-#'   compared so are compared as text, and `types` says which they are.
+#'   with factors, times by instant, dates by day. Columns whose types can't be compared this way
+#'   are compared as text, and `types` says which they are.
 #' @section Errors: `ronda_error_argument` when `pairing` isn't one, when a column is in
 #'   neither frame or there is none to compare, and when `tolerance` is not a distance of
 #'   0 or more; `ronda_error_too_many_rows` when there are more pairs than `max_rows`.

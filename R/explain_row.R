@@ -2,7 +2,7 @@
 #'
 #' Follows one row through the rules, the condition, the nearest value and
 #' `repeats`: how many rows each rule leaves, which one was chosen and why, and
-#' for a row without partner what came closest.
+#' for an unmatched row what came closest.
 #'
 #' @param pairing `[ronda_pairing | data.frame]` What [pair_rows()] gives; or the left frame,
 #'   with the right one and `on`.

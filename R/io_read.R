@@ -9,8 +9,8 @@
 #' readr. A column is of another type than text only where no cell changes by it;
 #' all rows are looked at. Numbers become integers where all are whole and small, else
 #' doubles; whole numbers beyond 2^53 are never rounded, but 64-bit integers (with the
-#' package bit64) or text. ISO 8601 text becomes dates, and date-times in UTC, unless a
-#' day among it doesn't exist. Only `TRUE` and `FALSE` in full are logical values.
+#' package bit64) or text. ISO 8601 text becomes dates, and date-times in UTC, unless one of
+#' the days doesn't exist. Only `TRUE` and `FALSE` in full are logical values.
 #' Leading zeros, plus signs, thousands marks, exponents such as `12E4`
 #' (which may be a code; `1.2e4` and `1e+05` are numbers), and digits that a double can't
 #' keep leave a column text. What is text for the sake of a few cells, or in a form that may
@@ -23,12 +23,13 @@
 #' numbers with a decimal comma is a column of numbers; beside such a column one whose numbers
 #' have points stays text, as its points may be marks between thousands. A first line `sep=;`
 #' is followed. Separators at the end of every row make no column. A column without a name is
-#' called by its place (`column_3`), and one of a name that an earlier one has gets a number
+#' named by its place (`column_3`), and one of a name that an earlier one has gets a number
 #' (`km_2`). Lines above the names are an error that says `skip`.
 #'
 #' A cell with nothing in it, or with a text of `missing`, is missing, in quotes or without:
-#' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept. A
-#' blank line is no row, but in a file of one column, where it is a missing value. Text is
+#' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept. A blank
+#' line is
+#' not a row, except in a file of one column, where it is a missing value. Text is
 #' UTF-8, with a byte-order mark or without, or UTF-16 with its mark; `encoding` says another.
 #' A line with more or fewer cells than there are names, a quote that is never closed and a
 #' byte 0 are errors that name the line and say what may cure it. Bytes of parquet or of a
@@ -76,7 +77,7 @@
 #' @section Errors: `ronda_error_file` when a file can't be read or written, when
 #'   its extension is not known, when a cell is not of the type asked for, or when
 #'   the file can't hold a value (infinite ones in JSON lines; in text files parts of days
-#'   and years of more than four digits; text with bytes that are none in its encoding);
+#'   and years of more than four digits; text with bytes that its encoding doesn't have);
 #'   `ronda_error_type` when a column can't be written to that kind of file;
 #'   `ronda_error_argument` otherwise.
 #' @seealso `vignette("writing-files")`.

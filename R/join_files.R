@@ -45,8 +45,8 @@
 #' @return Invisibly, a list of class `ronda_joined_files`: `files` ([frame_files()] of
 #'   `out`), `receipt` (as [last_receipt()]), `parts` (a data frame with a line for each task:
 #'   `part`, `left_rows`, `right_rows`, `pairs`, `result_rows`, `seconds`), `tasks` (of all
-#'   stages: `task`, `kind`, `seconds`, `cpu`, `memory` (bytes that its process has taken at
-#'   the most so far, NA where the system doesn't tell), `process`), `way`, `why`,
+#'   stages: `task`, `kind`, `seconds`, `cpu`, `memory` (the most bytes that its process has
+#'   taken so far; NA where the system doesn't say), `process`), `way`, `why`,
 #'   `memory` and `out`. `plot()` draws rows and seconds by part. The folder holds the
 #'   receipt, too: `_receipt.json` and `_parts.csv`.
 #' @section Errors: As [join_frames()], and `ronda_error_file` when a file can't be read or

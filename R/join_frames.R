@@ -126,7 +126,8 @@
 #'   is lost.
 #' @param ... Must be empty: all that follows goes by name.
 #' @param where `[formula | function(left, right)]` A further condition on each
-#'   pair by itself. In a formula, `left` and `right` stand for the two rows:
+#'   pair by itself, as part of the matching: a left row that no pair is left for stays. In a
+#'   formula, `left` and `right` stand for the two rows:
 #'   `~ left$length <= right$max_length`. They are data frames of the class of
 #'   `left` and `right`. TRUE, FALSE or NA (as FALSE) for each pair, or one value
 #'   for all. It is run on blocks of pairs; only columns that it uses are fetched.
@@ -159,7 +160,8 @@
 #'   in `origin`.
 #' @param take `[character | list]` The right columns to bring, in that order;
 #'   `c(new = "old")` renames; `c(new = "old", .rest = TRUE)` brings the others, too;
-#'   `character()` brings none. Or `list(left = , right = )`; left keys always stay.
+#'   `character()` brings none. Or `list(left = , right = )`; left keys always stay. NULL
+#'   brings all, so that no column is missed.
 #' @param omit `[character | list]` The right columns to do without, or
 #'   `list(left = , right = )`.
 #' @param fold `[list]` One row for each left row, its partners folded: a list of
@@ -190,7 +192,8 @@
 #'   anti joins have the left one).
 #' @param if_absent `[list]` By column name of the result: the value in rows whose
 #'   side is absent, such as `list(fare = 0)`; `.other` is for every other column
-#'   that it fits. Values that were missing in the data stay missing.
+#'   that it fits. Values that were missing in the data stay missing. NULL: missing values,
+#'   so that nothing made up looks like data.
 #' @param row_order `[character(1)]` `"left"` (the result can be laid beside the left frame),
 #'   `"right"` or `"keys"`.
 #'

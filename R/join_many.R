@@ -7,7 +7,7 @@
 #' @param frames `[list]` A named list of two or more data frames. Those without a
 #'   name in `list(sailings, ports)` have that of their variable.
 #' @param on `[character | rule | list]` Keys that every frame has, as in
-#'   [join_frames()] (where the names differ, the first frame's stands left).
+#'   [join_frames()] (where the names differ, the first frame's is written first).
 #'   Or a list by frame name, one item for each frame but the first: how that
 #'   frame pairs with those before it. A left name in it means the column of
 #'   that original name in the earliest frame that has it. Columns that are said

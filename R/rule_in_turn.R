@@ -2,8 +2,8 @@
 
 #' Keys tried in turn
 #'
-#' Several ways to pair rows, each tried for the left rows that the ones before left
-#' without a partner: the card first, the name where the card is missing or unknown.
+#' Several ways to pair rows, each tried for the left rows that are still unmatched: the card
+#' first, the name where the card is missing or unknown.
 #'
 #' @param ... Two or more of what `on` of [join_frames()] takes, each by itself: column
 #'   names, rules, or a list of both.
