@@ -143,9 +143,6 @@ test_that("a window is drawn as long as it is, or as far as the axis reaches", {
   expect_equal(as.numeric(seen$bands$xend - seen$bands$x, units = "mins"),
     rep(2, nrow(seen$bands))
   )
-  far <- pair_rows(data.frame(t = c(1, 2, 90)), data.frame(t = c(1, 1.5, 500)),
-    on = nearest("t", within = 80)
-  )
   far <- pair_rows(data.frame(t = c(100, 101, 190)), data.frame(t = c(100, 101, 191)),
     on = nearest("t", look = "ahead", within = 0.5)
   )
