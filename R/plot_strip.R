@@ -5,7 +5,7 @@ most_strip_cells <- 60L
 
 # As timeline_data(), with `strip`: a line for each group and stretch that has left rows:
 # `group`, `from`, `to` (values of the axis), `rows` and `matched`
-strip_data <- function(about, at, inside, matched, label) {
+strip_data <- function(about, at, inside, matched) {
   rows <- which(inside)
   edges <- as.double(pretty(at[rows], most_strip_cells))
   cell <- findInterval(at[rows], edges, rightmost.closed = TRUE)

@@ -101,7 +101,7 @@ timeline_data <- function(pairing) {
     blank = vapply(inside, function(x) sum(is.na(x)), 1L)
   )
   if (sum(inside$left, na.rm = TRUE) > most_left_drawn) {
-    return(strip_data(about, spans$left$from, inside$left, matched$left, pairing$labels[1L]))
+    return(strip_data(about, spans$left$from, inside$left, matched$left))
   }
   drawn <- rows_drawn(pairing, matched, groups, inside)
   frame_of <- function(side, row) {

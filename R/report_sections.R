@@ -276,11 +276,10 @@ repeats_section <- function(pairing, rows, figures) {
   ))
 }
 
-# along time, or another axis of an ordered rule; a timeline shows cells
+# along time, or another axis of an ordered rule; what lies on that axis are cells
 axis_section <- function(pairing, rows, figures) {
-  drawn <- figures(c(if (rows) "timeline", "gaps", if (rows) "periods",
-    if (!is.null(timeline_rule(pairing)) && pairing$counts$most_left > 1L) "folds"
-  ))
+  windows <- !is.null(timeline_rule(pairing)) && pairing$counts$most_left > 1L
+  drawn <- figures(c(if (rows) "timeline", "gaps", if (rows) c("periods", if (windows) "folds")))
   if (length(drawn)) section("axis", "Along the axis", drawn)
 }
 

@@ -118,12 +118,15 @@ test_that("without rows no cell of the data is shown", {
     pair_rows(left, right, on = "id"),
     pair_rows(left, right, on = same("id", via = list(left = fixes))),
     pair_rows(left, right, on = list("id", nearest("at", within = 10))),
+    pair_rows(left, right, on = around("at", before = 2e4), expect = "rows-multiply"),
     pair_rows(left, right, on = list("id"), repeats = "once")
   )
   for (pairing in pairings) {
     page <- page_of(pairing, rows = FALSE)
     expect_identical(matches_in(page, "(?i)secret.{0,9}"), character())
     expect_identical(matches_in(page, "10000[0-9]{5}"), character())
+    # nor an axis that its values lie on
+    expect_identical(matches_in(page, "<text[^>]*>(at|1[.]0000[^<]*)</text>"), character())
   }
   # (with rows they are there, also apart from figures)
   local_reports_without_drawing()
