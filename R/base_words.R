@@ -226,7 +226,6 @@ has_unicode <- function() {
   isTRUE(getOption("cli.unicode", l10n_info()[["UTF-8"]]))
 }
 
-# text of a figure, each of its lines folded to the width
 byte_words <- function(bytes) {
   if (bytes < 1000) sprintf("%d bytes", as.integer(bytes)) else {
     units <- c("kB", "MB", "GB", "TB")

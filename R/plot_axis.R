@@ -20,13 +20,27 @@ time_labels <- function(at) {
 }
 
 # The first ordered rule whose columns are points or intervals on an axis
-timeline_rule <- function(pairing) {
-  for (rule in pairing$rules) {
-    if (is.null(kind_of(rule)$plan) || identical(rule$op, "!=")) next
-    if (isTRUE(type_of(.subset2(pairing$left, rule$left[1L]))$measured)) {
-      return(rule)
-    }
-  }
+timeline_rule <- function(pairing) Find(function(rule) lies_on_axis(pairing, rule), pairing$rules)
+
+lies_on_axis <- function(pairing, rule) {
+  !is.null(kind_of(rule)$plan) && !identical(rule$op, "!=") &&
+    isTRUE(type_of(.subset2(pairing$left, rule$left[1L]))$measured)
+}
+
+most_cells <- 60L
+
+# The axis cut into stretches with round bounds: list(edges, cell (which one each is in))
+axis_cells <- function(at) {
+  edges <- as.double(pretty(at, most_cells))
+  list(edges = edges, cell = findInterval(at, edges, rightmost.closed = TRUE))
+}
+
+# the keys of some rows, as they stand beside an axis
+axis_keys <- function(pairing, side, rows) {
+  columns <- rule_columns(pairing$key_rules, side)
+  do.call(paste, c(unname(lapply(columns, column_texts, frame = pairing[[side]], rows = rows)),
+    sep = ", "
+  ))
 }
 
 # From where to where each row lies, as numbers; points have the same twice

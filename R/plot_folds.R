@@ -14,7 +14,10 @@ most_folds_drawn <- 120L
 fold_data <- function(pairing) {
   uses <- partner_counts(pairing$matches, "left")
   rule <- timeline_rule(pairing)
-  if (is.null(rule)) folds_by_key(pairing, uses) else folds_along(pairing, rule, uses)
+  c(
+    if (is.null(rule)) folds_by_key(pairing, uses) else folds_along(pairing, rule, uses),
+    list(middle = stats::median(uses), most = max(uses, 0), none = sum(uses == 0))
+  )
 }
 
 folds_along <- function(pairing, rule, uses) {
@@ -22,15 +25,12 @@ folds_along <- function(pairing, rule, uses) {
   at <- timeline_spans(rule, found)$left$from
   axis <- timeline_scale(pairing, rule, found$scale)
   rows <- which(!is.na(at))
-  edges <- if (length(rows) > most_folds_drawn) as.double(pretty(at[rows], most_strip_cells))
-  cell <- if (is.null(edges)) seq_along(rows) else {
-    findInterval(at[rows], edges, rightmost.closed = TRUE)
-  }
-  data <- spread_by(uses[rows], cell)
-  data$x <- axis$value(if (is.null(edges)) at[rows] else {
-    (edges[data$group] + edges[data$group + 1L]) / 2
+  cut <- if (length(rows) > most_folds_drawn) axis_cells(at[rows])
+  data <- spread_by(uses[rows], if (is.null(cut)) seq_along(rows) else cut$cell)
+  data$x <- axis$value(if (is.null(cut)) at[rows] else {
+    (cut$edges[data$group] + cut$edges[data$group + 1L]) / 2
   })
-  data$width <- if (is.null(edges)) rep(0, nrow(data)) else rep(diff(edges[1:2]), nrow(data))
+  data$width <- rep(if (is.null(cut)) 0 else diff(cut$edges[1:2]), nrow(data))
   axis$name <- with_years(axis$name, data$x, axis$scale)
   list(data = data, axis = axis, left_out = pairing$sizes[1L] - length(rows))
 }
@@ -43,11 +43,8 @@ folds_by_key <- function(pairing, uses) {
   } else {
     first <- first_with_key(pairing, "left")
     data <- spread_by(uses[first > 0L], first[first > 0L])
-    columns <- rule_columns(rules, "left")
     texts <- if (isTRUE(pairing$hidden)) sprintf("key %d", seq_len(nrow(data))) else {
-      do.call(paste, c(unname(lapply(columns, column_texts, frame = pairing$left,
-        rows = data$group
-      )), sep = ", "))
+      axis_keys(pairing, "left", data$group)
     }
   }
   order <- order(-data$most, -data$rows)
@@ -117,11 +114,9 @@ fold_title <- function(pairing, seen) {
   if (!pairing$counts$pairs) {
     return("No fold has a partner")
   }
-  uses <- partner_counts(pairing$matches, "left")
-  none <- sum(uses == 0)
   sprintf("A fold has %s at the median, %s at most; %s of %s %s empty",
-    counted(stats::median(uses), "partner"), with_commas(max(uses)), with_commas(none),
-    with_commas(length(uses)), if (none == 1L) "is" else "are"
+    counted(seen$middle, "partner"), with_commas(seen$most), with_commas(seen$none),
+    with_commas(pairing$sizes[1L]), if (seen$none == 1L) "is" else "are"
   )
 }
 

@@ -138,14 +138,11 @@ draw_join_types <- function(pairing, data) {
       ggplot2::aes(x = (from + to) / 2, y = y, label = label, colour = part), size = 3.4
     ) +
     if_drawn(data, ggplot2::scale_fill_manual(NULL,
-      values = c(paired = figure_colours[["paired"]], left_alone = figure_colours[["alone"]],
-        right_alone = figure_colours[["alone"]]
-      ), breaks = c("paired", "left_alone"), labels = c("paired (semi: left rows)", "unmatched")
+      values = structure(figure_colours[join_part_roles], names = names(join_part_roles)),
+      breaks = c("paired", "left_alone"), labels = c("paired (semi: left rows)", "unmatched")
     )) +
     if_drawn(data, ggplot2::scale_colour_manual(guide = "none",
-      values = c(paired = figure_inks[["paired"]], left_alone = figure_inks[["alone"]],
-        right_alone = figure_inks[["alone"]]
-      )
+      values = structure(figure_inks[join_part_roles], names = names(join_part_roles))
     )) +
     count_axis("rows of the result", max(totals$result_rows)) +
     ggplot2::scale_y_continuous(NULL,
@@ -159,6 +156,8 @@ draw_join_types <- function(pairing, data) {
     figure_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }
+
+join_part_roles <- c(paired = "paired", left_alone = "alone", right_alone = "alone")
 
 join_type_subtitle <- function(pairing, data) {
   paste0(account_line(pairing), ".", if (any(data$part != "paired")) {

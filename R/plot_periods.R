@@ -10,8 +10,7 @@ plot_periods <- function(pairing, other = NULL, on = NULL) {
 # have them
 period_rule <- function(pairing) {
   Find(function(rule) {
-    !is.null(kind_of(rule)$plan) && any(lengths(rule[side_names]) == 2L) &&
-      isTRUE(type_of(.subset2(pairing$left, rule$left[1L]))$measured)
+    any(lengths(rule[side_names]) == 2L) && lies_on_axis(pairing, rule)
   }, pairing$rules)
 }
 
@@ -89,11 +88,8 @@ period_sums <- function(stretches) {
 named_stretches <- function(pairing, side, stretches, sums, axis) {
   order <- order(-sums$gap, -sums$overlap)
   top <- sums[utils::head(order, most_groups), ]
-  columns <- rule_columns(pairing$key_rules, side)
-  texts <- if (!length(columns)) rep("", nrow(top)) else {
-    distinct_short(do.call(paste, c(unname(lapply(columns, column_texts,
-      frame = pairing[[side]], rows = top$group
-    )), sep = ", ")), 26L)
+  texts <- if (!length(pairing$key_rules)) rep("", nrow(top)) else {
+    distinct_short(axis_keys(pairing, side, top$group), 26L)
   }
   words <- ifelse(top$gaps + top$overlaps == 0, "whole", mapply(function(gaps, overlaps) {
     paste(c(if (gaps) counted(gaps, "gap"), if (overlaps) counted(overlaps, "overlap")),

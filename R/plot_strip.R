@@ -1,19 +1,17 @@
 # A timeline of many left rows: what share of them found a partner, by stretches of the axis
 # and by key.
 
-most_strip_cells <- 60L
-
 # As timeline_data(), with `strip`: a line for each group and stretch that has left rows:
 # `group`, `from`, `to` (values of the axis), `rows` and `matched`
 strip_data <- function(about, at, inside, matched) {
   rows <- which(inside)
-  edges <- as.double(pretty(at[rows], most_strip_cells))
-  cell <- findInterval(at[rows], edges, rightmost.closed = TRUE)
+  cut <- axis_cells(at[rows])
+  edges <- cut$edges
   group <- about$groups$left[rows]
   names <- about$groups$shown
   # Keys beyond those that are told apart are one group.
   group[is.na(group)] <- length(names) + 1L
-  key <- (group - 1) * length(edges) + cell
+  key <- (group - 1) * length(edges) + cut$cell
   keys <- sort(unique(key))
   where <- match(key, keys)
   cells <- (keys - 1) %% length(edges) + 1

@@ -201,10 +201,7 @@ timeline_groups <- function(pairing, matched) {
   some <- which(rows > 0L)
   top <- utils::head(some[order(-alone[some], -rows[some])], most_groups)
   first <- match(top, sides$left)
-  columns <- rule_columns(rules, "left")
-  texts <- do.call(paste, c(unname(lapply(columns, column_texts,
-    frame = pairing$left, rows = first
-  )), sep = ", "))
+  texts <- axis_keys(pairing, "left", first)
   list(
     left = match(sides$left, top), right = match(sides$right, top),
     shown = make.unique(distinct_short(texts, 26L), " "), all = length(some)

@@ -6,36 +6,36 @@
 report_page <- function(content, note) {
   tags <- htmltools::tags
   sections <- compact(content$sections)
+  whole_page(content$title, "report.css", "report.js",
+    tags$header(
+      tags$h1(content$title), tags$p(class = "status", content$status),
+      tags$p(class = "lead", content$lead), if (!is.null(note)) tags$p(class = "note", note),
+      content$opening
+    ),
+    contents_of(sections),
+    tags$main(lapply(sections, function(one) {
+      tags$section(id = one$id, `aria-labelledby` = paste0(one$id, "-title"),
+        tags$h2(id = paste0(one$id, "-title"), one$title), one$body
+      )
+    })),
+    tags$footer(report_foot(content$began))
+  )
+}
+
+# A page that needs nothing else: styles and the script are in it. `...`: its body
+whole_page <- function(title, styles, script, ...) {
+  tags <- htmltools::tags
   page <- tags$html(lang = "en",
-    page_head(content$title, "report.css"),
-    tags$body(
-      tags$header(
-        tags$h1(content$title), tags$p(class = "status", content$status),
-        tags$p(class = "lead", content$lead), if (!is.null(note)) tags$p(class = "note", note),
-        content$opening
-      ),
-      contents_of(sections),
-      tags$main(lapply(sections, function(one) {
-        tags$section(id = one$id, `aria-labelledby` = paste0(one$id, "-title"),
-          tags$h2(id = paste0(one$id, "-title"), one$title), one$body
-        )
-      })),
-      tags$footer(report_foot(content$began)),
-      tags$script(htmltools::HTML(template("report.js")))
-    )
+    tags$head(
+      tags$meta(charset = "utf-8"),
+      tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+      tags$meta(name = "color-scheme", content = "light dark"),
+      tags$title(title), tags$style(htmltools::HTML(vapply(styles, template, "")))
+    ),
+    tags$body(..., tags$script(htmltools::HTML(template(script))))
   )
   # as.character() would leave the head out
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
-}
-
-page_head <- function(title, ...) {
-  tags <- htmltools::tags
-  tags$head(
-    tags$meta(charset = "utf-8"),
-    tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-    tags$meta(name = "color-scheme", content = "light dark"),
-    tags$title(title), tags$style(htmltools::HTML(vapply(c(...), template, "")))
-  )
 }
 
 template <- function(name) {

@@ -48,7 +48,7 @@ write_review <- function(misses, file, pairing = NULL, columns = NULL, title = N
   if (missing(misses)) {
     stop_argument("`misses` is missing: give what near_misses() gives.", call = call)
   }
-  if (missing(file)) stop_argument("`file` is missing: name the page.", call = call)
+  check_page(file, c("htmltools", "jsonlite"), "A review page", title, note, call)
   if (inherits(misses, "ronda_pairing")) {
     if (!is.null(pairing)) stop_argument("Give the pairing once.", call = call)
     pairing <- misses
@@ -58,7 +58,6 @@ write_review <- function(misses, file, pairing = NULL, columns = NULL, title = N
   for (name in c("from", "to")) check_column(name, misses, "misses", call, class = "argument")
   if (!is.null(pairing)) check_pairing(pairing, call)
   check_review_columns(columns, pairing, call)
-  check_page(file, c("htmltools", "jsonlite"), "A review page", title, note, call)
   pairing <- unclass(pairing)
   lines <- review_lines(misses, pairing)
   if (!length(lines$from)) {
@@ -108,9 +107,9 @@ review_lines <- function(misses, pairing) {
     rows = as.numeric(value("left_rows", NA)),
     left_row = as.integer(value("left_row", NA)), right_row = as.integer(value("right_row", NA))
   )
-  keys <- vapply(pairing$key_rules, function(rule) rule$left[1L], "")
+  keys <- rule_columns(pairing$key_rules, "left")
   lines <- lapply(lines, `[`, can_be_reviewed(lines, if (!is.null(pairing)) keys))
-  if (length(keys) != 1L) {
+  if (length(pairing$key_rules) != 1L) {
     return(c(lines, all = length(unique(paste(lines$column, lines$from)))))
   }
   without <- keys_without_partner(pairing, lines$from)
@@ -216,19 +215,14 @@ review_page <- function(content, title, note) {
   data <- gsub("<", "\\u003c", fixed = TRUE, jsonlite::toJSON(content, auto_unbox = TRUE,
     digits = NA, na = "null", null = "null"
   ))
-  page <- tags$html(lang = "en",
-    page_head(title, "report.css", "review.css"),
-    tags$body(
-      tags$header(tags$h1(title), if (!is.null(note)) tags$p(class = "note", note),
-        tags$p(class = "lead", paste("Decide on each unmatched key. What you decide is kept in",
-          "this browser; at the end, download the corrections and send them back."
-        ))
-      ),
-      tags$div(id = "tools"), tags$main(id = "keys"), tags$datalist(id = "targets"),
-      tags$noscript("This page needs JavaScript."),
-      tags$script(type = "application/json", id = "data", htmltools::HTML(data)),
-      tags$script(htmltools::HTML(template("review.js")))
-    )
+  whole_page(title, c("report.css", "review.css"), "review.js",
+    tags$header(tags$h1(title), if (!is.null(note)) tags$p(class = "note", note),
+      tags$p(class = "lead", paste("Decide on each unmatched key. What you decide is kept in",
+        "this browser; at the end, download the corrections and send them back."
+      ))
+    ),
+    tags$div(id = "tools"), tags$main(id = "keys"), tags$datalist(id = "targets"),
+    tags$noscript("This page needs JavaScript."),
+    tags$script(type = "application/json", id = "data", htmltools::HTML(data))
   )
-  paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
