@@ -15,15 +15,17 @@ in_shell_folder <- function(frame = parent.frame()) {
   )
 }
 
-terminal <- function(...) {
-  words <- c("-L", paste0("ronda-", Sys.getpid()), "-f", "/dev/null", ...)
+# each shell in a server of its own: one that is told to end takes a while to be gone
+terminal <- function(shell, ...) {
+  name <- paste("ronda", Sys.getpid(), sub(" .*", "", shell), sep = "-")
+  words <- c("-L", name, "-f", "/dev/null", ...)
   suppressWarnings(system2("tmux", shQuote(words), stdout = TRUE, stderr = FALSE))
 }
 
 # the screen, once a pattern is on it; as it is after some seconds where it never is
-screen_with <- function(pattern, seconds = 20) {
+screen_with <- function(shell, pattern, seconds = 20) {
   for (try in seq_len(10 * seconds)) {
-    screen <- terminal("capture-pane", "-p")
+    screen <- terminal(shell, "capture-pane", "-p")
     if (any(grepl(pattern, screen))) break
     Sys.sleep(0.1)
   }
@@ -50,24 +52,23 @@ test_that("shells complete commands, options, their words and columns of the fil
     "ronda join sailings.csv vessels.csv --on port,pas" = "--on port,passengers",
     "ronda join sailings.csv vess" = "sailings.csv vessels.csv"
   )
+  withr::defer(for (shell in names(start_ups)) terminal(shell, "kill-server"))
   for (shell in names(start_ups)) {
     if (!nzchar(Sys.which(sub(" .*", "", shell)))) next
-    terminal("new-session", "-d", "-x", "150", "-y", "50", shell)
-    withr::defer(terminal("kill-server"))
-    terminal("send-keys", paste0(start_ups[[shell]], "; echo re''ady"), "Enter")
-    screen_with("^ready")
+    terminal(shell, "new-session", "-d", "-x", "150", "-y", "50", shell)
+    terminal(shell, "send-keys", paste0(start_ups[[shell]], "; echo re''ady"), "Enter")
+    screen_with(shell, "^ready")
     for (line in names(typed)) {
-      terminal("send-keys", "C-u", "clear", "Enter")
-      terminal("send-keys", line, "Tab")
+      terminal(shell, "send-keys", "C-u", "clear", "Enter")
+      terminal(shell, "send-keys", line, "Tab")
       # (where several words fit, shells list them when it is hit again)
       for (again in 1:3) {
-        screen <- screen_with(typed[[line]], 3)
+        screen <- screen_with(shell, typed[[line]], 3)
         if (any(grepl(typed[[line]], screen))) break
-        terminal("send-keys", "Tab")
+        terminal(shell, "send-keys", "Tab")
       }
       expect_match(screen, typed[[line]], all = FALSE, label = paste(shell, line))
     }
-    terminal("kill-server")
   }
 })
 
