@@ -3,23 +3,32 @@
 #' A folder of files, or some paths, as one frame for [join_files()]. Nothing is read
 #' but names and sizes, and what parquet files say of themselves at their ends.
 #'
-#' Parquet files have types of their own; all must have the same columns in the same
-#' order, and types that have a common one. Csv and tsv files get one type for each
+#' Columns may stand in another order in some files, or be absent: their values are missing
+#' there, and a message says so. Parquet files have types of their own; those of one column
+#' must have a common one. Csv and tsv files get one type for each
 #' column over all of them, as [read_frame()] settles it for one file; that is done when
 #' they are joined. Factors have the levels of all files.
 #'
-#' @param path `[character]` A folder, or paths of files of one kind: `.parquet`,
-#'   `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files are taken in the order of
-#'   their names, those whose names begin with `.` or `_` left out.
+#' **Folders that are named like `year=2031`** make a column `year` of the rows in them, typed
+#' as cells of csv files are. [join_files()] doesn't read folders whose rows can't pair. An
+#' empty value, or one of `missing`, is missing. Where the files have that column themselves,
+#' it is the files that are believed.
+#'
+#' @param path `[character]` Folders, patterns such as `"sailings/2031-*.csv"`, or paths of
+#'   files of one kind: `.parquet`, `.csv` or `.tsv` (also `.csv.gz`). Of a folder these files
+#'   are taken in the order of their names, with those in the folders `name=value` in it; what
+#'   begins with `.` or `_` is left out.
 #' @param types,decimal,delimiter,missing,encoding,quote For csv and tsv, as in
-#'   [read_frame()]; all files of one frame are set apart alike.
+#'   [read_frame()]; all files of one frame are set apart alike. `types` and `missing` also
+#'   speak of the columns that folders make.
 #' @param skip `[numeric]` How many lines above the names hold no row, as `1:3`.
 #' @return A list of class `ronda_frame_files`: `files` (a data frame with a line for
 #'   each: `path`, `rows` (NA for text files), `bytes`, `time`), `columns` (a data frame:
-#'   `name`, `type`, NA where it is not settled yet), `kind`, `label`, and `asked`, how
+#'   `name`, `type`, NA where it is not settled yet), `folders` (the columns that folders
+#'   make: a list of vectors with a value for each file), `kind`, `label`, and `asked`, how
 #'   text is read.
 #' @section Errors: `ronda_error_file` when there is no such file, when files are of
-#'   different kinds or have different columns; `ronda_error_argument` otherwise.
+#'   different kinds or have no column in common; `ronda_error_argument` otherwise.
 #' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
 #' @examples
 #' folder <- tempfile()
@@ -44,12 +53,11 @@ frame_files <- function(path, types = NULL, decimal = NULL, delimiter = NULL, mi
 # frame_files() of `asked`, as of reading_asked()
 files_as_asked <- function(path, asked, call) {
   check_skip_above(asked, call)
-  paths <- if (length(path) == 1L && dir.exists(path)) files_in(path, call) else path
-  for (one in paths) {
-    if (!file.exists(one)) stop_file("There is no file %s.", one, call)
-  }
+  paths <- files_meant(path, folder_files, call)
   kind <- kind_of_files(paths, call)
-  if (length(asked$types) && kind == "parquet") {
+  folders <- columns_of_folders(paths, asked, call)
+  unknown <- setdiff(names(asked$types), names(folders))
+  if (length(unknown) && kind == "parquet") {
     stop_argument(said("`types` is for csv and tsv; parquet files have their own types."),
       call = call
     )
@@ -60,10 +68,30 @@ files_as_asked <- function(path, asked, call) {
       path = normalizePath(paths), rows = NA_real_, bytes = info$size,
       time = as.double(info$mtime), stringsAsFactors = FALSE
     ),
-    columns = NULL, kind = kind, label = files_label(path), asked = asked
+    columns = NULL, folders = folders, kind = kind, label = files_label(path), asked = asked
   )
   found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
-  structure(found, class = "ronda_frame_files")
+  structure(with_folders(found), class = "ronda_frame_files")
+}
+
+# The files' facts with the columns that their folders make
+with_folders <- function(found) {
+  twice <- intersect(names(found$folders), found$columns$name)
+  if (length(twice)) {
+    say_classed("note", sprintf("%s %s in the files themselves: %s of folders %s not asked.",
+      ticked(twice), if (length(twice) == 1L) "stands" else "stand",
+      if (length(twice) == 1L) "that name" else "those names",
+      if (length(twice) == 1L) "is" else "are"
+    ))
+    found$folders[twice] <- NULL
+  }
+  if (length(found$folders)) {
+    found$columns <- rbind(found$columns, data.frame(
+      name = names(found$folders), type = vapply(found$folders, type_word, ""),
+      row.names = NULL, stringsAsFactors = FALSE
+    ))
+  }
+  found
 }
 
 # Files in pieces have no place for lines left out among their rows.
@@ -77,18 +105,6 @@ check_skip_above <- function(asked, call) {
 }
 
 file_kinds <- c("parquet", "csv", "tsv")
-
-# those that a folder is read for
-folder_files <- "[.](parquet|csv|tsv|txt)([.]gz)?$"
-
-files_in <- function(folder, call) {
-  paths <- list.files(folder, folder_files, full.names = TRUE, ignore.case = TRUE)
-  paths <- paths[!grepl("^[._]", basename(paths))]
-  if (!length(paths)) {
-    stop_file("The folder %s has no .parquet, .csv or .tsv file in it.", folder, call)
-  }
-  sort(paths, method = "radix")
-}
 
 kind_of_files <- function(paths, call) {
   kinds <- vapply(paths, file_format, "", call = call, USE.NAMES = FALSE)
@@ -115,24 +131,17 @@ files_label <- function(path) {
 parquet_facts <- function(found, call) {
   need_packages("nanoparquet", "Reading parquet", call, class = "file", least = "0.5.1")
   facts <- lapply(found$files$path, parquet_footer, call = call)
-  names <- facts[[1L]]$schema$name
-  check_same_columns(lapply(lapply(facts, `[[`, "schema"), `[[`, "name"), found$files$path, call)
-  found$files$rows <- vapply(facts, `[[`, 0, "rows")
   schemas <- lapply(facts, `[[`, "schema")
+  names <- names_of_all(lapply(schemas, `[[`, "name"), found$files$path, call)
+  found$files$rows <- vapply(facts, `[[`, 0, "rows")
   found$files$schema <- match(schemas, unique(schemas))
+  words <- unlist(lapply(facts, function(one) structure(one$words, names = one$schema$name)))
+  words <- lapply(split(words, factor(names(words), names)), unique)
   found$columns <- data.frame(
-    name = names, type = facts[[1L]]$words, stringsAsFactors = FALSE
+    name = names, type = vapply(words, paste, "", collapse = " or "), row.names = NULL,
+    stringsAsFactors = FALSE
   )
   found
-}
-
-check_same_columns <- function(names, paths, call) {
-  other <- Position(function(one) !identical(one, names[[1L]]), names)
-  if (!is.na(other)) {
-    stop_ronda("file", sprintf("%s has other columns than %s.", basename(paths[other]),
-      basename(paths[1L])
-    ), call = call)
-  }
 }
 
 parquet_footer <- function(path, call) {
@@ -177,7 +186,7 @@ text_facts <- function(found, call) {
     naming_file(text_head(path, found$asked, usual), path, call)
   })
   head <- heads[[1L]]
-  check_same_columns(lapply(heads, `[[`, "names"), found$files$path, call)
+  names <- names_of_all(lapply(heads, `[[`, "names"), found$files$path, call)
   other <- Position(function(one) one$delimiter != head$delimiter, heads)
   if (!is.na(other)) {
     stop_ronda("file", sprintf("%s is separated by %s, and %s by %s.",
@@ -189,11 +198,10 @@ text_facts <- function(found, call) {
   notes <- c(note_of_form(head, character(), found$asked, file), note_of_names(head, file))
   if (length(notes)) say_classed("note", notes)
   found$asked$delimiter <- head$delimiter
-  check_typed_names(found$asked$types, head$names, found$label, call)
-  type <- rep(NA_character_, length(head$names))
-  typed <- head$names %in% names(found$asked$types)
-  type[typed] <- found$asked$types[head$names[typed]]
-  found$columns <- data.frame(name = head$names, type = type, stringsAsFactors = FALSE)
+  check_typed_names(found$asked$types, c(names, names(found$folders)), found$label, call)
+  type <- unname(found$asked$types[names])
+  if (is.null(type)) type <- rep(NA_character_, length(names))
+  found$columns <- data.frame(name = names, type = type, stringsAsFactors = FALSE)
   found
 }
 
@@ -208,7 +216,9 @@ format.ronda_frame_files <- function(x, ...) {
       if (is.na(rows)) "rows not counted yet" else counted(rows, "row"),
       counted(nrow(x$columns), "column")
     ),
-    sprintf("  %s (%s)", format(x$columns$name), types)
+    sprintf("  %s (%s%s)", format(x$columns$name), types,
+      ifelse(x$columns$name %in% names(x$folders), ", of the folders", "")
+    )
   )
 }
 
@@ -240,7 +250,7 @@ cut_into_pieces <- function(path, asked, size) {
   )
 }
 
-# The cells of a piece as texts, and what tells the line of a row: list(cells, line_of)
+# The cells of a piece as texts by name, and what tells the line of a row: list(cells, line_of)
 cells_of_piece <- function(side, piece) {
   asked <- side$asked
   head <- text_head(piece$path, asked, asked$delimiter)
@@ -258,31 +268,45 @@ cells_of_piece <- function(side, piece) {
   }
   if (head$ends_in_separator) cells <- without_last(cells, line_of)
   asked["encoding"] <- list(NULL)
-  Map(check_texts, cells, side$names, piece$ascii, list(line_of), list(asked))
-  list(cells = cells, line_of = line_of)
+  Map(check_texts, cells, head$names, piece$ascii, list(line_of), list(asked))
+  list(cells = structure(cells, names = head$names), line_of = line_of)
 }
 
-# What was seen of the columns of a piece, for each mark that numbers may have before decimals
+# A piece as it is by itself: list(columns, look). The look: `seen` of each column for each
+# mark that numbers may have before decimals, the `marks` and `types` that the columns have
+# here, and how many `bytes` their values take
 look_at_piece <- function(side, piece) {
-  cells <- cells_of_piece(side, piece)$cells
-  lapply(possible_marks(side$asked$decimal, side$asked$delimiter), function(mark) {
-    lapply(cells, function(text) values_of_texts_(text, mark, 0)$seen)
+  found <- cells_of_piece(side, piece)
+  seen <- lapply(marks_of_side(side), function(mark) {
+    lapply(found$cells, function(text) values_of_texts_(text, mark, 0)$seen)
   })
+  marks <- marks_of_types(lapply(seen, vapply, function(one) settle_type_(list(one)), ""))
+  typed <- Map(typed_column, found$cells, names(found$cells), list(side$asked), marks, 0,
+    list(found$line_of)
+  )
+  columns <- lapply(typed, `[[`, "values")
+  list(columns = columns, look = list(
+    seen = seen, marks = structure(marks, names = names(columns)),
+    types = vapply(typed, `[[`, "", "type"),
+    bytes = vapply(columns, function(x) as.double(utils::object.size(x)), 0)
+  ))
 }
 
-# The columns `wanted` of a piece, in types that were settled (zero-length columns)
+marks_of_side <- function(side) {
+  stats::setNames(nm = possible_marks(side$asked$decimal, side$asked$delimiter))
+}
+
+# The columns `wanted` of a piece, those that it has, in types that were settled
 read_piece <- function(side, piece, wanted) {
   found <- cells_of_piece(side, piece)
-  is_wanted <- side$names %in% wanted
-  columns <- Map(function(text, like, name, mark) {
+  lapply(stats::setNames(nm = intersect(wanted, names(found$cells))), function(name) {
+    text <- found$cells[[name]]
+    like <- side$settled[[name]]
     x <- if (is.character(like) && !name %in% names(side$asked$types)) text else {
-      typed_column(text, name, side$asked, mark, 0, found$line_of)$values
+      typed_column(text, name, side$asked, side$marks[[name]], 0, found$line_of)$values
     }
     as_settled(x, like, name, basename(piece$path))
-  }, found$cells[is_wanted], side$settled[is_wanted], side$names[is_wanted],
-  side$marks[is_wanted])
-  names(columns) <- side$names[is_wanted]
-  list(columns = columns, rows = as.integer(piece$rows))
+  })
 }
 
 # the types of a column of a text file as zero-length vectors

@@ -76,7 +76,7 @@ join_rows <- function(job, task) {
     shared = task$shared, left_rows = left$rows, right_rows = right$rows,
     counts = pairing$counts, candidate_counts = candidate_counts,
     several = several_left(pairing), faults = faults, heavy = heavy,
-    notes = pairing$note_records
+    notes = pairing$note_records, blank = blank_of(pairing, found$pairing$counts$pairs)
   )
   outcome <- facts_of_task(job, task, outcome)
   if (task$shared) outcome$homes <- save_uses(job, task, pairing, found$found, right)
@@ -88,6 +88,13 @@ join_rows <- function(job, task) {
     outcome$built <- build_files(job, task, pairing)
   }
   outcome
+}
+
+# How many rows have no value to pair by; it is only asked where nothing pairs
+blank_of <- function(pairing, pairs) {
+  if (pairs) c(left = 0, right = 0) else {
+    lengths(lapply(c(left = "left", right = "right"), rows_without_value, pairing = pairing))
+  }
 }
 
 # each task reports so many of the keys that multiply most
@@ -192,7 +199,7 @@ join_right_alone <- function(job, task) {
     faults = list(), right_rows = right$rows,
     counts = right_counts(sums$uses, sums$candidates, near),
     candidate_counts = right_counts(sums$candidates, sums$candidates, near),
-    several_right = sum(sums$candidates > 1L)
+    several_right = sum(sums$candidates > 1L), blank = blank_of(pairing, sum(sums$uses))
   )
   outcome <- c(outcome, heavy_of_uses(job, pairing, sums))
   if (job$way == "ranges") outcome <- with_right_faults(job, outcome, pairing)

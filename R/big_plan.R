@@ -161,7 +161,7 @@ default_parts <- function(sizes) {
   max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes))
 }
 
-# The memory that a row of a side takes, by its first chunk
+# The memory that a row of a side takes
 bytes_of_row <- function(side) {
   if (!side$rows || !length(side$wanted)) {
     return(8)
@@ -169,24 +169,55 @@ bytes_of_row <- function(side) {
   if (!is.null(side$frame)) {
     return(max(8, as.double(utils::object.size(unclass(side$frame)[side$wanted])) / side$rows))
   }
-  k <- which(side$chunks$rows > 0)[1L]
-  chunk <- read_chunk(side, k)
-  max(8, as.double(utils::object.size(chunk$columns)) / chunk$rows)
+  max(8, sum(side$bytes[side$wanted]))
 }
 
-check_chunks <- function(side, room, call) {
+# A side whose large files are cut into pieces in the work folder: nobody reads them whole
+with_pieces <- function(job, side, call) {
   bytes <- side$chunks$rows * side$row_bytes
-  large <- which.max(bytes)
-  if (length(large) && bytes[large] * 3 > room) {
+  large <- which(bytes * 3 > job$room & is.na(side$chunks$copy) & length(side$wanted) > 0L)
+  if (!length(large)) {
+    return(side)
+  }
+  column <- if (side$kind == "parquet") side$bytes[side$wanted] else side$row_bytes
+  most <- max(side$chunks$rows[large] * max(column))
+  if (most * 3 > job$room) {
     stop_ronda("argument",
-      said("%s takes %s in memory when it is read, and `memory` has room for %s.",
-        encodeString(basename(side$chunks$path[large]), quote = "'"),
-        byte_words(bytes[large]), byte_words(room / 3)
+      said("%s takes %s in memory when %s, and `memory` has room for %s.",
+        encodeString(basename(side$chunks$path[large[which.max(bytes[large])]]), quote = "'"),
+        byte_words(most), if (side$kind == "parquet") "one column is read" else "it is read",
+        byte_words(job$room / 3)
       ),
-      said("A file is read whole: write it as several files, or raise `memory`."),
+      said("Write it as several files, or raise `memory`."),
       call = call
     )
   }
+  rows <- max(1, floor(job$room / task_factor / 2 / side$row_bytes))
+  pieces <- lapply(seq_len(nrow(side$chunks)), function(k) {
+    chunk <- side$chunks[k, ]
+    if (k %in% large) pieces_of_chunk(job, side, k, rows) else chunk
+  })
+  job$sides[[side$side]] <- side
+  run_tasks(lapply(large, function(k) {
+    c(new_task(k, "unpack", side$side), list(pieces = pieces[[k]]))
+  }), job, "Cutting large files into pieces")
+  side$chunks <- do.call(rbind, pieces)
+  side
+}
+
+# the lines of a chunk's pieces, of so many rows each
+pieces_of_chunk <- function(job, side, k, rows) {
+  chunk <- side$chunks[k, ]
+  begin <- seq(0, chunk$rows - 1, by = rows)
+  pieces <- chunk[rep(1L, length(begin)), ]
+  pieces$from <- begin
+  pieces$rows <- pmin(rows, chunk$rows - begin)
+  pieces$first <- chunk$first + begin
+  pieces$copy <- work_file(job$work, "rows",
+    sprintf("%s-%05d-%05d", side$side, k, seq_along(begin))
+  )
+  pieces$copy_kind <- "own"
+  pieces
 }
 
 # Compares what will be written with the free space of the disk
@@ -317,7 +348,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   pairing <- asked_pairing(job$likes$left, job$likes$right, asked, labels, code)
   pairing <- checked_pairing(pairing, on, FALSE, call)
   if (any(lengths(lapply(pairing$key_rules, `[[`, "via")) > 0L)) {
-    job$likes <- sampled_likes(job)
+    job$likes <- sampled_likes(job, pairing$key_rules)
     pairing[side_names] <- job$likes
     check_by_element(pairing$key_rules, job$likes, call)
   }
@@ -333,7 +364,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
     check_carried(job$sides[[side]], call)
     job$sides[[side]]$like <- own_rows(job$sides[[side]]$like[wanted[[side]]], integer(), NULL)
     job$sides[[side]]$row_bytes <- bytes_of_row(job$sides[[side]])
-    check_chunks(job$sides[[side]], settings$room, call)
+    job$sides[[side]] <- with_pieces(job, job$sides[[side]], call)
     if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
     job$sides[[side]]$frame <- NULL
     job$likes[[side]] <- own_rows(job$likes[[side]][wanted[[side]]],
@@ -345,19 +376,27 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   with_way(job, inputs, settings, call)
 }
 
-# up to 100 rows of the first chunk of each side that is not empty
-sampled_likes <- function(job) {
+# The sides without rows, but for columns that `via` is asked of: these have up to 100 rows of
+# the first chunk that is not empty
+sampled_likes <- function(job, rules) {
+  rules <- rules[lengths(lapply(rules, `[[`, "via")) > 0L]
   lapply(job$sides, function(side) {
     k <- which(side$chunks$rows > 0)[1L]
+    columns <- unique(vapply(rules, `[[`, "", side$side))
     if (is.na(k)) {
       return(side$like)
     }
+    n <- min(side$chunks$rows[k], 100L)
     if (!is.null(side$frame)) {
-      return(own_rows(side$frame, seq_len(min(nrow(side$frame), 100L)), NULL))
+      return(own_rows(side$frame, seq_len(n), NULL))
     }
-    chunk <- read_chunk(side, k, names(side$settled))
-    frame <- frame_like(chunk$columns, chunk$rows, side$like)
-    own_rows(frame, seq_len(min(chunk$rows, 100L)), NULL)
+    found <- run_tasks(list(c(new_task(k, "first", side$side), list(columns = columns, rows = n))),
+      job, sprintf("Looking at %s", side$label)
+    )[[1L]]$columns
+    values <- lapply(stats::setNames(nm = side$names), function(name) {
+      if (name %in% columns) found[[name]] else missing_values(side$settled[[name]], n)
+    })
+    frame_like(values, n, side$like)
   })
 }
 

@@ -174,14 +174,14 @@ gather_whole <- function(job) {
     unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
   })
   names(columns) <- side$wanted
-  named_when_whole(job, whole_file(job), function(part) write_own(columns, part))
+  write_own(job, side, columns, whole_file(job))
   list()
 }
 
 whole_right <- function(job) {
   if (is.null(worker$right)) {
     side <- job$sides$right
-    found <- read_own(whole_file(job), side$settled, side$wanted)
+    found <- read_own(whole_file(job), side, side$wanted)
     numbers <- seq_len(side$rows)
     right <- side_rows(side, lapply(found, strip_class), numbers)
     # With `via` each chunk is cleaned together with the whole right side.

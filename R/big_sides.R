@@ -1,18 +1,21 @@
 # One side of a join of files: where its rows are, and what its columns are.
 
-# `side`: "left" or "right"; `kind`: "parquet", "csv", "tsv", or "own" for files of ours;
+# `side`: "left" or "right"; `kind`: "parquet", "csv", "tsv", or "own" for a frame in memory;
 # `names`: its columns; `chunks`: a line for each piece that is read at once, with path,
-# from, to, line, rows, and for text blank and ascii; `settled`: zero-length columns by name,
-# where types are known; `frame`: a side in memory, of which columns `odd` can't be written
-# to files; `files`: of frame_files(), with its label, schemas and how text is read (`asked`).
-# What is found out later: `marks` before the decimals of each text column; `like`, the frame
-# without rows; `rows`; `wanted`, the columns that are needed; `row_bytes`.
+# from, to, line, rows, its number among the files (`file`), and for text blank and ascii;
+# where the piece stands in the work folder, too, the path and the kind of that `copy`.
+# `settled`: zero-length columns by name, where types are known; `frame`: a side in memory, of
+# which columns `odd` can't be written to files; `files`: of frame_files(), with its label,
+# schemas, the columns that folders make, and how text is read (`asked`).
+# What is found out later: `marks` before the decimals of each text column; `bytes` of a value
+# of each column; `like`, the frame without rows; `rows`; `wanted`, the columns that are
+# needed; `row_bytes`.
 new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
                      odd = character(), files = NULL) {
   list(
     side = side, kind = kind, names = names, chunks = chunks, settled = settled,
     frame = frame, odd = odd, label = files$label, asked = files$asked,
-    schema = files$files$schema, marks = NULL,
+    schema = files$files$schema, folders = files$folders, marks = NULL, bytes = NULL,
     like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL
   )
 }
@@ -20,14 +23,29 @@ new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {
   chunk <- side$chunks[k, ]
-  if (side$kind != "own") check_unchanged(chunk)
-  switch(side$kind,
-    own = list(
-      columns = read_own(chunk$path, side$settled, wanted), rows = as.integer(chunk$rows)
-    ),
-    parquet = read_parquet_chunk(chunk, side$settled, wanted),
-    naming_file(read_piece(side, chunk, wanted), chunk$path, NULL)
+  there <- setdiff(wanted, names(side$folders))
+  found <- switch(if (is.na(chunk$copy)) side$kind else chunk$copy_kind,
+    own = read_own(chunk$copy, side, there),
+    parquet = read_parquet_chunk(side, chunk, there),
+    naming_file(read_piece(side, checked_chunk(chunk), there), chunk$path, NULL)
   )
+  rows <- as.integer(chunk$rows)
+  columns <- lapply(stats::setNames(nm = wanted), function(name) {
+    if (name %in% names(side$folders)) {
+      as_settled(rep(side$folders[[name]][chunk$file], rows), side$settled[[name]], name, "")
+    } else if (is.null(found[[name]])) {
+      missing_values(side$settled[[name]], rows)
+    } else {
+      found[[name]]
+    }
+  })
+  list(columns = columns, rows = rows)
+}
+
+# a chunk whose file is as it was when it was looked at
+checked_chunk <- function(chunk) {
+  check_unchanged(chunk)
+  chunk
 }
 
 check_unchanged <- function(chunk) {
@@ -41,16 +59,16 @@ check_unchanged <- function(chunk) {
   }
 }
 
-read_parquet_chunk <- function(chunk, settled, wanted) {
-  if (!length(wanted)) {
-    return(list(columns = list(), rows = as.integer(chunk$rows)))
+read_parquet_chunk <- function(side, chunk, wanted) {
+  path <- if (is.na(chunk$copy)) checked_chunk(chunk)$path else chunk$copy
+  there <- intersect(wanted, parquet_names(path))
+  if (!length(there)) {
+    return(list())
   }
-  frame <- read_parquet_file(chunk$path, wanted)
-  columns <- Map(as_settled, lapply(wanted, function(name) .subset2(frame, name)),
-    settled[wanted], wanted, basename(chunk$path)
-  )
-  names(columns) <- wanted
-  list(columns = columns, rows = nrow(frame))
+  frame <- read_parquet_file(path, there)
+  lapply(stats::setNames(nm = there), function(name) {
+    as_settled(.subset2(frame, name), side$settled[[name]], name, basename(chunk$path))
+  })
 }
 
 # Columns in files of our own ------------------------------------------------------
@@ -61,27 +79,37 @@ dressed <- function(x, like) {
   x
 }
 
-write_own <- function(columns, path) {
-  write_state(lapply(columns, strip_class), path)
+# Columns as they are in memory, each in a file
+write_own <- function(job, side, columns, path) {
+  for (name in names(columns)) {
+    save_state(job, strip_class(columns[[name]]), own_column(side, path, name))
+  }
 }
 
-read_own <- function(path, settled, wanted) {
-  columns <- read_state(path)[wanted]
-  Map(dressed, columns, settled[wanted])
+read_own <- function(path, side, wanted) {
+  lapply(stats::setNames(nm = wanted), function(name) {
+    dressed(read_state(own_column(side, path, name)), side$settled[[name]])
+  })
 }
+
+own_column <- function(side, path, name) sprintf("%s-%d", path, match(name, side$names))
 
 # Sides made ready --------------------------------------------------------------
 
-check_side <- function(x, side, call) {
-  if (inherits(x, "ronda_frame_files") || is.data.frame(x)) {
-    return()
+# A side as it is given: frame_files(), a frame, or the paths of files
+side_given <- function(x, side, call) {
+  if (is.character(x) && length(x) && !anyNA(x)) {
+    return(files_as_asked(x, reading_asked(), call))
   }
-  is_path <- is_name(x)
-  stop_argument(
-    sprintf("`%s` must be a data frame or frame_files(), not %s.", side, shown(x)),
-    if (is_path) sprintf("Write: frame_files(%s)", text_code(x)),
-    call = call
-  )
+  if (!inherits(x, "ronda_frame_files") && !is.data.frame(x)) {
+    stop_argument(
+      sprintf("`%s` must be a data frame, frame_files() or the path of files, not %s.", side,
+        shown(x)
+      ),
+      call = call
+    )
+  }
+  x
 }
 
 # A side of files, its types not settled yet where it is text
@@ -102,7 +130,8 @@ side_of_files <- function(files, side, piece, call) {
   }
   chunks <- data.frame(
     path = files$files$path[of_file], pieces,
-    files$files[of_file, c("bytes", "time")], row.names = NULL, stringsAsFactors = FALSE
+    files$files[of_file, c("bytes", "time")], file = of_file, copy = NA_character_,
+    copy_kind = files$kind, row.names = NULL, stringsAsFactors = FALSE
   )
   new_side(side, files$kind, files$columns$name, chunks, files = files)
 }
@@ -114,10 +143,11 @@ side_of_frame <- function(frame, side, folder, rows, call) {
   odd <- names(frame)[!vapply(frame, is_flat, NA)]
   begin <- seq(1, max(n, 1), by = rows)
   settled <- lapply(unclass(frame)[setdiff(names(frame), odd)], slice_column, integer(), "", NULL)
+  copy <- file.path(folder, sprintf("%s-%05d", side, seq_along(begin)))
   chunks <- data.frame(
-    path = file.path(folder, sprintf("%s-%05d.bin", side, seq_along(begin))),
-    from = begin - 1, to = pmin(begin + rows - 1, n), line = 1,
-    rows = pmin(begin + rows - 1, n) - begin + 1, stringsAsFactors = FALSE
+    path = copy, from = begin - 1, to = pmin(begin + rows - 1, n), line = 1,
+    rows = pmin(begin + rows - 1, n) - begin + 1, file = 1L, copy = copy, copy_kind = "own",
+    stringsAsFactors = FALSE
   )
   new_side(side, "own", names(frame), chunks, settled, frame, odd)
 }
@@ -131,68 +161,138 @@ is_flat <- function(x) {
 write_side <- function(job, side) {
   for (k in seq_len(nrow(side$chunks))) {
     chunk <- side$chunks[k, ]
-    if (file.exists(chunk$path)) next
     rows <- seq.int(chunk$from + 1, length.out = chunk$rows)
     whole <- chunk$rows == nrow(side$frame)
-    columns <- lapply(side$wanted, function(name) {
+    for (name in side$wanted) {
+      if (file.exists(own_column(side, chunk$copy, name))) next
       x <- .subset2(side$frame, name)
-      if (whole) x else slice_column(x, as.integer(rows), name, NULL)
-    })
-    names(columns) <- side$wanted
-    named_when_whole(job, chunk$path, function(part) write_own(columns, part))
+      if (!whole) x <- slice_column(x, as.integer(rows), name, NULL)
+      write_own(job, side, stats::setNames(list(x), name), chunk$copy)
+    }
   }
+}
+
+# Reads one column of a large file after the other, and writes it in pieces
+unpack_chunk <- function(job, side, k, pieces) {
+  for (name in side$wanted) {
+    x <- read_chunk(side, k, name)$columns[[name]]
+    for (p in seq_len(nrow(pieces))) {
+      rows <- as.integer(pieces$from[p]) + seq_len(pieces$rows[p])
+      write_own(job, side, stats::setNames(list(slice_column(x, rows, name, NULL)), name),
+        pieces$copy[p]
+      )
+    }
+  }
+  list()
+}
+
+# the first rows of some columns of a chunk
+first_of_chunk <- function(side, task) {
+  lapply(stats::setNames(nm = task$columns), function(name) {
+    slice_column(read_chunk(side, task$chunk, name)$columns[[name]], seq_len(task$rows), name, NULL)
+  })
 }
 
 # Types settled over all chunks ---------------------------------------------------
 
-# what a worker finds out about one piece of text
-look_at_chunk <- function(side, k) {
+# What a worker finds out about one piece of text. Its cells are kept as they are typed here:
+# where all pieces agree, text is looked at once.
+look_at_chunk <- function(job, side, k) {
   chunk <- side$chunks[k, ]
-  naming_file(look_at_piece(side, chunk), chunk$path, NULL)
+  naming_file({
+    found <- look_at_piece(side, chunk)
+    frame <- as_base_frame(found$columns, as.integer(chunk$rows))
+    named_when_whole(job, copy_of_text(job, side, k), function(part) {
+      write_parquet_file(frame, part)
+    })
+    found$look
+  }, chunk$path, NULL)
+}
+
+copy_of_text <- function(job, side, k) {
+  work_file(job$work, "rows", sprintf("%s-%05d.parquet", side$side, k))
 }
 
 settle_text_side <- function(side, looks) {
-  marks <- possible_marks(side$asked$decimal, side$asked$delimiter)
-  types <- lapply(stats::setNames(seq_along(marks), marks), function(m) {
-    vapply(seq_along(side$names), function(k) {
-      settle_type_(lapply(looks, function(look) look[[m]][[k]]))
+  names <- setdiff(side$names, names(side$folders))
+  marks <- marks_of_side(side)
+  types <- lapply(marks, function(mark) {
+    vapply(names, function(name) {
+      settle_type_(compact(lapply(looks, function(look) look$seen[[mark]][[name]])))
     }, "")
   })
-  side$marks <- marks_of_types(types)
+  side$marks <- structure(marks_of_types(types), names = names)
   settled <- types[[1L]]
   commas <- side$marks %in% "," & length(types) > 1L
   settled[commas] <- types[[","]][commas]
   settled[is.na(side$marks)] <- "text"
+  side$types <- settled
   side$settled <- lapply(settled, settled_column)
-  names(side$settled) <- side$names
-  for (name in names(side$asked$types)) {
+  for (name in intersect(names, names(side$asked$types))) {
     side$settled[[name]] <- parse_as(character(), side$asked$types[[name]], name, ".", NULL)
   }
+  side <- with_folder_columns(side)
+  rows <- max(1, sum(side$chunks$rows))
+  side$bytes <- vapply(side$names, function(name) {
+    found <- unlist(lapply(looks, function(look) look$bytes[name]))
+    if (length(found)) sum(found, na.rm = TRUE) / rows else 8
+  }, 0)
   side
 }
 
-# The zero-length columns of one file of each schema, and the levels of all: a parquet
-# file tells what R makes of it when it is read
-schema_columns <- function(path) {
-  lapply(unclass(read_parquet_file(path)), slice_column, integer(), "", NULL)
+with_folder_columns <- function(side) {
+  side$settled <- c(side$settled, lapply(side$folders, `[`, 0L))[side$names]
+  side
+}
+
+# The side with the copies of those pieces whose cells have the types of all
+with_text_copies <- function(job, side, looks) {
+  typed <- vapply(looks, function(look) {
+    names <- names(look$types)
+    same_mark <- look$marks == side$marks[names] | is.na(look$marks) & is.na(side$marks[names])
+    fits <- look$types == side$types[names] & same_mark %in% TRUE |
+      look$types %in% c("asked", "empty") |
+      look$types == "integer" & side$types[names] == "number"
+    all(fits)
+  }, NA)
+  copies <- vapply(seq_along(looks), function(k) copy_of_text(job, side, k), "")
+  side$chunks$copy[typed] <- copies[typed]
+  side$chunks$copy_kind[typed] <- "parquet"
+  unlink(copies[!typed])
+  side
+}
+
+# What R makes of the columns of a parquet file when it is read, one column after the other:
+# list(columns (zero-length), bytes (of a value))
+types_of_file <- function(path) {
+  columns <- lapply(stats::setNames(nm = parquet_names(path)), function(name) {
+    x <- .subset2(read_parquet_file(path, name), name)
+    list(slice_column(x, integer(), "", NULL), as.double(utils::object.size(x)) / max(length(x), 1))
+  })
+  list(columns = lapply(columns, `[[`, 1L), bytes = vapply(columns, `[[`, 0, 2L))
 }
 
 levels_of_file <- function(path, columns) {
   lapply(unclass(read_parquet_file(path, columns))[columns], function(x) x[0L])
 }
 
-settle_parquet_side <- function(side, schemas, levels) {
+# `found`: types_of_file() of a file of each schema
+settle_parquet_side <- function(side, found, levels) {
   of_files <- lapply(seq_len(nrow(side$chunks)), function(k) {
-    columns <- schemas[[side$schema[k]]]
+    columns <- found[[side$schema[k]]]$columns
     columns[names(levels[[k]])] <- levels[[k]]
     columns
   })
   files <- basename(side$chunks$path)
-  side$settled <- lapply(seq_along(side$names), function(k) {
-    one_below_other(lapply(of_files, .subset2, k), side$names[k], files)
+  names <- setdiff(side$names, names(side$folders))
+  side$settled <- lapply(stats::setNames(nm = names), function(name) {
+    there <- vapply(of_files, function(columns) name %in% names(columns), NA)
+    one_below_other(lapply(of_files[there], .subset2, name), name, files[there])
   })
-  names(side$settled) <- side$names
-  side
+  side$bytes <- vapply(side$names, function(name) {
+    max(0, vapply(found, function(one) one$bytes[name], 0), na.rm = TRUE)
+  }, 0)
+  with_folder_columns(side)
 }
 
 # the side with all that is known of its rows
@@ -207,13 +307,24 @@ finished_side <- function(side) {
   side
 }
 
-# The first rows of frame_files(), in the types that they have by themselves: for what must
-# know columns before types are settled
+# The columns of frame_files() without rows, in the types that those of its first rows have by
+# themselves: for what must know columns before types are settled
 first_rows <- function(files) {
   side <- side_of_files(files, "left", 1e6, quote(frame_files()))
-  chunk <- side$chunks[1L, ]
-  if (side$kind == "parquet") {
-    return(as_base_frame(schema_columns(chunk$path), 0L))
+  side <- if (side$kind == "parquet") {
+    found <- lapply(chunks_of_schemas(side), function(k) types_of_file(side$chunks$path[k]))
+    settle_parquet_side(side, found, vector("list", nrow(side$chunks)))
+  } else {
+    settle_text_side(side, list(look_at_piece(side, side$chunks[1L, ])$look))
   }
-  as_base_frame(settle_text_side(side, list(look_at_piece(side, chunk)))$settled, 0L)
+  as_base_frame(side$settled, 0L)
+}
+
+# the smallest chunk with rows of each schema
+chunks_of_schemas <- function(side) {
+  rows <- side$chunks$rows
+  vapply(split(seq_along(rows), side$schema), function(of_schema) {
+    some <- of_schema[rows[of_schema] > 0]
+    if (length(some)) some[which.min(rows[some])] else of_schema[1L]
+  }, 1L)
 }

@@ -31,12 +31,27 @@ whole_pairing <- function(job, joined, alone, repeats) {
     })
   }
   # keys that were in several tasks are known to those that counted them
-  heavy <- if (whole$keyed_only) c(joined[!shared], alone) else joined
-  whole <- as_counted(as_matched(whole, list()), counts_of("counts"), records,
-    whole = list(heavy = joined_heavy(heavy), keys = NULL)
+  heavy <- joined_heavy(if (whole$keyed_only) c(joined[!shared], alone) else joined)
+  counts <- counts_of("counts")
+  counts$on_both <- counts$on_both || any(heavy$left_rows > 1 & heavy$right_rows > 1)
+  heaviest <- if (nrow(heavy)) {
+    utils::head(order(-heavy$pairs, heavy$.row), heaviest_shown)
+  }
+  whole <- as_counted(as_matched(whole, list()), counts, records,
+    whole = list(
+      heavy = own_rows(heavy, as.integer(heaviest), NULL), keys = NULL,
+      blank = c(left = blank_rows(joined, "left"),
+        right = blank_rows(c(joined[!shared], alone), "right")
+      )
+    )
   )
   whole$candidate_counts <- counts_of("candidate_counts")
   whole
+}
+
+# rows that have no value to pair by
+blank_rows <- function(outcomes, side) {
+  sum(vapply(outcomes, function(x) as.double(x$blank[side]), 0))
 }
 
 # `right`: the counts of right rows, each of which stands in one of these
@@ -62,8 +77,8 @@ added_counts <- function(parts, right) {
   )
 }
 
-# The keys that multiply most in the whole (each stands in one of these parts, but for
-# pieces of conditions, whose rows are added up)
+# The keys that multiply in the whole (each stands in one of these parts, but for pieces of
+# conditions, whose rows are added up)
 joined_heavy <- function(outcomes) {
   heavy <- compact(lapply(outcomes, `[[`, "heavy"))
   heavy <- heavy[vapply(heavy, nrow, 0L) > 0L]
@@ -71,8 +86,7 @@ joined_heavy <- function(outcomes) {
     return(as_base_frame(list(), 0L))
   }
   columns <- columns_below(heavy, names(heavy[[1L]]))
-  all <- added_alike(as_base_frame(columns, length(columns[[1L]])))
-  own_rows(all, utils::head(order(-all$pairs, all$.row), heaviest_shown), NULL)
+  added_alike(as_base_frame(columns, length(columns[[1L]])))
 }
 
 # lines of one key made one
@@ -122,7 +136,7 @@ stop_build_errors <- function(job, errors) {
     return()
   }
   columns <- lapply(errors, `[[`, "column")
-  differs <- lengths(lapply(errors, `[[`, "left_rows")) > 0L
+  differs <- vapply(errors, function(e) length(e$left_rows) > 0L && length(e$right_rows) > 0L, NA)
   if (!all(differs)) stop(errors[!differs][[1L]])
   places <- match(unlist(columns), plan_names(job$plan$columns))
   errors <- errors[places == min(places)]

@@ -117,7 +117,7 @@ next_group <- function(tasks, waiting, workers) {
 }
 
 # kinds of tasks that see one chunk only
-small_kinds <- c("look", "levels", "keys", "sample")
+small_kinds <- c("look", "types", "levels", "first", "keys", "sample")
 
 start_tasks <- function(tasks, job) {
   tryCatch(
@@ -331,10 +331,21 @@ check_version <- function(job) {
 # What each kind of task does
 file_task_kinds <- function(kind) {
   switch(kind,
-    look = function(job, task) look_at_chunk(job$sides[[task$side]], task$chunk),
+    look = function(job, task) look_at_chunk(job, job$sides[[task$side]], task$chunk),
+    types = function(job, task) {
+      naming_file(types_of_file(job$sides[[task$side]]$chunks$path[task$chunk]),
+        job$sides[[task$side]]$chunks$path[task$chunk], job$call
+      )
+    },
     levels = function(job, task) {
       path <- job$sides[[task$side]]$chunks$path[task$chunk]
       list(levels = levels_of_file(path, task$columns))
+    },
+    first = function(job, task) {
+      list(columns = first_of_chunk(job$sides[[task$side]], task))
+    },
+    unpack = function(job, task) {
+      unpack_chunk(job, job$sides[[task$side]], task$chunk, task$pieces)
     },
     keys = function(job, task) split_by_keys(job, job$sides[[task$side]], task$chunk),
     sample = function(job, task) sample_anchors(job, task$chunk),

@@ -35,6 +35,12 @@ stop_file <- function(text, path, call, ...) {
   )
 }
 
+# An unknown kind of file is reported before a missing file.
+stop_no_file <- function(path, call) {
+  file_format(path, call)
+  stop_file("There is no file %s.", path, call)
+}
+
 # the extension, with .gz behind it where it is compressed
 file_ending <- function(path) {
   inner <- tools::file_ext(sub("[.]gz$", "", path, ignore.case = TRUE))

@@ -3,6 +3,12 @@
 
 parquet_note <- "ronda:columns"
 
+# the columns that a file has
+parquet_names <- function(path) {
+  schema <- nanoparquet::read_parquet_schema(path)
+  schema$name[is.na(schema$num_children) | schema$num_children == 0L]
+}
+
 # `columns`: some of them, NULL for all
 read_parquet_file <- function(path, columns = NULL) {
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
@@ -91,24 +97,20 @@ noted_column <- function(x, what, value) {
 }
 
 # The files of a folder, in the order of their names, as one frame
-read_parquet_folder <- function(path) {
-  files <- sort(list.files(path, "[.]parquet$", full.names = TRUE, ignore.case = TRUE),
-    method = "radix"
-  )
-  files <- files[!grepl("^[._]", basename(files))]
-  if (!length(files)) stop("it is a folder with no .parquet file in it")
+read_parquet_folder <- function(path, asked, call) {
+  files <- files_meant(path, "[.]parquet$", call)
   frames <- lapply(files, read_parquet_file)
-  first <- frames[[1L]]
-  for (k in seq_along(frames)) {
-    if (!identical(names(frames[[k]]), names(first))) {
-      stop(sprintf("%s has other columns than %s", basename(files[k]), basename(files[1L])))
-    }
-  }
-  columns <- lapply(seq_along(first), function(k) {
-    one_below_other(lapply(frames, .subset2, k), names(first)[k], basename(files))
+  rows <- vapply(frames, nrow, 0L)
+  folders <- columns_of_folders(files, asked, call)
+  names <- names_of_all(lapply(frames, names), files, call)
+  columns <- lapply(stats::setNames(nm = names), function(name) {
+    parts <- Map(function(frame, n) {
+      if (name %in% names(frame)) .subset2(frame, name) else rep(NA, n)
+    }, frames, rows)
+    one_below_other(parts, name, basename(files))
   })
-  names(columns) <- names(first)
-  as_base_frame(columns, sum(vapply(frames, nrow, 0L)))
+  folders <- folders[setdiff(names(folders), names)]
+  as_base_frame(c(columns, lapply(folders, rep, rows)), sum(rows))
 }
 
 # One column of several files, in the type that holds all of its values; a column without

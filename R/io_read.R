@@ -159,12 +159,6 @@ true_format <- function(format, file, label) {
   format
 }
 
-# An unknown kind of file is reported before a missing file.
-stop_no_file <- function(path, call) {
-  file_format(path, call)
-  stop_file("There is no file %s.", path, call)
-}
-
 # What comes through a connection, copied to a file of the kind that its name says, csv by
 # default
 kept_stream <- function(con, name) {
@@ -191,7 +185,7 @@ read_as <- function(format, path, asked, label, call) {
     rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
-      if (dir.exists(path)) read_parquet_folder(path) else {
+      if (dir.exists(path)) read_parquet_folder(path, asked, call) else {
         check_is_parquet(path)
         read_parquet_file(path)
       }

@@ -31,7 +31,8 @@
 #' `collisions` must, too. A median in the receipt is that of at most 10,001 values of each
 #' part, and says so.
 #'
-#' @param left,right `[ronda_frame_files | data.frame]` [frame_files()], or a frame in memory.
+#' @param left,right `[ronda_frame_files | data.frame | character]` [frame_files()], a frame in
+#'   memory, or what [frame_files()] takes: a folder, patterns or paths.
 #' @inheritParams join_frames
 #' @param row_order `[character(1)]` NULL: part by part, left order in each. `"left"`,
 #'   `"right"`: all rows in that side's order.
@@ -88,8 +89,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     ),
     if (missing(out)) NULL else out, call
   )
-  check_side(left, "left", call)
-  check_side(right, "right", call)
+  left <- side_given(left, "left", call)
+  right <- side_given(right, "right", call)
   choices <- list(
     take = take, omit = omit, fold = fold, keys = keys, collisions = collisions,
     name_pattern = name_pattern, origin = origin, partners = partners,
@@ -262,11 +263,11 @@ with_sides <- function(job, inputs, settings, call) {
 }
 
 say_decimal_commas <- function(side) {
-  found <- list(found = FALSE, names = side$names)
+  found <- list(found = FALSE, names = names(side$marks))
   file <- encodeString(shortened(side$label, 200L), quote = "'")
   lines <- c(
     note_of_form(found, side$marks, side$asked, file),
-    note_of_points(side$marks, side$names, side$asked, file)
+    note_of_points(side$marks, found$names, side$asked, file)
   )
   if (length(lines)) say_classed("note", lines)
 }
@@ -280,25 +281,22 @@ settled_side <- function(job, side) {
     looks <- run_tasks(lapply(chunks, new_task, "look", side$side), job,
       sprintf("Looking at %s", side$label)
     )
-    side <- settle_text_side(side, looks)
+    side <- with_text_copies(job, settle_text_side(side, looks), looks)
     say_decimal_commas(side)
     return(side)
   }
-  schemas <- lapply(split(chunks, side$schema), function(of_schema) {
-    smallest <- of_schema[which.min(side$chunks$to[of_schema])]
-    tryCatch(schema_columns(side$chunks$path[smallest]), error = function(e) {
-      stop_file("%s can't be read: %s", side$chunks$path[smallest], job$call,
-        conditionMessage(e)
-      )
-    })
+  found <- run_tasks(lapply(chunks_of_schemas(side), new_task, "types", side$side), job,
+    sprintf("Looking at %s", side$label)
+  )
+  factors <- lapply(found, function(one) {
+    names(one$columns)[vapply(one$columns, is.factor, NA)]
   })
-  factors <- lapply(schemas, function(columns) names(columns)[vapply(columns, is.factor, NA)])
   levels <- vector("list", length(chunks))
   some <- chunks[lengths(factors)[side$schema] > 0L]
   levels[some] <- run_tasks(lapply(some, function(k) {
     c(new_task(k, "levels", side$side), list(columns = factors[[side$schema[k]]]))
   }), job, sprintf("Looking at the levels of %s", side$label))
-  tryCatch(settle_parquet_side(side, schemas, lapply(levels, `[[`, "levels")),
+  tryCatch(settle_parquet_side(side, found, lapply(levels, `[[`, "levels")),
     error = function(e) {
       stop_file("%s can't be read: %s", side$label, job$call, conditionMessage(e))
     }

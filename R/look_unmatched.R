@@ -269,7 +269,7 @@ warn_no_pairs <- function(pairing, rows, call) {
 could_pair <- function(pairing) {
   without <- vapply(side_names, function(side) {
     if (is.null(pairing$whole)) length(rows_without_value(pairing, side)) + 0 else {
-      pairing$counts[[paste0("missing_", side)]]
+      pairing$whole$blank[[side]]
     }
   }, 0)
   all(without < pairing$sizes)

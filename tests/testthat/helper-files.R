@@ -92,7 +92,11 @@ join_from_files <- function(case, order, way, parts, as_files, ...) {
   on.exit(unlink(folder, recursive = TRUE))
   sides <- lapply(c("left", "right"), function(side) {
     frame <- case[[side]]
-    if (as_files && nrow(frame)) files_of(frame, file.path(folder, side), 7L) else frame
+    if (as_files && nrow(frame)) {
+      files_of(frame, file.path(folder, side), 7L, case$layout[[side]])
+    } else {
+      frame
+    }
   })
   out <- file.path(folder, "out")
   told_outcome(function() {
@@ -105,14 +109,50 @@ join_from_files <- function(case, order, way, parts, as_files, ...) {
   })
 }
 
-files_of <- function(frame, folder, rows) {
+# A frame in files of so many rows. `layout`: list(lot, lacking, column): a column that stands
+# in the names of folders, and one that the file `lacking` doesn't have; other files have
+# their columns in another order.
+files_of <- function(frame, folder, rows, layout = NULL) {
   dir.create(folder)
   begin <- seq(1, nrow(frame), by = rows)
   for (k in seq_along(begin)) {
     at <- seq.int(begin[k], min(begin[k] + rows - 1L, nrow(frame)))
-    write_frame(frame[at, , drop = FALSE], file.path(folder, sprintf("%03d.parquet", k)))
+    of_file <- frame[at, , drop = FALSE]
+    into <- folder
+    if (!is.null(layout$lot)) {
+      into <- file.path(folder, sprintf("%s=%d", layout$lot, of_file[[layout$lot]][1L]))
+      of_file[[layout$lot]] <- NULL
+      dir.create(into, showWarnings = FALSE)
+    }
+    if (k %in% layout$lacking) of_file[[layout$column]] <- NULL
+    if (!is.null(layout) && k > 1L) of_file <- of_file[rev(names(of_file))]
+    write_frame(of_file, file.path(into, sprintf("%03d.parquet", k)))
   }
   frame_files(folder)
+}
+
+# A case whose frames are as files of 7 rows in folders make them, in memory, too
+scattered_case <- function(case) {
+  for (side in c("left", "right")) {
+    frame <- case[[side]]
+    n <- nrow(frame)
+    if (n < 8L || runif(1) < 0.4) next
+    layout <- list()
+    file <- (seq_len(n) - 1L) %/% 7L + 1L
+    if (runif(1) < 0.6) {
+      layout$lacking <- 1L + sample.int(max(file) - 1L, 1L)
+      layout$column <- sample(names(frame), 1L)
+      frame[[layout$column]][file == layout$lacking] <- NA
+    }
+    if (runif(1) < 0.6) {
+      layout$lot <- paste0("lot_", side)
+      # (folders in the order of their names, two files in each)
+      frame[[layout$lot]] <- 10L + file %/% 2L
+    }
+    case[[side]] <- frame
+    case$layout[[side]] <- layout
+  }
+  case
 }
 
 # what to do next is not the same for files: lines that advise are left out
@@ -180,10 +220,12 @@ differing_cases <- function(seeds, ordered, ways) {
   found <- lapply(seeds, function(seed) {
     case <- storable_case(seed, ordered)
     set.seed(seed + 1e6)
+    if (runif(1) < 0.5) case <- scattered_case(case)
     by <- if (case$spec$rows %in% c("semi", "anti")) "left" else one_of(c("left", "left", "right"))
     way <- one_of(ways)
     expected <- join_in_memory(case, by)
-    found <- join_from_files(case, by, way, sample.int(5L, 1L), runif(1) < 0.3)
+    as_files <- !is.null(case$layout) || runif(1) < 0.3
+    found <- join_from_files(case, by, way, sample.int(5L, 1L), as_files)
     refused <- identical(found$class, "ronda_error_argument") &&
       !identical(expected$class, "ronda_error_argument") &&
       grepl("`way` can't be|can't be joined in parts", found$text)

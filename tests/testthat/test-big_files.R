@@ -22,11 +22,20 @@ random_cells <- function(n) {
   as.data.frame(columns, check.names = FALSE)
 }
 
+# the side with its types, and with copies of the pieces that have these by themselves
+looked_at <- function(side, frame = parent.frame(2L)) {
+  folder <- withr::local_tempdir(.local_envir = frame)
+  job <- list(work = folder, token = "token")
+  make_work_folders(folder, NULL)
+  writeLines(job$token, file.path(folder, "lock"))
+  looks <- lapply(seq_len(nrow(side$chunks)), look_at_chunk, job = job, side = side)
+  finished_side(with_text_copies(job, settle_text_side(side, looks), looks))
+}
+
 read_in_pieces <- function(file, size) {
   files <- frame_files(file)
   side <- side_of_files(files, "left", size, NULL)
-  looks <- lapply(seq_len(nrow(side$chunks)), look_at_chunk, side = side)
-  side <- finished_side(settle_text_side(side, looks))
+  side <- looked_at(side)
   side$wanted <- side$names
   chunks <- lapply(seq_len(nrow(side$chunks)), read_chunk, side = side)
   columns <- lapply(side$names, function(name) {
@@ -35,14 +44,17 @@ read_in_pieces <- function(file, size) {
     )
   })
   names(columns) <- side$names
-  list(frame = as_base_frame(columns, side$rows), pieces = nrow(side$chunks))
+  list(
+    frame = as_base_frame(columns, side$rows), pieces = nrow(side$chunks),
+    copies = sum(!is.na(side$chunks$copy))
+  )
 }
 
 test_that("a file read in pieces is the file read at once, wherever it is cut", {
   skip_if_not_installed("bit64")
   skip_if_not_installed("readr")
   file <- withr::local_tempfile(fileext = ".csv")
-  pieces <- 0
+  pieces <- copies <- 0
   for (seed in 1:60) {
     set.seed(seed)
     frame <- random_cells(sample(1:25, 1L))
@@ -51,8 +63,12 @@ test_that("a file read in pieces is the file read at once, wherever it is cut", 
     found <- read_in_pieces(file, sample(c(1, 10, 40, 200, 1e6), 1L))
     expect_identical(found$frame, whole, label = paste("seed", seed))
     pieces <- pieces + found$pieces
+    copies <- copies + found$copies
   }
   expect_gt(pieces, 300)
+  # Both happen: copies are read, and pieces whose cells alone have other types anew.
+  expect_gt(copies, 100)
+  expect_gt(pieces - copies, 20)
 })
 
 test_that("pieces end between rows, whatever the line ends and quotes", {
@@ -88,8 +104,7 @@ test_that("cells that are not of the type asked for name their line", {
   file <- withr::local_tempfile(fileext = ".csv")
   writeLines(c("a,b", "1,2", "3,x", "5,6"), file)
   side <- side_of_files(frame_files(file, types = c(b = "number")), "left", 1, NULL)
-  looks <- lapply(seq_len(nrow(side$chunks)), look_at_chunk, side = side)
-  side <- finished_side(settle_text_side(side, looks))
+  side <- finished_side(settle_text_side(side, list(look_at_piece(side, side$chunks[1L, ])$look)))
   expect_identical(read_chunk(side, 1L, c("a", "b"))$columns$b, 2)
   expect_error(read_chunk(side, 2L, c("a", "b")), "column `b` has \"x\" in line 3")
 })

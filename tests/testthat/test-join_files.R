@@ -427,8 +427,8 @@ test_that("files that can't be read, or that change, are told", {
     class = "ronda_error_file"
   )
   expect_error(frame_files(file.path(folder, "nowhere")), class = "ronda_error_file")
-  write_frame(case$right, file.path(folder, "left", "004.parquet"))
-  expect_error(frame_files(file.path(folder, "left")), "has other columns than",
+  write_frame(case$right["x"], file.path(folder, "left", "004.parquet"))
+  expect_error(frame_files(file.path(folder, "left")), "'004[.]parquet' has no column that",
     class = "ronda_error_file"
   )
 })
@@ -459,8 +459,9 @@ test_that("what is wrong with the arguments is told before anything is done", {
   }
   expect_error(join_files(case$left, case$right, on = "k"), "`out` is missing")
   expect_error(join_files("left.parquet", case$right, on = "k", out = out),
-    "Write: frame_files\\(\"left.parquet\"\\)"
+    "There is no file 'left.parquet'", class = "ronda_error_file"
   )
+  expect_error(join_files(1, case$right, on = "k", out = out), "frame_files\\(\\) or the path")
   expect_error(join_files(case$left, case$right, on = "nothing", out = out),
     class = "ronda_error_key"
   )
