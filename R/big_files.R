@@ -141,6 +141,14 @@ parquet_facts <- function(found, call) {
     name = names, type = vapply(words, paste, "", collapse = " or "), row.names = NULL,
     stringsAsFactors = FALSE
   )
+  found$ends <- lapply(stats::setNames(nm = names), function(name) {
+    of_files <- lapply(facts, function(one) one$ends[[name]])
+    lapply(c(low = "low", high = "high", nulls = "nulls"), function(end) {
+      values <- lapply(of_files, `[[`, end)
+      values[lengths(values) == 0L] <- NA
+      unlist(values)
+    })
+  })
   found
 }
 
@@ -159,7 +167,8 @@ parquet_footer <- function(path, call) {
         name = schema$name[leaves], type = schema$type[leaves], logical = logical,
         notes = notes$value[notes$key %in% c(parquet_note, "ARROW:schema")]
       ),
-      words = parquet_words(schema$type[leaves], logical)
+      words = parquet_words(schema$type[leaves], logical),
+      ends = ends_of_footer(footer, schema$name[leaves], schema$type[leaves], logical)
     )
   }, error = function(e) {
     stop_file("%s can't be read: %s", path, call, conditionMessage(e))

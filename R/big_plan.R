@@ -222,9 +222,9 @@ pieces_of_chunk <- function(job, side, k, rows) {
 
 # Compares what will be written with the free space of the disk
 check_disk <- function(job, call) {
-  rows <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
+  rows <- vapply(job$sides, function(side) rows_read(side) * side$row_bytes, 0)
   needed <- (if (job$way == "right_whole") rows[["right"]] else sum(rows)) +
-    job$sides$left$rows * job$result_bytes / 2
+    rows_read(job$sides$left) * job$result_bytes / 2
   free <- free_bytes_(dirname(job$work))
   if (!is.na(free) && needed > free) {
     stop_ronda("file",
@@ -359,6 +359,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   if (!is.null(settings$row_order)) plan <- with_order_columns(plan, rows)
   job$plan <- plan
   wanted <- wanted_columns(pairing, plan)
+  job <- without_chunks(job, pairing, rows, plan)
   for (side in side_names) {
     job$sides[[side]]$wanted <- wanted[[side]]
     check_carried(job$sides[[side]], call)
@@ -455,7 +456,7 @@ with_way <- function(job, inputs, settings, call) {
   job$row_names <- vapply(inputs, function(x) {
     is.data.frame(x) && has_row_names(x)
   }, NA, USE.NAMES = FALSE)
-  bytes <- vapply(job$sides, function(side) side$rows * side$row_bytes, 0)
+  bytes <- vapply(job$sides, function(side) rows_read(side) * side$row_bytes, 0)
   sizes <- list(
     left = bytes[["left"]], right = bytes[["right"]], room = settings$room,
     left_chunks = nrow(job$sides$left$chunks)

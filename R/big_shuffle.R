@@ -182,7 +182,9 @@ whole_right <- function(job) {
   if (is.null(worker$right)) {
     side <- job$sides$right
     found <- read_own(whole_file(job), side, side$wanted)
-    numbers <- seq_len(side$rows)
+    numbers <- unlist(lapply(seq_len(nrow(side$chunks)), function(k) {
+      numbers_of_chunk(side, k, side$chunks$rows[k])
+    }))
     right <- side_rows(side, lapply(found, strip_class), numbers)
     # With `via` each chunk is cleaned together with the whole right side.
     plain <- !any(lengths(lapply(job$key_rules, `[[`, "via")) > 0L)

@@ -6,7 +6,8 @@
 # where the piece stands in the work folder, too, the path and the kind of that `copy`.
 # `settled`: zero-length columns by name, where types are known; `frame`: a side in memory, of
 # which columns `odd` can't be written to files; `files`: of frame_files(), with its label,
-# schemas, the columns that folders make, and how text is read (`asked`).
+# schemas, the columns that folders make, the `ends` of columns in each file, and how text is
+# read (`asked`).
 # What is found out later: `marks` before the decimals of each text column; `bytes` of a value
 # of each column; `like`, the frame without rows; `rows`; `wanted`, the columns that are
 # needed; `row_bytes`.
@@ -15,10 +16,12 @@ new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
   list(
     side = side, kind = kind, names = names, chunks = chunks, settled = settled,
     frame = frame, odd = odd, label = files$label, asked = files$asked,
-    schema = files$files$schema, folders = files$folders, marks = NULL, bytes = NULL,
+    schema = files$files$schema, folders = files$folders, ends = files$ends, marks = NULL, bytes = NULL,
     like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL
   )
 }
+
+rows_read <- function(side) sum(side$chunks$rows)
 
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {

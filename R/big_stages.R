@@ -19,6 +19,10 @@ whole_pairing <- function(job, joined, alone, repeats) {
     }, NA))
     counts$missing_right <- counts$missing_right + sum(unlist(lapply(alone, `[[`, "missing_right")))
     counts$repeated[["left"]] <- counts$repeated[["left"]] || repeats
+    for (side in names(job$unread)) {
+      name <- paste0("missing_", side)
+      counts[[name]] <- counts[[name]] + job$unread[[side]]$missing
+    }
     counts
   }
   records <- compact(lapply(c(joined, alone), `[[`, "notes"))
@@ -30,6 +34,7 @@ whole_pairing <- function(job, joined, alone, repeats) {
       note
     })
   }
+  records <- c(records, plain_notes(unread_words(job)))
   # keys that were in several tasks are known to those that counted them
   heavy <- joined_heavy(if (whole$keyed_only) c(joined[!shared], alone) else joined)
   counts <- counts_of("counts")
@@ -353,7 +358,7 @@ check_rows_add_up <- function(job, found, receipt) {
       sum(vapply(lapply(result_files(job), nanoparquet::read_parquet_metadata), rows_of_footer, 0))
     ),
     expected = c(
-      job$sides$left$rows, job$sides$right$rows,
+      rows_read(job$sides$left), rows_read(job$sides$right),
       rep(receipt$paired + receipt$left_alone + receipt$right_alone, 2L)
     )
   )

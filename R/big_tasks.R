@@ -333,9 +333,8 @@ file_task_kinds <- function(kind) {
   switch(kind,
     look = function(job, task) look_at_chunk(job, job$sides[[task$side]], task$chunk),
     types = function(job, task) {
-      naming_file(types_of_file(job$sides[[task$side]]$chunks$path[task$chunk]),
-        job$sides[[task$side]]$chunks$path[task$chunk], job$call
-      )
+      chunk <- checked_chunk(job$sides[[task$side]]$chunks[task$chunk, ])
+      naming_file(types_of_file(chunk$path), chunk$path, job$call)
     },
     levels = function(job, task) {
       path <- job$sides[[task$side]]$chunks$path[task$chunk]

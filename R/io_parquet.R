@@ -22,6 +22,55 @@ read_parquet_file <- function(path, columns = NULL) {
   with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))
 }
 
+# The least and the largest value of each column, as far as a file says them, and how many are
+# missing: a list by name of list(low, high, nulls); as texts or as doubles (days, seconds)
+ends_of_footer <- function(footer, names, types, logical) {
+  chunks <- footer$column_chunks
+  of_column <- split(seq_len(nrow(chunks)), factor(chunks$column, seq_along(names) - 1L))
+  structure(Map(function(at, type, logical) {
+    read <- function(values) {
+      if (any(lengths(values) == 0L)) NA else unlist(lapply(values, end_value, type, logical))
+    }
+    low <- read(chunks$min_value[at])
+    high <- read(chunks$max_value[at])
+    # A NaN is a missing value that files don't count.
+    nulls <- if (type %in% c("DOUBLE", "FLOAT")) NA_real_ else sum(chunks$null_count[at])
+    list(low = least_text(low), high = least_text(high, TRUE), nulls = as.double(nulls))
+  }, of_column, types, logical), names = names)
+}
+
+least_text <- function(x, decreasing = FALSE) {
+  if (!length(x) || anyNA(x)) {
+    return(if (is.character(x)) NA_character_ else NA_real_)
+  }
+  sort(x, method = "radix", decreasing = decreasing)[1L]
+}
+
+# One value of a footer; NA where it is of another type
+end_value <- function(bytes, type, logical) {
+  words <- strsplit(logical, " ", fixed = TRUE)[[1L]]
+  if (type == "BYTE_ARRAY" && words[1L] %in% "STRING") {
+    text <- rawToChar(bytes)
+    Encoding(text) <- "UTF-8"
+    return(text)
+  }
+  number <- switch(type,
+    INT32 = readBin(bytes, "integer", size = 4L, endian = "little"),
+    INT64 = int64_of_bytes(bytes), DOUBLE = readBin(bytes, "double", endian = "little"),
+    FLOAT = readBin(bytes, "double", size = 4L, endian = "little"), NA
+  )
+  scale <- if ("MILLIS" %in% words) 1e3 else if ("MICROS" %in% words) 1e6 else {
+    if ("NANOS" %in% words) 1e9 else 1
+  }
+  known <- !length(words) || words[1L] %in% c("DATE", "TIMESTAMP") ||
+    words[1L] == "INT" && "TRUE" %in% words
+  if (known) as.double(number) / scale else NA_real_
+}
+
+int64_of_bytes <- function(bytes) {
+  int64_double(int64_class(readBin(bytes, "double", endian = "little")))
+}
+
 # `as_number`: columns that are stored as plain numbers, beside those that have to be.
 # `alike`: files of one schema, whichever rows they have (every column may have missing
 # values).

@@ -16,7 +16,7 @@ test_that("files joined by ordered rules give what frames in memory give", {
   local_pieces()
   future::plan("sequential")
   ways <- c("auto", "parts", "right_whole", "ranges", "ranges")
-  found <- suppressMessages(differing_cases(1:30, TRUE, ways))
+  found <- suppressMessages(differing_cases(1:34, TRUE, ways))
   expect_identical(found$differ, setNames(list(), character()))
   expect_gt(found$compared, 20)
 })

@@ -1,0 +1,102 @@
+# Files whose rows can't pair are not read, and nothing else changes by it.
+
+lots <- function(n, as) {
+  as(sample(c(2, 5, 8), n, TRUE))
+}
+
+# two frames whose rows stand in order of their lots, several files to a lot, and what their
+# columns are
+lotted_frames <- function() {
+  as <- list(
+    as.integer, function(x) bit64::as.integer64(x * 2^40), function(x) as.Date("2031-05-01") + x,
+    function(x) as.POSIXct("2031-05-01", tz = "UTC") + x,
+    function(x) c("a", "\u00e9", "z")[x %/% 3 + 1]
+  )
+  as <- as[[sample(length(as), 1L)]]
+  frame <- function(n, name) {
+    x <- data.frame(lot = lots(n, as), v = sample(0:9, n, TRUE))
+    x <- x[order(x$lot), , drop = FALSE]
+    x[[name]] <- seq_len(n)
+    row.names(x) <- NULL
+    if (stats::runif(1) < 0.4) x$lot[sample(n, 2L)] <- NA
+    x
+  }
+  right <- frame(sample(3:20, 1L), "r")
+  # often a lot that the left side alone has
+  list(left = frame(sample(8:40, 1L), "l"), right = right[right$lot %in% unique(right$lot)[-1L], ])
+}
+
+test_that("a join of files that leaves files unread is the join in memory", {
+  skip_without_files()
+  local_pieces()
+  unread <- 0
+  for (seed in 1:24) {
+    set.seed(seed)
+    frames <- lotted_frames()
+    row.names(frames$right) <- NULL
+    folder <- withr::local_tempdir()
+    files <- lapply(side_names, function(side) {
+      if (nrow(frames[[side]])) files_of(frames[[side]], file.path(folder, side), 5L) else {
+        frames[[side]]
+      }
+    })
+    limit <- sample(0:9, 1L)
+    most <- sample(10:40, 1L)
+    asked <- list(
+      on = one_of(list("lot", c("lot", "v"))), rows = one_of(names(row_types)),
+      missing_keys = one_of(c("match", "unmatched")), expect = "rows-multiply",
+      where = one_of(list(NULL, ~ right$v > limit, ~ left$l <= most & right[["v"]] == limit))
+    )
+    joined <- suppressMessages(suppressWarnings(do.call(join_files, c(files, asked, list(
+      out = file.path(folder, "out"), row_order = "left"
+    )))))
+    expected <- suppressWarnings(do.call(join_frames, c(unname(frames), asked)))
+    found <- read_frame(joined$out)
+    expect_equal(as.list(found), as.list(expected), label = paste("seed", seed))
+    receipt <- last_receipt()
+    same <- c("pairs", "rows_left", "paired", "left_alone", "right_alone", "missing_left",
+      "missing_right"
+    )
+    expect_equal(unclass(joined$receipt)[same], unclass(receipt)[same], label = paste("seed", seed))
+    unread <- unread + any(grepl("not read", joined$receipt$notes))
+  }
+  expect_gt(unread, 6)
+})
+
+test_that("folders are read as far as they can match, and the receipt says so", {
+  skip_without_files()
+  withr::local_options(ronda.receipt = FALSE)
+  folder <- withr::local_tempdir()
+  for (year in 2029:2033) {
+    of_year <- file.path(folder, sprintf("year=%d", year))
+    dir.create(of_year)
+    write_frame(vessels, file.path(of_year, "vessels.parquet"))
+  }
+  # files that were damaged after they were looked at would be noticed if they were read
+  files <- frame_files(folder)
+  # (2029 says what the types are)
+  for (year in c(2031, 2033)) {
+    writeBin(raw(9), file.path(folder, sprintf("year=%d", year), "vessels.parquet"))
+  }
+  asked <- data.frame(year = c(2030, 2032), code = c("HAV", "BRI"))
+  for (rows in c("left", "inner", "semi", "anti")) {
+    joined <- join_files(asked, files, on = c("year", "code"), rows = rows, out = tempfile())
+    expect_match(joined$receipt$notes, "^3 of 5 files of files were not read", all = FALSE)
+    expect_identical(joined$receipt$rows_right, 5 * nrow(vessels))
+  }
+  joined <- join_files(files, asked, on = "code", rows = "inner",
+    where = ~ left$year == 2030L, out = tempfile()
+  )
+  expect_match(joined$receipt$notes, "4 of 5 files of files were not read", all = FALSE)
+  # unmatched rows of that side are in the result, or counted one by one
+  expect_error(join_files(files, asked, on = "year", out = tempfile()), "changed after")
+  expect_error(join_files(asked, files, on = "year", rows = "full", out = tempfile()),
+    "changed after"
+  )
+  expect_error(join_files(asked, files, on = "year", expect = "right-complete",
+    out = tempfile()
+  ), "changed after")
+  expect_error(join_files(asked, files, on = same("year", via = function(x) x), out = tempfile()),
+    "changed after"
+  )
+})
