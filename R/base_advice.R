@@ -27,7 +27,7 @@ argument_of <- function(option) gsub("-", "_", option)
 
 # what arguments are called on the command line
 argument_options <- c(
-  via = "--clean", resume = "--no-resume", equal = "--not-equal",
+  via = "--clean", resume = "--no-resume", equal = "--not-equal", run = "--plan",
   vapply(c(
     "on", "rows", "missing_keys", "row_order", "name_pattern", "max_rows", "take", "omit",
     "keys", "collisions", "sides", "origin", "partners", "row_numbers", "if_absent", "fold",

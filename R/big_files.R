@@ -143,7 +143,7 @@ parquet_facts <- function(found, call) {
   )
   found$ends <- lapply(stats::setNames(nm = names), function(name) {
     of_files <- lapply(facts, function(one) one$ends[[name]])
-    lapply(c(low = "low", high = "high", nulls = "nulls"), function(end) {
+    lapply(stats::setNames(nm = c("low", "high", "nulls", "bytes")), function(end) {
       values <- lapply(of_files, `[[`, end)
       values[lengths(values) == 0L] <- NA
       unlist(values)
@@ -283,7 +283,7 @@ cells_of_piece <- function(side, piece) {
 
 # A piece as it is by itself: list(columns, look). The look: `seen` of each column for each
 # mark that numbers may have before decimals, the `marks` and `types` that the columns have
-# here, and how many `bytes` their values take
+# here, how many `bytes` their values take, and how many `rows` there are
 look_at_piece <- function(side, piece) {
   found <- cells_of_piece(side, piece)
   seen <- lapply(marks_of_side(side), function(mark) {
@@ -297,7 +297,8 @@ look_at_piece <- function(side, piece) {
   list(columns = columns, look = list(
     seen = seen, marks = structure(marks, names = names(columns)),
     types = vapply(typed, `[[`, "", "type"),
-    bytes = vapply(columns, function(x) as.double(utils::object.size(x)), 0)
+    bytes = vapply(columns, function(x) as.double(utils::object.size(x)), 0),
+    rows = as.double(piece$rows)
   ))
 }
 

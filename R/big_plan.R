@@ -1,19 +1,11 @@
-# How a join of files is to be done: which columns are read, which way, in how many parts,
-# and whether there is room for it.
-
-join_ways <- c("auto", "parts", "right_whole", "ranges")
+# What is known of a join of files before a row is moved: which columns and chunks are read,
+# the way, and whether there is room for it.
 
 # what R and its packages take before anything is read
 worker_bytes <- 1.9e8
 
-# the memory that a task takes, as a multiple of the rows that it reads
-task_factor <- 7
-
-# the memory that writing a file of the result takes, as a multiple of its rows
-result_factor <- 5
-
-# parts are no larger than this, so that several workers have something to do
-part_bytes <- 1e8
+# the least that must be left for rows
+least_room <- 2e7
 
 # The columns of each side that are needed; all where that is not known
 wanted_columns <- function(pairing, plan) {
@@ -54,113 +46,6 @@ check_carried <- function(side, call) {
   }
 }
 
-# The rules by which rows of one key come together: of in_turn() those that all steps share
-rules_to_part_by <- function(pairing) {
-  turns <- turns_of(pairing$rules)
-  if (is.null(turns)) {
-    return(pairing$key_rules)
-  }
-  steps <- lapply(turns$rules, key_rules_of)
-  shared <- Filter(function(rule) {
-    all(vapply(steps, function(rules) any(vapply(rules, identical, NA, rule)), NA))
-  }, steps[[1L]])
-  check_key_types(pairing$left, pairing$right, shared, NULL)
-}
-
-# whether the left rows of one right row must come together
-needs_together <- function(pairing) {
-  is_once(pairing$repeats) ||
-    expected_once(expectation_parts(pairing$expect)$words)[["left"]]
-}
-
-# The way, with why: list(way, why). `sizes`: bytes in memory and chunks of each side
-choose_way <- function(pairing, asked, sizes, call) {
-  hinders <- list(
-    parts = if (!length(rules_to_part_by(pairing))) {
-      said(if (is.null(turns_of(pairing$rules))) {
-        "`on` has no key"
-      } else {
-        "the steps of in_turn() share no key"
-      })
-    },
-    right_whole = whole_hinders(pairing, sizes),
-    ranges = range_hinders(pairing)
-  )
-  if (asked != "auto") {
-    if (is.null(hinders[[asked]])) {
-      return(list(way = asked, why = "as asked"))
-    }
-    possible <- names(hinders)[vapply(join_ways[-1L], function(way) is.null(hinders[[way]]), NA)]
-    stop_argument(
-      said("`way` can't be \"%s\": %s.", asked, hinders[[asked]]),
-      if (length(possible)) {
-        sprintf("Write %s.", listed(vapply(possible, setting, "", name = "way"), "or"))
-      } else {
-        sprintf("No way fits: \"%s\" can't be, for %s.", names(hinders), unlist(hinders))
-      },
-      call = call
-    )
-  }
-  small <- sizes$right <= sizes$room / 8 && 4 * sizes$right <= sizes$left
-  if (is.null(hinders$right_whole) && (small || !is.null(hinders$parts))) {
-    return(list(way = "right_whole", why = sprintf("the right side (%s) fits in every worker",
-      byte_words(sizes$right)
-    )))
-  }
-  if (is.null(hinders$parts)) {
-    return(list(way = "parts", why = "rows of one key come together"))
-  }
-  if (is.null(hinders$ranges)) {
-    return(list(way = "ranges", why = sprintf("the right side (%s) is too large to be whole",
-      byte_words(sizes$right)
-    )))
-  }
-  stop_argument(
-    sprintf("These files can't be joined in parts: %s.", hinders$ranges),
-    sprintf("And the right side can't stay whole in every worker: %s.", hinders$right_whole),
-    call = call
-  )
-}
-
-whole_hinders <- function(pairing, sizes) {
-  if (sizes$right * task_factor / 2 > sizes$room) {
-    return(said("the right side takes %s in memory, and `memory` has room for %s",
-      byte_words(sizes$right), byte_words(2 * sizes$room / task_factor)
-    ))
-  }
-  if (needs_together(pairing) && sizes$left_chunks > 1) {
-    return(together_words(pairing))
-  }
-}
-
-together_words <- function(pairing) {
-  sprintf("%s needs all left rows of a right row together",
-    if (is_once(pairing$repeats)) repeats_said(pairing$repeats) else {
-      said("what `expect` says of left keys")
-    }
-  )
-}
-
-range_hinders <- function(pairing) {
-  if (needs_together(pairing)) {
-    return(together_words(pairing))
-  }
-  if (!is.null(turns_of(pairing$rules))) {
-    return(said("in_turn() has several rules"))
-  }
-  if (is.null(span_rule(pairing))) {
-    why <- unlist(lapply(pairing$rules, function(rule) kind_of(rule)$uncut))
-    said(c(why, "no rule in `on` orders numbers or times")[1L])
-  }
-}
-
-# How many parts: as many as fit into memory, and some more so that there is work for
-# several workers; it depends on the inputs alone
-default_parts <- function(sizes) {
-  bytes <- sizes$left + sizes$right
-  max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes))
-}
-
 # The memory that a row of a side takes
 bytes_of_row <- function(side) {
   if (!side$rows || !length(side$wanted)) {
@@ -172,35 +57,39 @@ bytes_of_row <- function(side) {
   max(8, sum(side$bytes[side$wanted]))
 }
 
-# A side whose large files are cut into pieces in the work folder: nobody reads them whole
-with_pieces <- function(job, side, call) {
+# A side whose large files will be cut into pieces in the work folder: nobody reads them whole
+with_pieces <- function(job, side, room, call) {
   bytes <- side$chunks$rows * side$row_bytes
-  large <- which(bytes * 3 > job$room & is.na(side$chunks$copy) & length(side$wanted) > 0L)
+  large <- which(bytes * 3 > room & is.na(side$chunks$copy) & length(side$wanted) > 0L)
   if (!length(large)) {
     return(side)
   }
   column <- if (side$kind == "parquet") side$bytes[side$wanted] else side$row_bytes
   most <- max(side$chunks$rows[large] * max(column))
-  if (most * 3 > job$room) {
+  if (most * 3 > room) {
     stop_ronda("argument",
       said("%s takes %s in memory when %s, and `memory` has room for %s.",
         encodeString(basename(side$chunks$path[large[which.max(bytes[large])]]), quote = "'"),
         byte_words(most), if (side$kind == "parquet") "one column is read" else "it is read",
-        byte_words(job$room / 3)
+        byte_words(room / 3)
       ),
       said("Write it as several files, or raise `memory`."),
       call = call
     )
   }
-  rows <- max(1, floor(job$room / task_factor / 2 / side$row_bytes))
+  rows <- max(1, floor(room / task_factor / 2 / side$row_bytes))
   pieces <- lapply(seq_len(nrow(side$chunks)), function(k) {
-    chunk <- side$chunks[k, ]
-    if (k %in% large) pieces_of_chunk(job, side, k, rows) else chunk
+    if (k %in% large) pieces_of_chunk(job, side, k, rows) else side$chunks[k, ]
   })
-  job$sides[[side$side]] <- side
-  run_tasks(lapply(large, function(k) {
-    c(new_task(k, "unpack", side$side), list(pieces = pieces[[k]]))
-  }), job, "Cutting large files into pieces")
+  side$unpack <- lapply(large, function(k) {
+    list(
+      id = sprintf("unpack-%s-%05d", side$side, k), kind = "unpack", side = side$side,
+      words = sprintf("pieces of %s",
+        encodeString(basename(side$chunks$path[k]), quote = "'")
+      ),
+      whole = side$chunks[k, ], pieces = pieces[[k]]
+    )
+  })
   side$chunks <- do.call(rbind, pieces)
   side
 }
@@ -220,11 +109,23 @@ pieces_of_chunk <- function(job, side, k, rows) {
   pieces
 }
 
-# Compares what will be written with the free space of the disk
-check_disk <- function(job, call) {
+# Bytes that a join moves through the work folder and writes, as far as they can be known
+# beforehand: list(moved, written)
+bytes_to_write <- function(job) {
   rows <- vapply(job$sides, function(side) rows_read(side) * side$row_bytes, 0)
-  needed <- (if (job$way == "right_whole") rows[["right"]] else sum(rows)) +
-    rows_read(job$sides$left) * job$result_bytes / 2
+  pieces <- vapply(job$sides, function(side) {
+    sum(vapply(side$unpack, function(task) sum(task$pieces$rows), 0)) * side$row_bytes
+  }, 0)
+  list(
+    moved = (if (job$way == "right_whole") rows[["right"]] else sum(rows)) + sum(pieces),
+    written = rows_read(job$sides$left) * job$result_bytes / 2
+  )
+}
+
+# Compares what is left to write with the free space of the disk
+check_disk <- function(job, call) {
+  there <- sum(file.size(list.files(job$work, full.names = TRUE, recursive = TRUE)))
+  needed <- max(0, sum(unlist(bytes_to_write(job))) - there)
   free <- free_bytes_(dirname(job$work))
   if (!is.na(free) && needed > free) {
     stop_ronda("file",
@@ -267,76 +168,6 @@ check_by_element <- function(rules, likes, call) {
 
 as_plain <- function(x) if (is.factor(x)) as.character(x) else strip_class(x)
 
-# The tasks that join, list(id, kind, words, ...): one for each part, or several where it
-# has many left rows
-join_tasks <- function(job) {
-  if (job$way == "right_whole") {
-    n <- nrow(job$sides$left$chunks)
-    return(lapply(seq_len(n), function(k) {
-      new_join_task(job, 1L, k, n, chunk = k)
-    }))
-  }
-  tasks <- unlist(lapply(seq_len(job$parts), function(p) {
-    rows <- vapply(side_names, function(side) rows_in_part(job, side, p), 0)
-    if (!sum(rows)) {
-      return(list())
-    }
-    pieces <- if (needs_together(job$pairing)) 1 else {
-      room <- max(job$room / task_factor - rows[["right"]] * job$sides$right$row_bytes,
-        job$room / task_factor / 4
-      )
-      most <- piece_rows_option(floor(room / job$sides$left$row_bytes))
-      max(1, ceiling(rows[["left"]] / most))
-    }
-    ends <- round(seq(0, rows[["left"]], length.out = pieces + 1))
-    lapply(seq_len(pieces), function(k) {
-      new_join_task(job, p, k, pieces, from = ends[k] + 1, to = ends[k + 1])
-    })
-  }), recursive = FALSE)
-  # Without any rows one task still says what the columns are.
-  if (length(tasks)) tasks else list(new_join_task(job, 1L, 1L, 1L, from = 1, to = 0))
-}
-
-rows_in_part <- function(job, side, p) {
-  sum(vapply(job$index[[side]], function(index) as.double(index$counts[p]), 0))
-}
-
-new_join_task <- function(job, part, piece, pieces, ...) {
-  id <- sprintf("part-%05d", part)
-  list(
-    id = if (pieces > 1) sprintf("%s-%05d", id, piece) else id, kind = "join",
-    words = sprintf("part %d%s", part, if (pieces > 1) {
-      sprintf(", piece %d of %d", piece, pieces)
-    } else {
-      ""
-    }),
-    part = part, piece = piece, ...,
-    # whether other tasks have the same right rows, and whether this one counts them
-    shared = pieces > 1 || job$way == "ranges",
-    counts_right = piece == 1 && job$way != "ranges",
-    # Left rows of one key may be in several tasks.
-    looks_for_repeats = pieces > 1 && job$pairing$keyed_only
-  )
-}
-
-# the tasks that count and build right rows which stood in several tasks
-alone_tasks <- function(job, tasks, outcomes) {
-  shared <- vapply(tasks, `[[`, NA, "shared")
-  parts <- unique(vapply(tasks[shared], function(task) as.integer(task$part), 1L))
-  words <- expectation_parts(job$pairing$expect)
-  lapply(parts, function(p) {
-    uses <- unlist(Map(function(task, outcome) {
-      if (p %in% outcome$homes) uses_file(job, task$id, p)
-    }, tasks, outcomes))
-    list(
-      id = sprintf("part-%05d-right", p), kind = "alone",
-      words = sprintf("right rows of part %d", p), part = p, uses = uses, shared = TRUE,
-      right_alone = row_types[[job$plan$row_type]]$right_alone && is.null(job$plan$folds),
-      asks_alone = "right-complete" %in% words$words || !is.null(words$shares$right_matched)
-    )
-  })
-}
-
 # What is known before a row is moved ------------------------------------------------
 
 # Everything that is known of a join of files before a row is moved: arguments, columns,
@@ -361,13 +192,12 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   wanted <- wanted_columns(pairing, plan)
   job <- without_chunks(job, pairing, rows, plan)
   for (side in side_names) {
-    job$sides[[side]]$wanted <- wanted[[side]]
-    check_carried(job$sides[[side]], call)
-    job$sides[[side]]$like <- own_rows(job$sides[[side]]$like[wanted[[side]]], integer(), NULL)
-    job$sides[[side]]$row_bytes <- bytes_of_row(job$sides[[side]])
-    job$sides[[side]] <- with_pieces(job, job$sides[[side]], call)
-    if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
-    job$sides[[side]]$frame <- NULL
+    of_side <- job$sides[[side]]
+    of_side$wanted <- wanted[[side]]
+    check_carried(of_side, call)
+    of_side$like <- own_rows(of_side$like[wanted[[side]]], integer(), NULL)
+    of_side$row_bytes <- bytes_of_row(of_side)
+    job$sides[[side]] <- with_pieces(job, of_side, settings$room, call)
     job$likes[[side]] <- own_rows(job$likes[[side]][wanted[[side]]],
       seq_len(nrow(job$likes[[side]])), NULL
     )
@@ -377,11 +207,24 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   with_way(job, inputs, settings, call)
 }
 
+# Frames in memory written to the work folder, and large files cut into pieces there
+with_rows_at_hand <- function(job) {
+  for (side in side_names) {
+    if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
+    job$sides[[side]]["frame"] <- list(NULL)
+  }
+  unpack <- unlist(unname(lapply(job$sides, `[[`, "unpack")), recursive = FALSE)
+  run_tasks(unpack, job, "Cutting large files into pieces")
+  job
+}
+
 # The sides without rows, but for columns that `via` is asked of: these have up to 100 rows of
 # the first chunk that is not empty
 sampled_likes <- function(job, rules) {
   rules <- rules[lengths(lapply(rules, `[[`, "via")) > 0L]
-  lapply(job$sides, function(side) {
+  sides <- job$sides
+  job$sides <- lapply(sides, function(side) side[names(side) != "frame"])
+  lapply(sides, function(side) {
     k <- which(side$chunks$rows > 0)[1L]
     columns <- unique(vapply(rules, `[[`, "", side$side))
     if (is.na(k)) {
@@ -457,18 +300,14 @@ with_way <- function(job, inputs, settings, call) {
     is.data.frame(x) && has_row_names(x)
   }, NA, USE.NAMES = FALSE)
   bytes <- vapply(job$sides, function(side) rows_read(side) * side$row_bytes, 0)
-  sizes <- list(
+  job$sizes <- list(
     left = bytes[["left"]], right = bytes[["right"]], room = settings$room,
     left_chunks = nrow(job$sides$left$chunks)
   )
-  chosen <- choose_way(job$pairing, settings$way, sizes, call)
-  job[c("way", "why")] <- chosen
+  job[c("way", "why", "parts")] <- choose_way(job$pairing, settings, job$sizes, call)
   job$span_rule <- if (job$way == "ranges") span_rule(job$pairing)
   job$result_bytes <- sum(vapply(job$sides, `[[`, 0, "row_bytes"))
   job$lines <- max(1, piece_rows_option(floor(settings$room / result_factor / job$result_bytes)))
-  job$parts <- if (job$way == "right_whole") 1 else {
-    if (is.null(settings$parts)) default_parts(sizes) else settings$parts
-  }
   # Tasks that take much memory: collect garbage before each.
   job$is_large <- sum(bytes) / job$parts > 5e7
   job$alone_parts <- max(1, ceiling(bytes[["left"]] * task_factor / settings$room))
@@ -480,8 +319,6 @@ with_way <- function(job, inputs, settings, call) {
     count <- max(1, ceiling(left / job$lines))
     job$order <- list(by = job$order, parts = count, step = max(1, ceiling(left / count)))
   }
-  needed <- check_disk(job, call)
-  say_way(job, needed)
   job
 }
 
@@ -490,8 +327,7 @@ say_way <- function(job, needed) {
     return()
   }
   say_classed("note", sprintf("%s (%s): %s; about %s of disk for the work.",
-    c(parts = "By parts", right_whole = "Right side whole", ranges = "By ranges")[[job$way]],
-    job$why,
+    way_words[[job$way]], job$why,
     if (job$way == "right_whole") counted(nrow(job$sides$left$chunks), "chunk") else {
       counted(job$parts, "part")
     }, byte_words(needed)

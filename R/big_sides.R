@@ -10,14 +10,16 @@
 # read (`asked`).
 # What is found out later: `marks` before the decimals of each text column; `bytes` of a value
 # of each column; `like`, the frame without rows; `rows`; `wanted`, the columns that are
-# needed; `row_bytes`.
+# needed; `row_bytes`; `unpack`, the tasks that cut large files into pieces. `files`: how
+# many there are.
 new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
                      odd = character(), files = NULL) {
   list(
     side = side, kind = kind, names = names, chunks = chunks, settled = settled,
     frame = frame, odd = odd, label = files$label, asked = files$asked,
-    schema = files$files$schema, folders = files$folders, ends = files$ends, marks = NULL, bytes = NULL,
-    like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL
+    schema = files$files$schema, folders = files$folders, ends = files$ends, marks = NULL,
+    bytes = NULL, like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL, unpack = list(),
+    files = if (is.null(files)) 0L else nrow(files$files)
   )
 }
 
@@ -25,7 +27,11 @@ rows_read <- function(side) sum(side$chunks$rows)
 
 # The columns `wanted` of one chunk: list(columns, rows)
 read_chunk <- function(side, k, wanted = side$wanted) {
-  chunk <- side$chunks[k, ]
+  read_line(side, side$chunks[k, ], wanted)
+}
+
+# the same of a line of the chunks
+read_line <- function(side, chunk, wanted) {
   there <- setdiff(wanted, names(side$folders))
   found <- switch(if (is.na(chunk$copy)) side$kind else chunk$copy_kind,
     own = read_own(chunk$copy, side, there),
@@ -176,13 +182,13 @@ write_side <- function(job, side) {
 }
 
 # Reads one column of a large file after the other, and writes it in pieces
-unpack_chunk <- function(job, side, k, pieces) {
+unpack_chunk <- function(job, side, task) {
   for (name in side$wanted) {
-    x <- read_chunk(side, k, name)$columns[[name]]
-    for (p in seq_len(nrow(pieces))) {
-      rows <- as.integer(pieces$from[p]) + seq_len(pieces$rows[p])
+    x <- read_line(side, task$whole, name)$columns[[name]]
+    for (p in seq_len(nrow(task$pieces))) {
+      rows <- as.integer(task$pieces$from[p]) + seq_len(task$pieces$rows[p])
       write_own(job, side, stats::setNames(list(slice_column(x, rows, name, NULL)), name),
-        pieces$copy[p]
+        task$pieces$copy[p]
       )
     }
   }
@@ -234,17 +240,18 @@ settle_text_side <- function(side, looks) {
   for (name in intersect(names, names(side$asked$types))) {
     side$settled[[name]] <- parse_as(character(), side$asked$types[[name]], name, ".", NULL)
   }
-  side <- with_folder_columns(side)
-  rows <- max(1, sum(side$chunks$rows))
+  rows <- max(1, sum(vapply(looks, `[[`, 0, "rows")))
   side$bytes <- vapply(side$names, function(name) {
     found <- unlist(lapply(looks, function(look) look$bytes[name]))
     if (length(found)) sum(found, na.rm = TRUE) / rows else 8
   }, 0)
-  side
+  with_folder_columns(side)
 }
 
 with_folder_columns <- function(side) {
   side$settled <- c(side$settled, lapply(side$folders, `[`, 0L))[side$names]
+  small <- vapply(side$folders, typeof, "") %in% c("integer", "logical")
+  side$bytes[names(side$folders)] <- ifelse(small, 4, 8)
   side
 }
 

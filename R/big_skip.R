@@ -238,7 +238,7 @@ within_limits <- function(side, limits) {
 }
 
 # "2 of 5 files of `left` were not read, ..."
-unread_words <- function(job) {
+unread_words <- function(job, verb = NULL) {
   noted <- if (length(job$pairing$rules) > length(job$pairing$key_rules)) {
     "whether keys repeat, and what is noted of other columns,"
   } else {
@@ -249,7 +249,8 @@ unread_words <- function(job) {
     if (of_side$files) {
       sprintf("%s of %s of %s %s not read, as no row in %s can pair; %s is said of the others.",
         with_commas(of_side$files), counted(of_side$of, "file"),
-        job$pairing$labels[side_number(side)], if (of_side$files == 1) "was" else "were",
+        job$pairing$labels[side_number(side)],
+        if (!is.null(verb)) verb else if (of_side$files == 1) "was" else "were",
         if (of_side$files == 1) "it" else "them", noted
       )
     }

@@ -344,7 +344,7 @@ file_task_kinds <- function(kind) {
       list(columns = first_of_chunk(job$sides[[task$side]], task))
     },
     unpack = function(job, task) {
-      unpack_chunk(job, job$sides[[task$side]], task$chunk, task$pieces)
+      unpack_chunk(job, job$sides[[task$side]], task)
     },
     keys = function(job, task) split_by_keys(job, job$sides[[task$side]], task$chunk),
     sample = function(job, task) sample_anchors(job, task$chunk),

@@ -337,6 +337,9 @@ cli_join_files <- function(files, options) {
       lapply(labels, as.name), arguments, columns, work_arguments(options)
     ), envir = list2env(stats::setNames(unname(sides), labels), parent = globalenv())))
   })
+  if (isTRUE(options$plan)) {
+    return(lines_to_stdout(format(joined)))
+  }
   if (replaces) replace_folder(options$out, target)
   if (!isTRUE(options$quiet)) {
     to_stderr(c(receipt_line(joined$receipt), joined$receipt$notes))
@@ -378,7 +381,7 @@ work_arguments <- function(options) {
   compact(list(
     out = options$out, way = options$way, memory = options$memory,
     parts = cli_number(options$parts, "--parts"), tries = cli_number(options$tries, "--tries"),
-    resume = !isTRUE(options[["no-resume"]])
+    resume = !isTRUE(options[["no-resume"]]), run = !isTRUE(options$plan)
   ))
 }
 
@@ -414,7 +417,8 @@ register_command("join-files", cli_join_files, two_files,
         cli_option("tries", "How often a task is tried whose process is lost (default: 2)",
           "NUMBER"
         ),
-        cli_option("no-resume", "Begin anew, whatever an earlier run has done")
+        cli_option("no-resume", "Begin anew, whatever an earlier run has done"),
+        cli_option("plan", "Say how it would be done and what it takes, and stop")
       )),
       in_group("Output", list(
         cli_option("out", "The folder to write; it must not be there yet", "FOLDER",

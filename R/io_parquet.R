@@ -23,7 +23,8 @@ read_parquet_file <- function(path, columns = NULL) {
 }
 
 # The least and the largest value of each column, as far as a file says them, and how many are
-# missing: a list by name of list(low, high, nulls); as texts or as doubles (days, seconds)
+# missing: a list by name of list(low, high, nulls, bytes); as texts or as doubles (days,
+# seconds). `bytes`: what the column takes in the file
 ends_of_footer <- function(footer, names, types, logical) {
   chunks <- footer$column_chunks
   of_column <- split(seq_len(nrow(chunks)), factor(chunks$column, seq_along(names) - 1L))
@@ -35,7 +36,10 @@ ends_of_footer <- function(footer, names, types, logical) {
     high <- read(chunks$max_value[at])
     # A NaN is a missing value that files don't count.
     nulls <- if (type %in% c("DOUBLE", "FLOAT")) NA_real_ else sum(chunks$null_count[at])
-    list(low = least_text(low), high = least_text(high, TRUE), nulls = as.double(nulls))
+    list(
+      low = least_text(low), high = least_text(high, TRUE), nulls = as.double(nulls),
+      bytes = sum(chunks$total_compressed_size[at])
+    )
   }, of_column, types, logical), names = names)
 }
 

@@ -43,13 +43,21 @@
 #' @param tries `[integer(1)]` How often a task is tried whose worker is lost.
 #' @param resume `[logical(1)]` Whether to go on with what an earlier call has done. FALSE
 #'   removes it and begins anew.
+#' @param run `[logical(1)]` FALSE: nothing is joined or written; how it would be done is
+#'   given back, and printed. The types of text are those of the first rows then.
 #' @return Invisibly, a list of class `ronda_joined_files`: `files` ([frame_files()] of
 #'   `out`), `receipt` (as [last_receipt()]), `parts` (a data frame with a line for each task:
 #'   `part`, `left_rows`, `right_rows`, `pairs`, `result_rows`, `seconds`), `tasks` (of all
 #'   stages: `task`, `kind`, `seconds`, `cpu`, `memory` (the most bytes that its process has
 #'   taken so far; NA where the system doesn't say), `process`), `way`, `why`,
 #'   `memory` and `out`. `plot()` draws rows and seconds by part. The folder holds the
-#'   receipt, too: `_receipt.json` and `_parts.csv`.
+#'   receipt, too: `_receipt.json` and `_parts.csv`. With `run = FALSE` a list of class
+#'   `ronda_files_plan`: `way`, `why`, `parts`, `tasks` (how many), `sides` (a data frame with a
+#'   line for each side: `side`, `files` and `files_read`, `rows` and `rows_read`, `columns` and
+#'   `columns_read`, `bytes` in memory), bytes to `read`, to be `moved` through the work folder
+#'   and `written`, of `memory` that a worker needs, of `disk` needed and `free` (NA where the
+#'   system doesn't say), `smaller` (what a half and a quarter of `memory` would change), and
+#'   `types_of_first_rows`.
 #' @section Errors: As [join_frames()], and `ronda_error_file` when a file can't be read or
 #'   written, the disk is too small or a task failed: the message names the part, and the
 #'   work folder is kept.
@@ -75,7 +83,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
                        name_pattern = "{side}.{column}", origin = NULL,
                        partners = NULL, row_numbers = NULL,
                        if_absent = NULL, row_order = NULL, out, way = "auto",
-                       parts = NULL, memory = "2 GB", tries = 2, resume = TRUE) {
+                       parts = NULL, memory = "2 GB", tries = 2, resume = TRUE,
+                       run = TRUE) {
   call <- quote(join_files())
   if (...length()) check_dots_empty(..., call = call)
   if (missing(left) || missing(right)) stop_no_frame(missing(left), call)
@@ -85,7 +94,7 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
   check_choice(rows, names(row_types), "rows", call)
   settings <- checked_settings(
     list(way = way, parts = parts, memory = memory, tries = tries, resume = resume,
-      row_order = row_order
+      run = run, row_order = row_order
     ),
     if (missing(out)) NULL else out, call
   )
@@ -101,9 +110,15 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     where = where, missing_keys = missing_keys, repeats = repeats, expect = expect,
     max_rows = max_rows, sides = sides
   )
+  inputs <- list(left = left, right = right)
+  on <- if (missing(on)) NULL else on
+  if (!run) {
+    return(with_memory_errors(forecast_sides(inputs, on, rows, asked, choices, settings, labels,
+      code, call
+    )))
+  }
   joined <- with_memory_errors(verb = environment(), noted = join_notes, join_sides(
-    list(left = left, right = right), if (missing(on)) NULL else on, rows, asked, choices,
-    settings, labels, code, call
+    inputs, on, rows, asked, choices, settings, labels, code, call
   ))
   note_join(call, joined$latest)
   joined <- joined$joined
@@ -131,10 +146,11 @@ checked_settings <- function(settings, out, call) {
   if (!is.null(settings$parts)) check_how_many(settings$parts, "parts", call)
   check_how_many(settings$tries, "tries", call)
   check_flag(settings$resume, "resume", call)
+  check_flag(settings$run, "run", call)
   if (!is.null(settings$row_order)) check_row_order(settings, call)
   settings$memory <- as_bytes(settings$memory, "memory", call)
   settings$room <- settings$memory - worker_bytes
-  if (settings$room < 2e7) {
+  if (settings$room < least_room) {
     stop_argument(
       said("`memory` is %s, and R alone takes %s.", byte_words(settings$memory),
         byte_words(worker_bytes)
@@ -162,21 +178,28 @@ check_row_order <- function(settings, call) {
   }
 }
 
+# The job of a join, list(work, call, ...), and what was asked, ready to go to workers:
+# list(job, on, asked, choices)
+new_job <- function(work, on, asked, choices, settings, call) {
+  theirs <- globals_of(list(on, asked, choices))
+  list(
+    job = list(
+      work = work, call = call, tries = settings$tries, room = settings$room,
+      version = as.character(utils::packageVersion("ronda")),
+      packages = unique(c("ronda", theirs$packages)), theirs = theirs$values,
+      speaks_options = speaks_options(), looks_only = !settings$run
+    ),
+    on = detached(on), asked = detached(asked), choices = detached(choices)
+  )
+}
+
 # All of a join: the inputs made ready, the plan, and the stages
 join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
   if (!length(on)) stop_no_keys(inputs, call)
-  theirs <- globals_of(list(on, asked, choices))
-  on <- detached(on)
-  asked <- detached(asked)
-  choices <- detached(choices)
-  job <- list(
-    work = work_folder(settings$out), call = call, tries = settings$tries,
-    room = settings$room, version = as.character(utils::packageVersion("ronda")),
-    packages = unique(c("ronda", theirs$packages)), theirs = theirs$values,
-    speaks_options = speaks_options()
-  )
-  opened <- open_work(job$work, facts_of(inputs, on, rows, asked, choices, settings),
-    settings$resume, call
+  new <- new_job(work_folder(settings$out), on, asked, choices, settings, call)
+  job <- new$job
+  opened <- open_work(job$work,
+    facts_of(inputs, new$on, rows, new$asked, new$choices, settings), settings$resume, call
   )
   # Wrong arguments leave nothing behind.
   planned <- FALSE
@@ -188,10 +211,13 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   clock <- c(start = now_())
   job <- with_sides(job, inputs, settings, call)
   clock <- c(clock, look = now_())
-  job <- with_plan(job, inputs, on, rows, asked, choices, settings, labels, code, call)
+  job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
+    call
+  )
+  say_way(job, check_disk(job, call))
   planned <- TRUE
   let_go_of_work(job$work, opened)
-  job <- shuffled_job(job)
+  job <- shuffled_job(with_rows_at_hand(job))
   clock <- c(clock, parts = now_())
   found <- joined_parts(job)
   clock <- c(clock, join = now_())
@@ -205,6 +231,23 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   check_rows_add_up(job, found, receipt_of_call(latest))
   joined <- joined_files(job, settings, latest, found)
   list(joined = joined, latest = latest)
+}
+
+# What the join will take, found out in a folder that is gone afterwards
+forecast_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
+  if (!length(on)) stop_no_keys(inputs, call)
+  work <- tempfile(paste0(basename(settings$out), "-"), dirname(settings$out), ".plan")
+  new <- new_job(work, on, asked, choices, settings, call)
+  on.exit({
+    unlink(work, recursive = TRUE)
+    let_go_of_job()
+  })
+  new$job$token <- open_work(work, list(), TRUE, call)$token
+  job <- with_sides(new$job, inputs, settings, call)
+  job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
+    call
+  )
+  forecast_of(job, settings)
 }
 
 # Before files are read it is not known whether values match.
@@ -278,10 +321,13 @@ settled_side <- function(job, side) {
     return(side)
   }
   if (side$kind != "parquet") {
+    # A plan alone is made from the first rows.
+    if (job$looks_only) chunks <- chunks[1L]
     looks <- run_tasks(lapply(chunks, new_task, "look", side$side), job,
       sprintf("Looking at %s", side$label)
     )
-    side <- with_text_copies(job, settle_text_side(side, looks), looks)
+    side <- settle_text_side(side, looks)
+    if (!job$looks_only) side <- with_text_copies(job, side, looks)
     say_decimal_commas(side)
     return(side)
   }
