@@ -11,7 +11,9 @@ forecast_of <- function(job, settings) {
       moved = bytes$moved, written = bytes$written, memory = worker_memory(job, job$sizes),
       memory_allowed = settings$memory, disk = bytes$moved + bytes$written,
       free = free_bytes_(dirname(job$work)), smaller = smaller_memories(job, settings),
-      types_of_first_rows = unname(vapply(job$sides[text], function(side) nrow(side$chunks) > 1, NA)),
+      types_of_first_rows = any(vapply(job$sides[text], function(side) {
+        nrow(side$chunks) > 1L
+      }, NA)),
       notes = unread_words(job, "are"), begun = dir.exists(work_folder(settings$out)),
       labels = job$pairing$labels
     ),
@@ -112,7 +114,7 @@ format.ronda_files_plan <- function(x, ...) {
       )
     ),
     smaller_words(x), x$notes,
-    if (any(x$types_of_first_rows)) "Types and sizes of text are those of the first rows.",
+    if (x$types_of_first_rows) "Types and sizes of text are those of the first rows.",
     if (x$begun) sprintf("Work was begun: the same call without %s goes on from there.",
       setting("run", FALSE)
     )

@@ -124,7 +124,10 @@ bytes_to_write <- function(job) {
 
 # Compares what is left to write with the free space of the disk
 check_disk <- function(job, call) {
-  there <- sum(file.size(list.files(job$work, full.names = TRUE, recursive = TRUE)))
+  there <- sum(file.size(c(
+    list.files(work_file(job$work, "rows"), "[.]parts$|-[0-9]+$", full.names = TRUE),
+    list.files(work_file(job$work, "result"), full.names = TRUE)
+  )))
   needed <- max(0, sum(unlist(bytes_to_write(job))) - there)
   free <- free_bytes_(dirname(job$work))
   if (!is.na(free) && needed > free) {

@@ -111,14 +111,13 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
     max_rows = max_rows, sides = sides
   )
   inputs <- list(left = left, right = right)
-  on <- if (missing(on)) NULL else on
   if (!run) {
-    return(with_memory_errors(forecast_sides(inputs, on, rows, asked, choices, settings, labels,
-      code, call
+    return(with_memory_errors(forecast_sides(inputs, if (missing(on)) NULL else on, rows, asked,
+      choices, settings, labels, code, call
     )))
   }
   joined <- with_memory_errors(verb = environment(), noted = join_notes, join_sides(
-    inputs, on, rows, asked, choices, settings, labels, code, call
+    inputs, if (missing(on)) NULL else on, rows, asked, choices, settings, labels, code, call
   ))
   note_join(call, joined$latest)
   joined <- joined$joined
@@ -214,7 +213,8 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
     call
   )
-  say_way(job, check_disk(job, call))
+  needed <- check_disk(job, call)
+  say_way(job, needed)
   planned <- TRUE
   let_go_of_work(job$work, opened)
   job <- shuffled_job(with_rows_at_hand(job))

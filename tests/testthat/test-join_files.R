@@ -508,7 +508,7 @@ test_that("ways are chosen by sizes, and those that don't fit are refused with w
     )
   }
   way <- function(on, sizes = list(), ...) {
-    choose_way(pairing(on, ...), "auto", utils::modifyList(future, sizes), NULL)$way
+    possible_way(pairing(on, ...), "auto", utils::modifyList(future, sizes), NULL)$way
   }
   large <- list(right = 9e8)
   expect_identical(way("k"), "right_whole")
