@@ -192,6 +192,8 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
   plan$row_order <- "left"
   if (!is.null(settings$row_order)) plan <- with_order_columns(plan, rows)
   job$plan <- plan
+  job[c("by", "compression", "append")] <- settings[c("by", "compression", "append")]
+  check_by(job, call)
   wanted <- wanted_columns(pairing, plan)
   job <- without_chunks(job, pairing, rows, plan)
   for (side in side_names) {
@@ -206,8 +208,27 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
     )
   }
   job <- with_pairing(job, pairing, call)
+  check_append(job, call)
   check_result_columns(job, call)
   with_way(job, inputs, settings, call)
+}
+
+# `by` names columns of the result, and others are left
+check_by <- function(job, call) {
+  names <- setdiff(plan_names(job$plan$columns), order_columns)
+  unknown <- setdiff(job$by, names)
+  if (length(unknown)) {
+    stop_argument(said("`by` names a column `%s`, which the result doesn't have.", unknown[1L]),
+      closest_name(unknown[1L], names), paste("It has:", ticked(names)),
+      call = call
+    )
+  }
+  if (!length(setdiff(names, job$by))) {
+    stop_argument(said("`by` names all columns of the result."),
+      "Files must have a column at least: leave one out.",
+      call = call
+    )
+  }
 }
 
 # Frames in memory written to the work folder, and large files cut into pieces there

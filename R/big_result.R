@@ -110,7 +110,7 @@ write_result <- function(job, id, frame) {
   if (!is.null(job$order)) {
     return(write_for_order(job, id, frame))
   }
-  c(types_of_result(frame), list(file = if (nrow(frame)) write_result_file(job, id, frame)))
+  c(types_of_result(frame), list(files = if (nrow(frame)) write_result_files(job, id, frame)))
 }
 
 # what depends on the rows of a part: types, and columns that are finer than parquet
@@ -121,11 +121,53 @@ types_of_result <- function(frame) {
   )
 }
 
-write_result_file <- function(job, id, frame, as_number = character()) {
+# Rows of the result as files, in folders by the values of `by`: their paths
+write_result_files <- function(job, id, frame, as_number = character()) {
   check_writable_columns(frame, "parquet", job$call)
-  name <- sprintf("%s.parquet", id)
-  named_when_whole(job, work_file(job$work, "result", name), function(part) {
-    write_parquet_file(frame, part, as_number, alike = TRUE)
+  name <- name_in_call(job, sprintf("%s.parquet", id))
+  if (is.null(job$by)) {
+    return(write_result_file(job, name, frame, as_number))
+  }
+  folders <- folders_of_rows(frame, job$by)
+  each <- unique(folders)
+  if (length(each) > most_folders) {
+    stop_argument(said("`by` would make %s folders of %s.", with_commas(length(each)),
+      counted(nrow(frame), "row")
+    ), "Choose columns with fewer different values.", call = job$call)
+  }
+  frame <- frame[setdiff(names(frame), job$by)]
+  vapply(each, function(folder) {
+    write_result_file(job, file.path(folder, name),
+      own_rows(frame, which(folders == folder), NULL), as_number
+    )
+  }, "", USE.NAMES = FALSE)
+}
+
+# The name of a file of this call
+name_in_call <- function(job, name) {
+  if (job$call_number > 1L) sprintf("call-%04d-%s", job$call_number, name) else name
+}
+
+# more folders than this in one task are a mistake
+most_folders <- 2000L
+
+# The folder of each row: "year=2031/port=Gull%20Quay"; an empty value is a missing one
+folders_of_rows <- function(frame, by) {
+  parts <- lapply(by, function(name) {
+    x <- .subset2(frame, name)
+    texts <- key_texts(x)
+    texts[is_missing(x)] <- NA
+    different <- unique(texts)
+    paste0(encoded_name(name), "=", encoded_name(different))[match(texts, different)]
+  })
+  do.call(file.path, parts)
+}
+
+write_result_file <- function(job, name, frame, as_number = character()) {
+  path <- work_file(job$work, "result", name)
+  dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
+  named_when_whole(job, path, function(part) {
+    write_parquet_file(frame, part, as_number, alike = TRUE, compression = job$compression)
   })
   name
 }
@@ -178,15 +220,13 @@ order_result <- function(job, task) {
     order(order_numbers(job, frame), other, na.last = TRUE)
   }
   frame <- own_rows(frame[setdiff(names(frame), order_columns)], order, NULL)
-  list(rows = nrow(frame), file = write_result_file(job, task$id, frame, task$as_number))
+  list(rows = nrow(frame), files = write_result_files(job, task$id, frame, task$as_number))
 }
 
 # A file of the result that is to have other types
 settle_file <- function(job, task) {
-  path <- work_file(job$work, "result", task$file)
-  frame <- read_parquet_file(path)
-  columns <- Map(as_settled, unclass(frame), task$types, names(task$types), task$file)
-  id <- sub("[.]parquet$", "", task$file)
-  write_result_file(job, id, as_base_frame(columns, nrow(frame)), task$as_number)
+  frame <- read_parquet_file(work_file(job$work, "result", task$file))
+  columns <- Map(as_settled, unclass(frame), task$types[names(frame)], names(frame), task$file)
+  write_result_file(job, task$file, as_base_frame(columns, nrow(frame)), task$as_number)
   list()
 }

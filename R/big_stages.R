@@ -129,7 +129,7 @@ decide_whole <- function(job, whole, outcomes) {
     if (!whole$counts$pairs) warn_no_pairs(whole, job$plan$row_type, call)
   }
   if (length(failures)) stop_failures(whole, failures, call)
-  built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+  built <- built_of(outcomes)
   errors <- lapply(compact(lapply(built, `[[`, "error")), error_again, call)
   stop_build_errors(job, errors)
 }
@@ -176,7 +176,7 @@ keys_of_faults <- function(faults) {
 
 # The receipt of the whole, as the parts were built
 whole_receipt <- function(job, whole, outcomes, clock) {
-  built <- unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+  built <- built_of(outcomes)
   folded <- if (!is.null(job$plan$folds)) sum(vapply(built, function(x) x$folded, 0))
   several <- sum(unlist(lapply(outcomes, `[[`, "several")))
   receipt_parts(whole, clock, list(
@@ -315,12 +315,19 @@ left_repeats <- function(job, tasks, joined) {
 
 # The result of a join of files: final types and order, its name, its receipt.
 
-# The files of the result in their final types and order
-finish_result <- function(job, joined, alone) {
-  built <- unlist(lapply(c(joined, alone), `[[`, "built"), recursive = FALSE)
+# The types of the result, which files there already must agree with
+final_types <- function(job, built) {
   if (!length(built)) stop_not_whole("no part was built", job$call)
-  ids <- vapply(built, `[[`, "", "id")
-  types <- result_types(job, built, ids)
+  types <- result_types(job, built, vapply(built, `[[`, "", "id"))
+  check_types_agree(job, types)
+  types
+}
+
+# What was built in tasks
+built_of <- function(outcomes) unlist(lapply(outcomes, `[[`, "built"), recursive = FALSE)
+
+# The files of the result in their final types and order
+finish_result <- function(job, built, types) {
   as_number <- unique(unlist(lapply(built, `[[`, "as_number")))
   if (!is.null(job$order)) {
     from <- lapply(built, function(x) x[c("id", "index", "types")])
@@ -333,13 +340,23 @@ finish_result <- function(job, joined, alone) {
   } else {
     settle_files(job, built, types, as_number)
   }
-  if (!length(result_files(job))) {
-    write_result_file(job, "part-00001", as_base_frame(types, 0L), as_number)
+  if (!length(result_files(job)) && job$call_number == 1L) {
+    write_empty_result(job, types, as_number)
   }
 }
 
+# A file without rows, which says what the columns are
+write_empty_result <- function(job, types, as_number) {
+  folder <- lapply(job$by, function(name) paste0(encoded_name(name), "="))
+  name <- do.call(file.path, c(folder, list("part-00001.parquet")))
+  write_result_file(job, name, as_base_frame(types[setdiff(names(types), job$by)], 0L), as_number)
+}
+
+# the files that this call has written
 result_files <- function(job) {
-  list.files(work_file(job$work, "result"), "[.]parquet$", full.names = TRUE)
+  files <- list.files(work_file(job$work, "result"), "[.]parquet$", recursive = TRUE)
+  files <- files[startsWith(basename(files), name_in_call(job, ""))]
+  work_file(job$work, "result", files)
 }
 
 # What is published adds up: every row of both sides was in one task, and the files have as
@@ -347,7 +364,7 @@ result_files <- function(job) {
 check_rows_add_up <- function(job, found, receipt) {
   rows_of <- function(name, outcomes) sum(vapply(outcomes, function(x) as.double(x[[name]]), 0))
   once <- !vapply(found$joined, `[[`, NA, "shared")
-  built <- unlist(lapply(c(found$joined, found$alone), `[[`, "built"), recursive = FALSE)
+  built <- built_of(c(found$joined, found$alone))
   counts <- data.frame(
     what = c("left rows of all parts", "right rows of all parts", "rows that parts built",
       "rows of the files"
@@ -369,9 +386,9 @@ check_rows_add_up <- function(job, found, receipt) {
     ), job$call)
   }
   folder <- work_file(job$work, "result")
-  unlink(setdiff(list.files(folder, all.files = TRUE, no.. = TRUE, full.names = TRUE),
+  unlink(setdiff(list.files(folder, all.files = TRUE, full.names = TRUE, recursive = TRUE),
     result_files(job)
-  ), recursive = TRUE)
+  ))
 }
 
 stop_not_whole <- function(what, call) {
@@ -403,42 +420,85 @@ result_types <- function(job, built, ids) {
 # parquet's.
 settle_files <- function(job, built, types, as_number) {
   other <- Filter(function(x) {
-    !is.null(x$file) && (!setequal(x$as_number, as_number) || !identical(
+    !is.null(x$files) && (!setequal(x$as_number, as_number) || !identical(
       lapply(x$types, attributes), lapply(types, attributes)
     ) || !identical(vapply(x$types, typeof, ""), vapply(types, typeof, "")))
   }, built)
-  run_tasks(lapply(other, function(x) {
-    list(id = paste0("settle-", x$id), kind = "settle", file = x$file, types = types,
+  files <- unlist(lapply(other, `[[`, "files"))
+  run_tasks(lapply(seq_along(files), function(k) {
+    list(id = sprintf("settle-%05d", k), kind = "settle", file = files[k], types = types,
       as_number = as_number
     )
   }), job, "Settling types")
 }
 
 # the folder under its name, with its receipt; the work folder goes
-joined_files <- function(job, settings, latest, found) {
+joined_files <- function(job, inputs, settings, latest, found, types) {
   receipt <- receipt_of_call(latest)
   parts <- parts_account(found$tasks, found$joined)
   tasks <- tasks_account(job$work)
-  result <- work_file(job$work, "result")
-  if (requireNamespace("jsonlite", quietly = TRUE)) {
-    writeLines(receipt_json(receipt), file.path(result, "_receipt.json"))
-  }
-  utils::write.csv(parts, file.path(result, "_parts.csv"), row.names = FALSE)
-  check_lock(job)
-  if (file.exists(settings$out) || !file.rename(result, settings$out)) {
-    stop_file("%s can't be written: renaming failed.", settings$out, job$call)
-  }
+  write_accounts(job, inputs, receipt, parts)
+  publish_result(job, settings$out)
   # The work folder was readable by its owner only.
   Sys.chmod(settings$out, "0777")
   remove_work(job)
   warn_of_parts(found)
+  files <- frame_files(settings$out)
+  say_folder_types(files, types)
   structure(
     list(
-      files = frame_files(settings$out), receipt = receipt, parts = parts, tasks = tasks,
+      files = files, receipt = receipt, parts = parts, tasks = tasks,
       way = job$way, why = job$why, memory = settings$memory, out = settings$out
     ),
     class = "ronda_joined_files"
   )
+}
+
+# The names of folders are typed as cells of text are, whatever the columns were.
+say_folder_types <- function(files, types) {
+  for (name in names(files$folders)) {
+    folder <- files$folders[[name]]
+    if (all(is.na(folder)) || type_group(folder) == type_group(types[[name]])) next
+    say_classed("note", sprintf("The folders of `%s` (%s) are read back as %s; else write %s.",
+      name, type_word(types[[name]]), type_word(folder),
+      setting("types", stats::setNames("text", name))
+    ))
+  }
+}
+
+# What stands beside the files: the receipt, a line for each task, what the result is made of
+write_accounts <- function(job, inputs, receipt, parts) {
+  result <- work_file(job$work, "result")
+  name <- function(of, ending) {
+    if (job$call_number > 1L) sprintf("%s-%04d%s", of, job$call_number, ending) else {
+      paste0(of, ending)
+    }
+  }
+  if (requireNamespace("jsonlite", quietly = TRUE)) {
+    writeLines(receipt_json(receipt), file.path(result, name("_receipt", ".json")))
+  }
+  utils::write.csv(parts, file.path(result, name("_parts", ".csv")), row.names = FALSE)
+  write_facts(job$made_of, file.path(result, made_of_file))
+  Sys.chmod(file.path(result, made_of_file), "0666")
+  utils::write.csv(inputs_account(inputs$left, job$call_number), file.path(result, inputs_file),
+    row.names = FALSE
+  )
+}
+
+# The folder under its name; what is there already stays in it
+publish_result <- function(job, out) {
+  result <- work_file(job$work, "result")
+  check_lock(job)
+  if (job$call_number > 1L) {
+    inputs <- file.path(c(out, result), inputs_file)
+    all <- do.call(rbind, lapply(inputs, utils::read.csv, stringsAsFactors = FALSE))
+    utils::write.csv(all, inputs[2L], row.names = FALSE)
+    with_earlier_files(job, out)
+    return(replace_folder(result, out, job$call))
+  }
+  if (file.exists(out) || !file.rename(result, out)) {
+    stop_file("%s can't be written: renaming failed.", out, job$call)
+  }
 }
 
 # what the analyst's own code warned of, once

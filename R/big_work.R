@@ -351,6 +351,25 @@ check_own_folder <- function(work, call) {
   Sys.chmod(work, "0700")
 }
 
+# What must be the same for work to be taken up again
+facts_of <- function(inputs, on, rows, asked, choices, settings) {
+  list(
+    inputs = lapply(inputs, input_facts),
+    arguments = as_facts(list(
+      on = on, rows = rows, asked, choices,
+      settings[c("way", "parts", "memory", "row_order", "by", "compression", "append")]
+    )),
+    versions = list(
+      as.character(utils::packageVersion("ronda")), R.version.string,
+      as.character(utils::packageVersion("nanoparquet"))
+    )
+  )
+}
+
+input_facts <- function(x) {
+  if (is.data.frame(x)) list(digest::digest(x, "xxhash64"), names(x), nrow(x)) else unclass(x)
+}
+
 # Facts are kept as digests by name: they are only compared
 digests_of <- function(facts) {
   vapply(facts, function(fact) digest_of(serialize(fact, NULL, xdr = FALSE)), "")

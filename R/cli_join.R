@@ -340,26 +340,13 @@ cli_join_files <- function(files, options) {
   if (isTRUE(options$plan)) {
     return(lines_to_stdout(format(joined)))
   }
-  if (replaces) replace_folder(options$out, target)
+  if (replaces) replace_folder(options$out, target, NULL)
   if (!isTRUE(options$quiet)) {
     to_stderr(c(receipt_line(joined$receipt), joined$receipt$notes))
     to_stderr(sprintf("%s: %s, %s", target, counted(nrow(joined$files$files), "file"),
       byte_words(sum(joined$files$files$bytes))
     ))
   }
-}
-
-# A new folder in the place of what was there
-replace_folder <- function(new, target) {
-  old <- paste0(target, ".old")
-  suspendInterrupts({
-    moved <- suppressWarnings(file.rename(target, old) && file.rename(new, target))
-    if (!moved) {
-      if (!file.exists(target)) suppressWarnings(file.rename(old, target))
-      stop_file("%s can't be replaced: renaming failed.", target, NULL)
-    }
-  })
-  unlink(old, recursive = TRUE)
 }
 
 # frame_files() of one side, with those of the types that its columns have
@@ -379,7 +366,9 @@ files_for_join <- function(file, asked) {
 
 work_arguments <- function(options) {
   compact(list(
-    out = options$out, way = options$way, memory = options$memory,
+    out = options$out, by = if (!is.null(options$by)) split_commas(options$by),
+    compression = options$compression, append = isTRUE(options$append),
+    way = options$way, memory = options$memory,
     parts = cli_number(options$parts, "--parts"), tries = cli_number(options$tries, "--tries"),
     resume = !isTRUE(options[["no-resume"]]), run = !isTRUE(options$plan)
   ))
@@ -425,6 +414,11 @@ register_command("join-files", cli_join_files, two_files,
           is_file = TRUE
         ),
         cli_option("overwrite", "Replace what is at --out, once the join is whole"),
+        cli_option("append", "Add the rows to what the same command made of other left files"),
+        cli_option("by", "Put the files into folders by the values of these columns", "COLUMNS"),
+        cli_option("compression", "snappy (default), zstd, gzip or uncompressed", "WORD",
+          compressions
+        ),
         quiet_option
       ))
     )

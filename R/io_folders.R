@@ -92,6 +92,15 @@ utf8_decoded <- function(texts) {
   decoded
 }
 
+# texts as they stand in the names of folders, "" for a missing one
+encoded_name <- function(texts) {
+  encoded <- vapply(enc2utf8(texts), function(text) {
+    if (is.na(text)) "" else utils::URLencode(text, reserved = TRUE)
+  }, "", USE.NAMES = FALSE)
+  # A folder can't be named by points alone, and what begins with one is passed over.
+  sub("^[.]", "%2E", encoded)
+}
+
 # The columns that folders make, a value for each file: typed as cells of text files are. No
 # column where files are in no such folder.
 columns_of_folders <- function(paths, asked, call) {

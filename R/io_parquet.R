@@ -30,7 +30,9 @@ ends_of_footer <- function(footer, names, types, logical) {
   of_column <- split(seq_len(nrow(chunks)), factor(chunks$column, seq_along(names) - 1L))
   structure(Map(function(at, type, logical) {
     read <- function(values) {
-      if (any(lengths(values) == 0L)) NA else unlist(lapply(values, end_value, type, logical))
+      if (any(lengths(values) == 0L) || lies_about_ends(footer, chunks[at, ])) NA else {
+        unlist(lapply(values, end_value, type, logical))
+      }
     }
     low <- read(chunks$min_value[at])
     high <- read(chunks$max_value[at])
@@ -41,6 +43,12 @@ ends_of_footer <- function(footer, names, types, logical) {
       bytes = sum(chunks$total_compressed_size[at])
     )
   }, of_column, types, logical), names = names)
+}
+
+# Of numbers in several pages nanoparquet writes the ends of the last page.
+lies_about_ends <- function(footer, chunks) {
+  grepl("nanoparquet", footer$file_meta_data$created_by[1L]) &&
+    any(chunks$type != "BYTE_ARRAY" & chunks$total_uncompressed_size >= 1e6)
 }
 
 least_text <- function(x, decreasing = FALSE) {
@@ -78,7 +86,8 @@ int64_of_bytes <- function(bytes) {
 # `as_number`: columns that are stored as plain numbers, beside those that have to be.
 # `alike`: files of one schema, whichever rows they have (every column may have missing
 # values).
-write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) {
+write_parquet_file <- function(x, path, as_number = character(), alike = FALSE,
+                               compression = "snappy") {
   long <- names(x)[vapply(x, is_int64, NA)]
   as_number <- names(x) %in% as_number | vapply(x, is_stored_as_number, NA)
   note <- notes_of_columns(x, as_number)
@@ -92,14 +101,22 @@ write_parquet_file <- function(x, path, as_number = character(), alike = FALSE) 
     column
   })
   nanoparquet::write_parquet(x, path,
-    schema = if (alike) schema_with_missing(x),
-    options = nanoparquet::parquet_options(write_minmax_values = !alike),
+    schema = if (alike) schema_with_missing(x), compression = compression,
+    options = nanoparquet::parquet_options(
+      num_rows_per_row_group = group_rows, write_minmax_values = TRUE
+    ),
     # nanoparquet can't write a dictionary of 64-bit integers with missing ones.
     encoding = if (length(long)) structure(rep("PLAIN", length(long)), names = long),
     metadata = if (length(note)) structure(note, names = parquet_note)
   )
   check_end(path, charToRaw("PAR1"))
 }
+
+compressions <- c("snappy", "gzip", "zstd", "uncompressed")
+
+# So many rows stand in one group of a parquet file: of larger ones nanoparquet would write
+# the ends of a part (lies_about_ends()).
+group_rows <- 122880L
 
 # What the columns of a frame are in parquet, where any may have missing values
 schema_with_missing <- function(x) {

@@ -37,6 +37,14 @@
 #' @param row_order `[character(1)]` NULL: part by part, left order in each. `"left"`,
 #'   `"right"`: all rows in that side's order.
 #' @param out `[character(1)]` The folder to write; it must not be there yet.
+#' @param by `[character]` Columns of the result by whose values its files are put into
+#'   folders: `"year"` makes `year=2031/`. The files don't have these columns; [frame_files()]
+#'   and [read_frame()] make them of the folders' names.
+#' @param compression `[character(1)]` Of the files: `"snappy"` (quick), `"zstd"` or `"gzip"`
+#'   (smaller), or `"uncompressed"`.
+#' @param append `[logical(1)]` TRUE: where `out` is there, and was made by the same arguments
+#'   and the same right side, the rows of the left files are added to it, whole or not at all.
+#'   Left files that are in it already are an error.
 #' @param way `[character(1)]` `"auto"`, `"parts"`, `"right_whole"` or `"ranges"`.
 #' @param parts `[integer(1)]` How many parts. NULL: as many as memory asks for.
 #' @param memory `[character(1) | numeric(1)]` What one worker may take: `"2 GB"`, or bytes.
@@ -82,7 +90,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
                        fold = NULL, keys = "one", collisions = "rename_right",
                        name_pattern = "{side}.{column}", origin = NULL,
                        partners = NULL, row_numbers = NULL,
-                       if_absent = NULL, row_order = NULL, out, way = "auto",
+                       if_absent = NULL, row_order = NULL, out, by = NULL,
+                       compression = "snappy", append = FALSE, way = "auto",
                        parts = NULL, memory = "2 GB", tries = 2, resume = TRUE,
                        run = TRUE) {
   call <- quote(join_files())
@@ -94,7 +103,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
   check_choice(rows, names(row_types), "rows", call)
   settings <- checked_settings(
     list(way = way, parts = parts, memory = memory, tries = tries, resume = resume,
-      run = run, row_order = row_order
+      run = run, row_order = row_order, by = by, compression = compression,
+      append = append
     ),
     if (missing(out)) NULL else out, call
   )
@@ -137,10 +147,13 @@ checked_settings <- function(settings, out, call) {
   }
   check_name(out, "out", call)
   out <- sub("/+$", "", out)
-  if (file.exists(out)) {
+  check_flag(settings$append, "append", call)
+  if (file.exists(out) && !settings$append) {
     stop_file(said("%s is there already: remove it, or choose another `out`."), out, call)
   }
   if (!dir.exists(dirname(out))) stop_file("There is no folder %s.", dirname(out), call)
+  check_choice(settings$compression, compressions, "compression", call)
+  if (!is.null(settings$by)) check_by_names(settings$by, call)
   check_choice(settings$way, join_ways, "way", call)
   if (!is.null(settings$parts)) check_how_many(settings$parts, "parts", call)
   check_how_many(settings$tries, "tries", call)
@@ -163,6 +176,15 @@ checked_settings <- function(settings, out, call) {
   need_packages("digest", said("join_files()"), call, class = "file")
   settings$out <- file.path(normalizePath(dirname(out)), basename(out))
   settings
+}
+
+check_by_names <- function(by, call) {
+  if (!is.character(by) || !length(by) || anyNA(by) || anyDuplicated(by)) {
+    stop_argument(said("`by` must be names of columns, not %s.", shown(by)),
+      paste("Write, for example:", setting("by", "year")),
+      call = call
+    )
+  }
 }
 
 check_row_order <- function(settings, call) {
@@ -192,11 +214,20 @@ new_job <- function(work, on, asked, choices, settings, call) {
   )
 }
 
+# The job with what its result is made of, and which call it is that adds to it
+with_call_number <- function(new, inputs, rows, settings) {
+  job <- new$job
+  job$out <- settings$out
+  job$made_of <- made_of(inputs, new$on, rows, new$asked, new$choices, settings)
+  job$call_number <- number_of_call(job$made_of, inputs, rows, new$choices, settings, job$call)
+  job
+}
+
 # All of a join: the inputs made ready, the plan, and the stages
 join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
   if (!length(on)) stop_no_keys(inputs, call)
   new <- new_job(work_folder(settings$out), on, asked, choices, settings, call)
-  job <- new$job
+  job <- with_call_number(new, inputs, rows, settings)
   opened <- open_work(job$work,
     facts_of(inputs, new$on, rows, new$asked, new$choices, settings), settings$resume, call
   )
@@ -224,12 +255,14 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   decided <- FALSE
   on.exit(if (!decided) remove_work(job), add = TRUE)
   whole <- whole_pairing(job, found$joined, found$alone, found$repeats)
-  decide_whole(job, whole, c(found$joined, found$alone))
+  outcomes <- c(found$joined, found$alone)
+  decide_whole(job, whole, outcomes)
+  types <- final_types(job, built_of(outcomes))
   decided <- TRUE
-  finish_result(job, found$joined, found$alone)
-  latest <- whole_receipt(job, whole, c(found$joined, found$alone), c(clock, finish = now_()))
+  finish_result(job, built_of(outcomes), types)
+  latest <- whole_receipt(job, whole, outcomes, c(clock, finish = now_()))
   check_rows_add_up(job, found, receipt_of_call(latest))
-  joined <- joined_files(job, settings, latest, found)
+  joined <- joined_files(job, inputs, settings, latest, found, types)
   list(joined = joined, latest = latest)
 }
 
@@ -242,8 +275,9 @@ forecast_sides <- function(inputs, on, rows, asked, choices, settings, labels, c
     unlink(work, recursive = TRUE)
     let_go_of_job()
   })
-  new$job$token <- open_work(work, list(), TRUE, call)$token
-  job <- with_sides(new$job, inputs, settings, call)
+  job <- with_call_number(new, inputs, rows, settings)
+  job$token <- open_work(work, list(), TRUE, call)$token
+  job <- with_sides(job, inputs, settings, call)
   job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
     call
   )
@@ -264,25 +298,6 @@ stop_no_keys <- function(inputs, call) {
       sprintf("Columns of `%s`: %s", frame_marks, vapply(names, ticked, ""))
     },
     call = call
-  )
-}
-
-# What must be the same for work to be taken up again
-facts_of <- function(inputs, on, rows, asked, choices, settings) {
-  list(
-    inputs = lapply(inputs, function(x) {
-      if (!is.data.frame(x)) unclass(x) else {
-        list(digest::digest(x, "xxhash64"), names(x), nrow(x))
-      }
-    }),
-    arguments = as_facts(list(
-      on = on, rows = rows, asked, choices,
-      settings[c("way", "parts", "memory", "row_order")]
-    )),
-    versions = list(
-      as.character(utils::packageVersion("ronda")), R.version.string,
-      as.character(utils::packageVersion("nanoparquet"))
-    )
   )
 }
 
