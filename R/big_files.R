@@ -27,6 +27,7 @@
 #'   `name`, `type`, NA where it is not settled yet), `folders` (the columns that folders
 #'   make: a list of vectors with a value for each file), `kind`, `label`, and `asked`, how
 #'   text is read.
+#'   `head()` gives the first rows of the first file that has some.
 #' @section Errors: `ronda_error_file` when there is no such file, when files are of
 #'   different kinds or have no column in common; `ronda_error_argument` otherwise.
 #' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.
@@ -36,7 +37,9 @@
 #' if (requireNamespace("nanoparquet", quietly = TRUE)) {
 #'   write_frame(sailings[1:30, ], file.path(folder, "1.parquet"))
 #'   write_frame(sailings[31:60, ], file.path(folder, "2.parquet"))
-#'   frame_files(folder)
+#'   files <- frame_files(folder)
+#'   print(files)
+#'   head(files, 3)
 #' }
 #' @export
 frame_files <- function(path, types = NULL, decimal = NULL, delimiter = NULL, missing = "NA",

@@ -59,9 +59,17 @@ checked_chunk <- function(chunk) {
 
 check_unchanged <- function(chunk) {
   now <- file.info(chunk$path, extra_cols = FALSE)
-  if (is.na(now$size) || now$size != chunk$bytes || as.double(now$mtime) != chunk$time) {
+  path <- encodeString(chunk$path, quote = "'")
+  if (is.na(now$size)) {
     stop_ronda("file",
-      sprintf("%s changed after it was looked at.", encodeString(chunk$path, quote = "'")),
+      sprintf("%s is not there for process %s on host %s.", path, this_process()[2L],
+        encodeString(this_process()[1L])
+      ),
+      "All machines must see the files under the same paths, on a disk that they share."
+    )
+  }
+  if (now$size != chunk$bytes || as.double(now$mtime) != chunk$time) {
+    stop_ronda("file", sprintf("%s changed after it was looked at.", path),
       either("Call frame_files() again, and begin anew.", "Begin anew: the same command."),
       data = list(begins_anew = TRUE)
     )
@@ -328,6 +336,35 @@ first_rows <- function(files) {
     settle_text_side(side, list(look_at_piece(side, side$chunks[1L, ])$look))
   }
   as_base_frame(side$settled, 0L)
+}
+
+# The first rows of the first file that has some
+#' @rawNamespace S3method(utils::head, ronda_frame_files)
+head.ronda_frame_files <- function(x, n = 6L, ...) {
+  check_how_many(n, "n", quote(head()))
+  side <- side_of_files(x, "left", 1e6, quote(head()))
+  k <- which(side$chunks$rows > 0)[1L]
+  if (is.na(k)) {
+    return(first_rows(x))
+  }
+  chunk <- side$chunks[k, ]
+  n <- min(n, chunk$rows)
+  first <- function(values, name) slice_column(values, seq_len(n), name, NULL)
+  columns <- if (side$kind == "parquet") {
+    # One column of a large file after the other.
+    lapply(stats::setNames(nm = parquet_names(chunk$path)), function(name) {
+      first(.subset2(read_parquet_file(chunk$path, name), name), name)
+    })
+  } else {
+    found <- look_at_piece(side, chunk)$columns
+    Map(first, found, names(found))
+  }
+  columns <- lapply(stats::setNames(nm = side$names), function(name) {
+    if (name %in% names(side$folders)) rep(side$folders[[name]][chunk$file], n) else {
+      if (is.null(columns[[name]])) rep(NA, n) else columns[[name]]
+    }
+  })
+  as_base_frame(columns, as.integer(n))
 }
 
 # the smallest chunk with rows of each schema

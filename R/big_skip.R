@@ -197,7 +197,7 @@ limit_of_term <- function(term, environment) {
   if (any(side_names %in% all.names(code))) {
     return(NULL)
   }
-  value <- tryCatch(eval(code, environment), error = function(e) NULL)
+  value <- tryCatch(formula_part(code, environment)$run(NULL, NULL), error = function(e) NULL)
   if (length(value) != 1L || is.na(value) || is.null(kind_of_ends(value))) {
     return(NULL)
   }

@@ -116,8 +116,10 @@ next_group <- function(tasks, waiting, workers) {
   waiting[seq_len(size)]
 }
 
-# kinds of tasks that see one chunk only
-small_kinds <- c("look", "types", "levels", "first", "keys", "sample")
+# kinds of tasks that look at a chunk before anything is planned, and those that see one only
+looking_kinds <- c("look", "types", "levels", "first")
+
+small_kinds <- c(looking_kinds, "keys", "sample")
 
 start_tasks <- function(tasks, job) {
   tryCatch(
@@ -175,7 +177,8 @@ stop_task <- function(error, task, tried, job) {
     error$call <- plain_call(job$call)
     error$part <- task$id
     error$message <- paste0(conditionMessage(error), sprintf("\n* In %s.", task_words(task, job)),
-      if (inherits(error, "ronda_error_file") && !isTRUE(error$begins_anew)) sprintf(
+      if (inherits(error, "ronda_error_file") && !isTRUE(error$begins_anew) &&
+        !task$kind %in% looking_kinds) sprintf(
         "\n* What was done is kept in %s: the same call goes on from there.", job$work
       )
     )

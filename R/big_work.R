@@ -220,9 +220,19 @@ is_running <- function(process) {
   tools::pskill(as.integer(process), 0L) && !grepl("[)] Z ", state[1L])
 }
 
-# Stops where the folder is another run's by now
+# Stops where the folder is another run's by now, or can't be seen from here
 check_lock <- function(job) {
   holder <- read_lock(job$work)
+  here <- this_process()
+  if (!dir.exists(job$work) && !identical(here[1L], job$host)) {
+    stop_ronda("file",
+      sprintf("The work folder %s is not there for process %s on host %s.",
+        encodeString(job$work, quote = "'"), here[2L], encodeString(here[1L])
+      ),
+      said("Choose an `out` on a disk that all machines share under the same path."),
+      call = job$call
+    )
+  }
   if (!identical(holder[1L], job$token)) {
     stop_ronda("file",
       if (length(holder) == 3L) {
@@ -321,6 +331,7 @@ open_work <- function(work, facts, resume, call) {
       if (!file.rename(work, aside)) {
         stop_file("The folder %s can't be renamed.", work, call)
       }
+      unlink(file.path(aside, lock_files))
     }
   }
   make_work_folders(work, call)
@@ -398,6 +409,11 @@ let_go_of_work <- function(work, opened) {
 put_back_work <- function(work, opened) {
   unlink(work, recursive = TRUE)
   if (!is.null(opened$aside)) file.rename(opened$aside, work)
+}
+
+# A run that has stopped lets go of the folder, so that another one can go on there.
+let_go_of_lock <- function(job) {
+  if (identical(read_lock(job$work)[1L], job$token)) unlink(work_file(job$work, lock_files))
 }
 
 # What belongs to another run by now is left alone.

@@ -26,7 +26,7 @@ folded_frame <- function(pairing, plan, call) {
 }
 
 fold_origin <- function(pairing, row_map) {
-  origin <- structure(ifelse(is_matched(pairing$matches, "left"), 3L, 1L),
+  origin <- structure(1L + 2L * is_matched(pairing$matches, "left"),
     levels = c(pairing$sides, "paired"), class = "factor"
   )
   slice_column(origin, row_map$left, "origin", NULL)

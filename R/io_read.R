@@ -185,7 +185,9 @@ read_as <- function(format, path, asked, label, call) {
     rds = as_plain_frame(plain_data(readRDS(path), label, call)),
     parquet = {
       need_packages("nanoparquet", "Reading parquet", class = "file", least = "0.5.1")
-      if (dir.exists(path)) read_parquet_folder(path, asked, call) else {
+      if (dir.exists(path)) {
+        read_parquet_folder(if (dir.exists(label)) label else path, asked, call)
+      } else {
         check_is_parquet(path)
         read_parquet_file(path)
       }

@@ -208,7 +208,7 @@ new_job <- function(work, on, asked, choices, settings, call) {
       work = work, call = call, tries = settings$tries, room = settings$room,
       version = as.character(utils::packageVersion("ronda")),
       packages = unique(c("ronda", theirs$packages)), theirs = theirs$values,
-      speaks_options = speaks_options(), looks_only = !settings$run
+      speaks_options = speaks_options(), looks_only = !settings$run, host = this_process()[1L]
     ),
     on = detached(on), asked = detached(asked), choices = detached(choices)
   )
@@ -235,6 +235,7 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   planned <- FALSE
   on.exit({
     if (!planned && !opened$taken_up) put_back_work(job$work, opened)
+    let_go_of_lock(job)
     let_go_of_job()
   })
   job$token <- opened$token
@@ -248,6 +249,18 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   say_way(job, needed)
   planned <- TRUE
   let_go_of_work(job$work, opened)
+  withCallingHandlers(join_planned(job, inputs, settings, clock), interrupt = function(e) {
+    # The command line says it by itself.
+    if (!speaks_options()) {
+      say_classed("note", sprintf(
+        "Interrupted: what was done is kept in %s, and the same call goes on from there.", job$work
+      ))
+    }
+  })
+}
+
+# The stages of a join whose plan is made
+join_planned <- function(job, inputs, settings, clock) {
   job <- shuffled_job(with_rows_at_hand(job))
   clock <- c(clock, parts = now_())
   found <- joined_parts(job)

@@ -114,6 +114,9 @@ int64_text <- function(x) {
 
 # decimal digits of high * 2^32 + low, four at a time
 int64_digits <- function(high, low) {
+  if (!length(high)) {
+    return(character())
+  }
   negative <- !is.na(high) & high < 0
   carries <- negative & low > 0
   high[negative] <- -high[negative]

@@ -7,7 +7,11 @@ stop_key_types <- function(x, y, rule, call, frames = frame_marks) {
       "`%s` of `%s` is %s and `%s` of `%s` is %s: they can't be matched.",
       rule$left, frames[1L], type_word(x), rule$right, frames[2L], type_word(y)
     ),
-    conversion_lines(x, y, place_code(frames, c(rule$left, rule$right))),
+    if (length(x) && length(y)) {
+      conversion_lines(x, y, place_code(frames, c(rule$left, rule$right)))
+    } else {
+      lines_without_values(x, y, rule)
+    },
     call = call, data = list(
       columns = c(rule$left, rule$right), types = c(type_word(x), type_word(y))
     )
@@ -37,6 +41,46 @@ conversion_lines <- function(x, y, places) {
     places <- rev(places)
   }
   convert(values[[1L]], values[[2L]], places[1L], places[2L])
+}
+
+# Without values, as before files are read, only the types are known: the key is converted
+# for matching, or a text file is read otherwise.
+lines_without_values <- function(x, y, rule) {
+  groups <- vapply(list(left = x, right = y), type_group, "")
+  at <- function(group) names(groups)[groups %in% group][1L]
+  text <- at("text")
+  convert <- if (!is.na(text) && any(groups %in% "POSIXct")) {
+    list(text, "function(x) as.POSIXct(x, tz = \"UTC\")")
+  } else if (!is.na(text)) {
+    list(setdiff(names(groups), text), "as.character")
+  } else if (!is.na(at("Date")) && !is.na(at("POSIXct"))) {
+    list(at("POSIXct"), "function(x) as.Date(x, tz = \"UTC\")")
+  } else if (!anyNA(groups)) {
+    list(at(setdiff(groups, "number")), "as.numeric")
+  }
+  typed <- c(number = "number", text = "text", Date = "date", POSIXct = "datetime")
+  types <- function(side) {
+    other <- groups[[setdiff(names(groups), side)]]
+    if (other %in% names(typed)) structure(typed[[other]], names = rule[[side]])
+  }
+  columns <- unique(c(rule$left, rule$right))
+  c(
+    if (!is.null(convert)) {
+      either(sprintf("Write: on = same(%s, via = list(%s = %s))",
+        paste(vapply(columns, text_code, ""), collapse = ", "), convert[[1L]], convert[[2L]]
+      ), NULL)
+    },
+    unlist(lapply(c("left", "right"), function(side) {
+      if (is.null(types(side))) {
+        return(NULL)
+      }
+      sprintf("%s %s file is text, write: %s", either("Or if the", "If the"), side,
+        either(sprintf("frame_files(..., %s)", setting("types", types(side))),
+          setting("types", stats::setNames(types(side), paste0(side, ".", rule[[side]])))
+        )
+      )
+    }))
+  )
 }
 
 # On the command line a file can be read with the column as another type.

@@ -149,8 +149,10 @@ test_that("a folder of parquet files is one frame", {
   expect_error(read_frame(folder), "column `id` is double in part-10.parquet and text in part-3",
     class = "ronda_error_file"
   )
-  put(data.frame(id = 1), "part-3")
-  expect_error(read_frame(folder), "part-3.parquet has other columns", class = "ronda_error_file")
+  put(data.frame(other = 1), "part-3")
+  expect_error(read_frame(folder), "'part-3.parquet' has no column that 'part-10.parquet' has",
+    class = "ronda_error_file"
+  )
   expect_error(read_frame(folder, types = c(id = "text")), "`types` is for",
     class = "ronda_error_argument"
   )

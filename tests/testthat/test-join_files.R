@@ -605,3 +605,121 @@ test_that("ties that stop are told by the rows of the whole, whichever part has 
     grep("left: ", strsplit(conditionMessage(in_memory), "\n")[[1L]], value = TRUE)
   )
 })
+
+# What is told -------------------------------------------------------------------------
+
+test_that("keys of unlike types are told with what files can do about it, and that works", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folder <- withr::local_tempdir()
+  times <- as.POSIXct("2031-05-01 10:00:00", tz = "UTC") + 3600 * 0:1
+  values <- list(
+    text = c("1", "2"), number = 1:2, day = as.Date(times), time = times, flag = c(TRUE, FALSE),
+    spelled = format(times, "%Y-%m-%d %H:%M:%S"), days = c("2031-05-01", "2031-05-02")
+  )
+  for (pair in list(
+    c("text", "number"), c("number", "text"), c("days", "day"), c("spelled", "time"),
+    c("day", "time"), c("flag", "number")
+  )) {
+    sides <- Map(function(name, side) {
+      file <- file.path(folder, paste0(side, ".parquet"))
+      write_frame(stats::setNames(data.frame(values[[name]], 1:2), c("k", side)), file)
+      file
+    }, pair, side_names)
+    join <- function(on) {
+      join_files(sides[[1L]], sides[[2L]], on = on, out = tempfile(), expect = "rows-multiply")
+    }
+    told <- tryCatch(join("k"), ronda_error_type = conditionMessage)
+    advice <- sub(".*Write: on = (same[^\n]*).*", "\\1", told)
+    joined <- join(eval(str2lang(advice)))
+    expect_gt(joined$receipt$pairs, 0, label = paste(pair, collapse = " and "))
+  }
+  # and text files by `types`
+  file <- file.path(folder, "text.csv")
+  writeLines(c("k,z", "x,1", "2,2"), file)
+  sides <- data.frame(k = 1:2)
+  expect_error(join_files(sides, file, on = "k", out = tempfile()),
+    "if the left file is text, write: frame_files[(]..., types = c[(]k = \"text\"[)][)]",
+    class = "ronda_error_type"
+  )
+})
+
+test_that("a file or a work folder that a process can't see is told with process and host", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  folder <- withr::local_tempdir()
+  case <- keyed_case(60L)
+  files <- files_of(case$left, file.path(folder, "left"), 30L)
+  out <- file.path(folder, "out")
+  file.rename(files$files$path[2L], file.path(folder, "away"))
+  expect_error(join_files(files, case$right, on = "k", out = out, expect = "rows-multiply"),
+    "002.parquet' is not there for process [0-9]+ on host .*All machines must see the files",
+    class = "ronda_error_file"
+  )
+  # that error leaves no lock behind: another process may go on
+  expect_false(file.exists(file.path(paste0(out, ".work"), "lock")))
+})
+
+test_that("an interrupt says how to go on, and the same call does", {
+  skip_without_files()
+  skip_on_os("windows")
+  local_pieces()
+  future::plan("sequential")
+  case <- keyed_case(200L)
+  out <- withr::local_tempfile()
+  flag <- withr::local_tempfile()
+  stops <- function(left, right) {
+    if (!file.exists(flag)) {
+      file.create(flag)
+      tools::pskill(Sys.getpid(), tools::SIGINT)
+      Sys.sleep(2)
+    }
+    left$v > 0.5
+  }
+  told <- NULL
+  ended <- tryCatch(withCallingHandlers(
+    join_case(case, where = stops, parts = 3, way = "parts", out = out),
+    ronda_message_note = function(m) told <<- c(told, conditionMessage(m))
+  ), interrupt = function(e) "interrupted")
+  expect_identical(ended, "interrupted")
+  expect_match(told, "what was done is kept in .*[.]work, and the same call goes on", all = FALSE)
+  joined <- join_case(case, where = stops, parts = 3, way = "parts", out = out)
+  expect_equal(
+    sorted_rows(read_frame(out)),
+    sorted_rows(join_frames(case$left, case$right,
+      on = "k", where = ~ left$v > 0.5, expect = "rows-multiply"
+    ))
+  )
+})
+
+test_that("head() of files gives their first rows, with the columns of folders", {
+  skip_without_files()
+  folder <- withr::local_tempdir()
+  dir.create(file.path(folder, "year=2031"))
+  write_frame(vessels, file.path(folder, "year=2031", "a.parquet"))
+  write_frame(vessels[0L, "code", drop = FALSE], file.path(folder, "year=2031", "0.parquet"))
+  files <- suppressMessages(frame_files(folder))
+  expect_equal(head(files, 2), cbind(vessels[1:2, ], year = 2031L)[files$columns$name])
+  file <- file.path(folder, "sailings.csv")
+  suppressMessages(write_frame(sailings, file))
+  expect_equal(head(frame_files(file)), head(suppressMessages(read_frame(file))))
+  expect_identical(nrow(head(frame_files(file), 100)), 60L)
+})
+
+test_that("no rows are no trouble: 64-bit columns, and folds with `origin`", {
+  skip_if_not_installed("bit64")
+  frame <- data.frame(a = 1L)
+  frame$z <- bit64::as.integer64(1)
+  for (ending in c(".csv", ".tsv", ".parquet", ".jsonl")) {
+    file <- withr::local_tempfile(fileext = ending)
+    suppressMessages(write_frame(frame[0L, ], file))
+    expect_identical(nrow(suppressMessages(read_frame(file))), 0L)
+  }
+  folded <- join_frames(vessels[0L, ], sailings,
+    on = c(code = "vessel"), fold = list(n = ~ nrow(right)), origin = "from"
+  )
+  expect_identical(levels(folded$from), c("left", "right", "paired"))
+  expect_identical(nrow(folded), 0L)
+})
