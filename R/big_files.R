@@ -138,6 +138,7 @@ parquet_facts <- function(found, call) {
   names <- names_of_all(lapply(schemas, `[[`, "name"), found$files$path, call)
   found$files$rows <- vapply(facts, `[[`, 0, "rows")
   found$files$schema <- match(schemas, unique(schemas))
+  found$schemas <- lapply(unique(schemas), `[`, c("name", "note"))
   words <- unlist(lapply(facts, function(one) structure(one$words, names = one$schema$name)))
   words <- lapply(split(words, factor(names(words), names)), unique)
   found$columns <- data.frame(
@@ -168,7 +169,8 @@ parquet_footer <- function(path, call) {
       rows = rows_of_footer(footer),
       schema = list(
         name = schema$name[leaves], type = schema$type[leaves], logical = logical,
-        notes = notes$value[notes$key %in% c(parquet_note, "ARROW:schema")]
+        notes = notes$value[notes$key %in% "ARROW:schema"],
+        note = notes$value[match(parquet_note, notes$key)]
       ),
       words = parquet_words(schema$type[leaves], logical),
       ends = ends_of_footer(footer, schema$name[leaves], schema$type[leaves], logical)

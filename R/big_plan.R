@@ -235,7 +235,8 @@ check_by <- function(job, call) {
 with_rows_at_hand <- function(job) {
   for (side in side_names) {
     if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
-    job$sides[[side]]["frame"] <- list(NULL)
+    # What is not needed from now on doesn't go to workers with each task.
+    job$sides[[side]][c("frame", "ends")] <- list(NULL)
   }
   unpack <- unlist(unname(lapply(job$sides, `[[`, "unpack")), recursive = FALSE)
   run_tasks(unpack, job, "Cutting large files into pieces")

@@ -340,32 +340,51 @@ split_right_by_spans <- function(job, k) {
   side <- job$sides$right
   chunk <- read_chunk(side, k)
   span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "right", job$call)
-  rows <- lapply(seq_len(job$parts), function(p) {
-    which(meets_stretch(span, job$stretches, p) | is_closest_beyond(span, job, p))
-  })
+  met <- met_or_beyond(span, job)
   home <- rep(NA_integer_, chunk$rows)
-  for (p in rev(seq_len(job$parts))) home[rows[[p]]] <- p
+  first <- !duplicated(met$row)
+  home[met$row[first]] <- met$part[first]
   none <- which(is.na(home))
   home[none] <- as.integer((side$chunks$first[k] + none) %% job$parts) + 1L
-  rows <- Map(function(rows, at_home) sort(c(rows, at_home)), rows,
-    split(none, factor(home[none], seq_len(job$parts)))
-  )
-  lines <- list(rows = unlist(rows), counts = lengths(rows, use.names = FALSE))
+  rows <- c(met$row, none)
+  part <- c(met$part, home[none])
+  order <- order(part, rows, method = "radix")
+  lines <- list(rows = rows[order], counts = tabulate(part, job$parts))
   write_shuffled(job, side, k, chunk, lines, home[lines$rows])
 }
 
-meets_stretch <- function(span, stretches, p) {
-  !is.na(span$low) & span$high >= stretches$low[p] & span$low <= stretches$high[p]
+# Which rows meet which parts, list(row, part), the parts of a row in order; with the rows
+# that a rule may choose though they lie beyond the stretch of a part
+met_or_beyond <- function(span, job) {
+  met <- parts_met(span, job$stretches)
+  beyond <- kind_of(job$span_rule)$spans$beyond
+  if (is.null(beyond)) {
+    return(met)
+  }
+  rows_beyond <- beyond(span, job$span_rule)
+  parts <- which(is.finite(job$stretches$low))
+  rows <- lapply(parts, function(p) rows_beyond(job$stretches$low[p], job$stretches$high[p]))
+  row <- c(met$row, unlist(rows))
+  part <- c(met$part, rep(parts, lengths(rows)))
+  order <- order(row, part, method = "radix")
+  row <- row[order]
+  part <- part[order]
+  again <- c(FALSE, diff(row) == 0 & diff(part) == 0)[seq_along(row)]
+  list(row = row[!again], part = part[!again])
 }
 
-# Rows that a rule may choose though they lie beyond the stretch
-is_closest_beyond <- function(span, job, p) {
-  rule <- job$span_rule
-  low <- job$stretches$low[p]
-  beyond <- kind_of(rule)$spans$beyond
-  if (is.null(beyond) || is.infinite(low)) FALSE else {
-    beyond(span, rule, low, job$stretches$high[p])
-  }
+parts_met <- function(span, stretches) {
+  # The ends as they grow from part to part say which parts a row may meet.
+  low <- rev(cummin(rev(stretches$low)))
+  high <- cummax(stretches$high)
+  rows <- which(!is.na(span$low))
+  first <- findInterval(span$low[rows], high, left.open = TRUE) + 1L
+  last <- findInterval(span$high[rows], low)
+  n <- pmax(last - first + 1L, 0L)
+  row <- rep(rows, n)
+  part <- sequence(n, first)
+  meets <- span$high[row] >= stretches$low[part] & span$low[row] <= stretches$high[part]
+  list(row = row[meets], part = part[meets])
 }
 
 ends_of <- function(x) {

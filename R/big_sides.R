@@ -17,9 +17,9 @@ new_side <- function(side, kind, names, chunks, settled = NULL, frame = NULL,
   list(
     side = side, kind = kind, names = names, chunks = chunks, settled = settled,
     frame = frame, odd = odd, label = files$label, asked = files$asked,
-    schema = files$files$schema, folders = files$folders, ends = files$ends, marks = NULL,
-    bytes = NULL, like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL, unpack = list(),
-    files = if (is.null(files)) 0L else nrow(files$files)
+    schema = files$files$schema, schemas = files$schemas, folders = files$folders,
+    ends = files$ends, files = if (is.null(files)) 0L else nrow(files$files), marks = NULL,
+    bytes = NULL, like = NULL, rows = NULL, wanted = NULL, row_bytes = NULL, unpack = list()
   )
 }
 
@@ -77,12 +77,18 @@ check_unchanged <- function(chunk) {
 }
 
 read_parquet_chunk <- function(side, chunk, wanted) {
-  path <- if (is.na(chunk$copy)) checked_chunk(chunk)$path else chunk$copy
-  there <- intersect(wanted, parquet_names(path))
+  if (is.na(chunk$copy)) {
+    path <- checked_chunk(chunk)$path
+    schema <- side$schemas[[side$schema[chunk$file]]]
+  } else {
+    path <- chunk$copy
+    schema <- list(name = parquet_names(path))
+  }
+  there <- intersect(wanted, schema$name)
   if (!length(there)) {
     return(list())
   }
-  frame <- read_parquet_file(path, there)
+  frame <- read_parquet_file(path, there, schema$note)
   lapply(stats::setNames(nm = there), function(name) {
     as_settled(.subset2(frame, name), side$settled[[name]], name, basename(chunk$path))
   })

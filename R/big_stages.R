@@ -365,6 +365,7 @@ check_rows_add_up <- function(job, found, receipt) {
   rows_of <- function(name, outcomes) sum(vapply(outcomes, function(x) as.double(x[[name]]), 0))
   once <- !vapply(found$joined, `[[`, NA, "shared")
   built <- built_of(c(found$joined, found$alone))
+  files <- files_of_result(job)
   counts <- data.frame(
     what = c("left rows of all parts", "right rows of all parts", "rows that parts built",
       "rows of the files"
@@ -372,7 +373,7 @@ check_rows_add_up <- function(job, found, receipt) {
     rows = c(
       rows_of("left_rows", found$joined),
       rows_of("right_rows", c(found$joined[once], found$alone)), rows_of("n", built),
-      sum(vapply(lapply(result_files(job), nanoparquet::read_parquet_metadata), rows_of_footer, 0))
+      sum(files$files$rows)
     ),
     expected = c(
       rows_read(job$sides$left), rows_read(job$sides$right),
@@ -385,10 +386,15 @@ check_rows_add_up <- function(job, found, receipt) {
       with_commas(wrong$rows[1L]), with_commas(wrong$expected[1L])
     ), job$call)
   }
+  files
+}
+
+# frame_files() of what this call has written; NULL for nothing. Other files go.
+files_of_result <- function(job) {
   folder <- work_file(job$work, "result")
-  unlink(setdiff(list.files(folder, all.files = TRUE, full.names = TRUE, recursive = TRUE),
-    result_files(job)
-  ))
+  files <- result_files(job)
+  unlink(setdiff(list.files(folder, all.files = TRUE, full.names = TRUE, recursive = TRUE), files))
+  if (length(files)) files_as_asked(files, reading_asked(), job$call)
 }
 
 stop_not_whole <- function(what, call) {
@@ -433,7 +439,7 @@ settle_files <- function(job, built, types, as_number) {
 }
 
 # the folder under its name, with its receipt; the work folder goes
-joined_files <- function(job, inputs, settings, latest, found, types) {
+joined_files <- function(job, inputs, settings, latest, found, files, types) {
   receipt <- receipt_of_call(latest)
   parts <- parts_account(found$tasks, found$joined)
   tasks <- tasks_account(job$work)
@@ -443,7 +449,9 @@ joined_files <- function(job, inputs, settings, latest, found, types) {
   Sys.chmod(settings$out, "0777")
   remove_work(job)
   warn_of_parts(found)
-  files <- frame_files(settings$out)
+  files <- if (job$call_number > 1L) frame_files(settings$out) else {
+    renamed_files(files, job, settings$out)
+  }
   say_folder_types(files, types)
   structure(
     list(
@@ -452,6 +460,14 @@ joined_files <- function(job, inputs, settings, latest, found, types) {
     ),
     class = "ronda_joined_files"
   )
+}
+
+# The files of the result under their final name
+renamed_files <- function(files, job, out) {
+  within <- substring(files$files$path, nchar(work_file(job$work, "result")) + 2L)
+  files$files$path <- file.path(out, within)
+  files$label <- basename(out)
+  files
 }
 
 # The names of folders are typed as cells of text are, whatever the columns were.

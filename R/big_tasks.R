@@ -33,7 +33,10 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
   done[done] <- vapply(ids[done], is_intact, NA, work = job$work)
   unlink(done_file(job$work, ids[!done]))
   for (at in which(done)) settle_task(run, at)
-  run$waiting <- which(!done)
+  # The largest first, so that no worker is left alone with one of them at the end.
+  sizes <- vapply(tasks, function(task) if (is.null(task$size)) 0 else task$size, 0)
+  run$waiting <- order(-sizes)
+  run$waiting <- run$waiting[!done[run$waiting]]
   if (!length(run$waiting)) {
     return(run$outcomes)
   }
@@ -59,7 +62,7 @@ settle_task <- function(run, at) {
 
 send_groups <- function(run, workers) {
   while (length(run$waiting) && length(run$running) < workers) {
-    at <- next_group(run$tasks, run$waiting, workers)
+    at <- next_group(run, workers)
     run$waiting <- setdiff(run$waiting, at)
     group <- lapply(run$tasks[at], function(task) {
       task$builds <- run$builds && !isFALSE(task$builds)
@@ -110,10 +113,11 @@ settle_group <- function(run, group) {
 
 # Small tasks go out several at a time, for each future takes a while to start; fewer
 # towards the end, so that all workers are busy
-next_group <- function(tasks, waiting, workers) {
-  is_small <- tasks[[waiting[1L]]]$kind %in% small_kinds
-  size <- if (is_small) max(1, min(8, length(waiting) %/% (3 * workers))) else 1
-  waiting[seq_len(size)]
+next_group <- function(run, workers) {
+  kind <- run$tasks[[run$waiting[1L]]]$kind
+  is_small <- kind %in% small_kinds || !isTRUE(run$job$is_large) && kind %in% c("join", "alone")
+  size <- if (is_small) max(1, min(8, length(run$waiting) %/% (3 * workers))) else 1
+  run$waiting[seq_len(size)]
 }
 
 # kinds of tasks that look at a chunk before anything is planned, and those that see one only

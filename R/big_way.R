@@ -13,6 +13,9 @@ result_factor <- 5
 # parts are no larger than this, so that several workers have something to do
 part_bytes <- 1e8
 
+# where there is more than one such part, there are so many at least
+least_parts <- 8
+
 # The rules by which rows of one key come together: of in_turn() those that all steps share
 rules_to_part_by <- function(pairing) {
   turns <- turns_of(pairing$rules)
@@ -126,7 +129,9 @@ range_hinders <- function(pairing) {
 # several workers; it depends on the inputs alone
 default_parts <- function(sizes) {
   bytes <- sizes$left + sizes$right
-  max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes))
+  max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes),
+    if (bytes > part_bytes) least_parts
+  )
 }
 
 # The tasks that join, list(id, kind, words, ...): one for each part, or several where it
@@ -135,7 +140,7 @@ join_tasks <- function(job) {
   if (job$way == "right_whole") {
     n <- nrow(job$sides$left$chunks)
     return(lapply(seq_len(n), function(k) {
-      new_join_task(job, 1L, k, n, chunk = k)
+      new_join_task(job, 1L, k, n, chunk = k, size = job$sides$left$chunks$rows[k])
     }))
   }
   tasks <- unlist(lapply(seq_len(job$parts), function(p) {
@@ -152,7 +157,9 @@ join_tasks <- function(job) {
     }
     ends <- round(seq(0, rows[["left"]], length.out = pieces + 1))
     lapply(seq_len(pieces), function(k) {
-      new_join_task(job, p, k, pieces, from = ends[k] + 1, to = ends[k + 1])
+      new_join_task(job, p, k, pieces,
+        from = ends[k] + 1, to = ends[k + 1], size = sum(rows) / pieces
+      )
     })
   }), recursive = FALSE)
   # Without any rows one task still says what the columns are.

@@ -9,14 +9,17 @@ parquet_names <- function(path) {
   schema$name[is.na(schema$num_children) | schema$num_children == 0L]
 }
 
-# `columns`: some of them, NULL for all
-read_parquet_file <- function(path, columns = NULL) {
+# `columns`: some of them, NULL for all; `note`: what the file has noted, where that is known
+# (NA for nothing)
+read_parquet_file <- function(path, columns = NULL, note = NULL) {
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
     col_select = columns,
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
-  notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
-  note <- notes$value[match(parquet_note, notes$key)]
+  if (is.null(note)) {
+    notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
+    note <- notes$value[match(parquet_note, notes$key)]
+  }
   is_day <- vapply(frame, inherits, NA, "Date")
   frame[is_day] <- lapply(frame[is_day], function(x) structure(as.double(x), class = "Date"))
   with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))

@@ -274,8 +274,8 @@ join_planned <- function(job, inputs, settings, clock) {
   decided <- TRUE
   finish_result(job, built_of(outcomes), types)
   latest <- whole_receipt(job, whole, outcomes, c(clock, finish = now_()))
-  check_rows_add_up(job, found, receipt_of_call(latest))
-  joined <- joined_files(job, inputs, settings, latest, found, types)
+  files <- check_rows_add_up(job, found, receipt_of_call(latest))
+  joined <- joined_files(job, inputs, settings, latest, found, files, types)
   list(joined = joined, latest = latest)
 }
 

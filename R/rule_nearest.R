@@ -113,18 +113,27 @@ nearest_span <- function(x, rule, distance) {
 
 # Of a piece of the right side as many points as may be wanted (and one more, where the
 # same point does not count). With a distance the receipt says how far the closest are.
-closest_beyond <- function(span, rule, low, high) {
-  points <- sort(unique(span$low))
-  near <- rep(FALSE, length(span$low))
-  if (rule$look != "ahead") {
-    least <- points[max(1, findInterval(low, points) - rule$n)]
-    near <- near | span$low >= least & span$low <= low
+closest_beyond <- function(span, rule) {
+  order <- order(span$low, na.last = NA, method = "radix")
+  sorted <- span$low[order]
+  points <- unique(sorted)
+  between <- function(from, to) {
+    begin <- findInterval(from, sorted, left.open = TRUE)
+    order[begin + seq_len(max(0, findInterval(to, sorted) - begin))]
   }
-  if (rule$look != "back") {
-    most <- points[min(length(points), findInterval(high, points) + rule$n + 2)]
-    near <- near | span$low <= most & span$low >= high
+  function(low, high) {
+    if (!length(points)) {
+      return(integer())
+    }
+    unique(c(
+      if (rule$look != "ahead") {
+        between(points[max(1, findInterval(low, points) - rule$n)], low)
+      },
+      if (rule$look != "back") {
+        between(high, points[min(length(points), findInterval(high, points) + rule$n + 2)])
+      }
+    ))
   }
-  near & !is.na(near)
 }
 
 nearest_near <- function(y, rule, low, high) {

@@ -139,7 +139,7 @@ test_that("an error of the analyst's own code is not tried again, and names the 
   out <- tempfile()
   expect_error(
     join_case(keyed_case(), where = fails, parts = 2, way = "parts", out = out, tries = 3),
-    "`where` failed: no such fare\n[*] In part 1",
+    "`where` failed: no such fare\n[*] In part [12]",
     class = "ronda_error_argument"
   )
   expect_identical(file.size(count), 1)
