@@ -147,7 +147,7 @@ parquet_facts <- function(found, call) {
   )
   found$ends <- lapply(stats::setNames(nm = names), function(name) {
     of_files <- lapply(facts, function(one) one$ends[[name]])
-    lapply(stats::setNames(nm = c("low", "high", "nulls", "bytes")), function(end) {
+    lapply(stats::setNames(nm = c("kind", "low", "high", "nulls", "bytes")), function(end) {
       values <- lapply(of_files, `[[`, end)
       values[lengths(values) == 0L] <- NA
       unlist(values)
@@ -173,7 +173,10 @@ parquet_footer <- function(path, call) {
         note = notes$value[match(parquet_note, notes$key)]
       ),
       words = parquet_words(schema$type[leaves], logical),
-      ends = ends_of_footer(footer, schema$name[leaves], schema$type[leaves], logical)
+      ends = ends_of_footer(footer, data.frame(
+        name = schema$name[leaves], type = schema$type[leaves], logical = logical,
+        converted = schema$converted_type[leaves], stringsAsFactors = FALSE
+      ))
     )
   }, error = function(e) {
     stop_file("%s can't be read: %s", path, call, conditionMessage(e))

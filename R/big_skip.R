@@ -87,6 +87,9 @@ ends_of_side <- function(side, name) {
     none <- rep(if (kind == "text") NA_character_ else NA_real_, length(of_chunk))
     list(low = none, high = none, nulls = rep(NA_real_, length(of_chunk)))
   } else {
+    # Days and times may also stand in files as plain numbers, by a note of ours.
+    alike <- told$kind %in% c(kind, if (kind != "text") "number")
+    told[c("low", "high")] <- lapply(told[c("low", "high")], function(x) replace(x, !alike, NA))
     lapply(told[c("low", "high", "nulls")], `[`, of_chunk)
   }
   c(found, list(none = (found$nulls >= rows) %in% TRUE))

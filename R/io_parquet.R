@@ -26,26 +26,56 @@ read_parquet_file <- function(path, columns = NULL, note = NULL) {
 }
 
 # The least and the largest value of each column, as far as a file says them, and how many are
-# missing: a list by name of list(low, high, nulls, bytes); as texts or as doubles (days,
-# seconds). `bytes`: what the column takes in the file
-ends_of_footer <- function(footer, names, types, logical) {
+# missing: a list by name of list(kind, low, high, nulls, bytes); as texts or as doubles (days,
+# seconds). `kind`: "text", "date", "time", "number", or NA for what isn't looked at. `bytes`:
+# what the column takes in the file. `schema`: a line for each column
+ends_of_footer <- function(footer, schema) {
   chunks <- footer$column_chunks
-  of_column <- split(seq_len(nrow(chunks)), factor(chunks$column, seq_along(names) - 1L))
-  structure(Map(function(at, type, logical) {
+  of_column <- split(seq_len(nrow(chunks)), factor(chunks$column, seq_len(nrow(schema)) - 1L))
+  structure(lapply(seq_len(nrow(schema)), function(k) {
+    at <- of_column[[k]]
+    line <- schema[k, ]
+    stored <- stored_as(line)
     read <- function(values) {
-      if (any(lengths(values) == 0L) || lies_about_ends(footer, chunks[at, ])) NA else {
-        unlist(lapply(values, end_value, type, logical))
-      }
+      known <- !is.na(stored$kind) && all(lengths(values) > 0L) &&
+        !lies_about_ends(footer, chunks[at, ])
+      if (known) unlist(lapply(values, end_value, line$type, stored)) else NA
     }
-    low <- read(chunks$min_value[at])
-    high <- read(chunks$max_value[at])
     # A NaN is a missing value that files don't count.
-    nulls <- if (type %in% c("DOUBLE", "FLOAT")) NA_real_ else sum(chunks$null_count[at])
+    nulls <- if (line$type %in% c("DOUBLE", "FLOAT")) NA_real_ else sum(chunks$null_count[at])
     list(
-      low = least_text(low), high = least_text(high, TRUE), nulls = as.double(nulls),
+      kind = stored$kind, low = least_text(read(chunks$min_value[at])),
+      high = least_text(read(chunks$max_value[at]), TRUE), nulls = as.double(nulls),
       bytes = sum(chunks$total_compressed_size[at])
     )
-  }, of_column, types, logical), names = names)
+  }), names = schema$name)
+}
+
+# What the values of a column mean, list(kind, scale), by its logical type or, in files of
+# older writers, its converted one
+stored_as <- function(line) {
+  words <- strsplit(line$logical, " ", fixed = TRUE)[[1L]]
+  if (!length(words) && !is.na(line$converted)) {
+    words <- switch(line$converted,
+      UTF8 = "STRING", DATE = "DATE", TIMESTAMP_MILLIS = c("TIMESTAMP", "MILLIS"),
+      TIMESTAMP_MICROS = c("TIMESTAMP", "MICROS"),
+      INT_8 = , INT_16 = , INT_32 = , INT_64 = character(), "OTHER"
+    )
+  }
+  scale <- c(MILLIS = 1e3, MICROS = 1e6, NANOS = 1e9)
+  first <- c(words, "")[1L]
+  kind <- if (line$type == "BYTE_ARRAY") {
+    if (first == "STRING") "text"
+  } else if (first %in% c("DATE", "TIMESTAMP")) {
+    if (first == "DATE") "date" else "time"
+  } else if (line$type %in% c("INT32", "INT64", "DOUBLE", "FLOAT") &&
+    (first == "" || first == "INT" && "TRUE" %in% words)) {
+    "number"
+  }
+  list(
+    kind = if (is.null(kind)) NA_character_ else kind,
+    scale = if (first == "TIMESTAMP") scale[intersect(words, names(scale))[1L]] else 1
+  )
 }
 
 # Of numbers in several pages nanoparquet writes the ends of the last page.
@@ -61,10 +91,9 @@ least_text <- function(x, decreasing = FALSE) {
   sort(x, method = "radix", decreasing = decreasing)[1L]
 }
 
-# One value of a footer; NA where it is of another type
-end_value <- function(bytes, type, logical) {
-  words <- strsplit(logical, " ", fixed = TRUE)[[1L]]
-  if (type == "BYTE_ARRAY" && words[1L] %in% "STRING") {
+# One value of a footer
+end_value <- function(bytes, type, stored) {
+  if (stored$kind == "text") {
     text <- rawToChar(bytes)
     Encoding(text) <- "UTF-8"
     return(text)
@@ -72,14 +101,9 @@ end_value <- function(bytes, type, logical) {
   number <- switch(type,
     INT32 = readBin(bytes, "integer", size = 4L, endian = "little"),
     INT64 = int64_of_bytes(bytes), DOUBLE = readBin(bytes, "double", endian = "little"),
-    FLOAT = readBin(bytes, "double", size = 4L, endian = "little"), NA
+    FLOAT = readBin(bytes, "double", size = 4L, endian = "little")
   )
-  scale <- if ("MILLIS" %in% words) 1e3 else if ("MICROS" %in% words) 1e6 else {
-    if ("NANOS" %in% words) 1e9 else 1
-  }
-  known <- !length(words) || words[1L] %in% c("DATE", "TIMESTAMP") ||
-    words[1L] == "INT" && "TRUE" %in% words
-  if (known) as.double(number) / scale else NA_real_
+  as.double(number) / unname(stored$scale)
 }
 
 int64_of_bytes <- function(bytes) {

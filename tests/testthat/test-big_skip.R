@@ -100,3 +100,34 @@ test_that("folders are read as far as they can match, and the receipt says so", 
     "changed after"
   )
 })
+
+test_that("what files say of their values is read as it is meant, or not at all", {
+  stored <- function(type, logical = "", converted = NA_character_) {
+    stored_as(list(type = type, logical = logical, converted = converted))
+  }
+  kind <- function(...) stored(...)$kind
+  expect_identical(kind("INT64"), "number")
+  expect_identical(kind("INT32", "INT 32 TRUE"), "number")
+  expect_identical(kind("INT32", "INT 32 FALSE"), NA_character_)
+  expect_identical(kind("INT32", converted = "UINT_32"), NA_character_)
+  expect_identical(kind("INT32", "DECIMAL 2 9"), NA_character_)
+  expect_identical(kind("INT32", converted = "DECIMAL"), NA_character_)
+  expect_identical(kind("INT96"), NA_character_)
+  expect_identical(kind("BOOLEAN"), NA_character_)
+  expect_identical(kind("BYTE_ARRAY"), NA_character_)
+  expect_identical(kind("BYTE_ARRAY", converted = "UTF8"), "text")
+  expect_identical(stored("INT32", converted = "DATE")$kind, "date")
+  expect_equal(stored("INT64", converted = "TIMESTAMP_MICROS"), list(kind = "time", scale = 1e6),
+    ignore_attr = TRUE
+  )
+  expect_equal(stored("INT64", "TIMESTAMP TRUE MILLIS")$scale, 1e3, ignore_attr = TRUE)
+  # milliseconds are not taken for seconds
+  bytes <- writeBin(c(1L, 0L), raw(), endian = "little")
+  expect_equal(end_value(bytes, "INT64", list(kind = "time", scale = 1000)), 0.001)
+  # numbers beside a column of times say nothing of it
+  side <- list(
+    settled = list(at = as_utc(double())), chunks = data.frame(file = 1:2, rows = 5),
+    ends = list(at = list(kind = c("time", "text"), low = c(1, 2), high = c(3, 4), nulls = c(0, 0)))
+  )
+  expect_identical(ends_of_side(side, "at")$low, c(1, NA))
+})
