@@ -233,7 +233,7 @@ check_by <- function(job, call) {
 
 # Frames in memory written to the work folder, and large files cut into pieces there
 with_rows_at_hand <- function(job) {
-  for (side in side_names) {
+  for (side in names(job$sides)) {
     if (!is.null(job$sides[[side]]$frame)) write_side(job, job$sides[[side]])
     # What is not needed from now on doesn't go to workers with each task.
     job$sides[[side]][c("frame", "ends")] <- list(NULL)

@@ -358,7 +358,7 @@ file_task_kinds <- function(kind) {
     left_spans = function(job, task) split_left_by_spans(job, task$chunk),
     right_spans = function(job, task) split_right_by_spans(job, task$chunk),
     whole = function(job, task) gather_whole(job),
-    join = join_rows, alone = join_right_alone, repeats = find_repeats,
+    many = join_many_chunk, join = join_rows, alone = join_right_alone, repeats = find_repeats,
     order = order_result, settle = settle_file,
     stop("file_task_kinds(): unknown kind of task ", kind)
   )

@@ -314,7 +314,7 @@ stop_no_keys <- function(inputs, call) {
   )
 }
 
-# Both sides, their types settled
+# The sides, their types settled
 with_sides <- function(job, inputs, settings, call) {
   piece <- min(2e8, settings$room / 12)
   sides <- Map(function(x, side) {
@@ -325,10 +325,10 @@ with_sides <- function(job, inputs, settings, call) {
     most <- max(1, floor(settings$room / task_factor / 2 / bytes))
     folder <- work_file(job$work, "rows")
     side_of_frame(x, side, folder, min(piece_rows_option(most), largest_frame), call)
-  }, inputs, side_names)
+  }, inputs, names(inputs))
   job$sides <- lapply(sides, function(side) side[names(side) != "frame"])
   job <- saved_job(job)
-  for (side in side_names) sides[[side]] <- settled_side(job, sides[[side]])
+  for (side in names(sides)) sides[[side]] <- settled_side(job, sides[[side]])
   job$sides <- lapply(sides, finished_side)
   job
 }

@@ -16,13 +16,15 @@ plot_parts <- function(parts) {
   names(parts)[names(parts) == "part"] <- "task"
   # Of many tasks a page shows those that took longest.
   shown <- parts[order(-parts$seconds, parts$task), ]
-  panels <- factor(part_figures, levels = part_figures)
+  # Tasks of a star of frames have no right rows.
+  figures <- part_figures[names(part_figures) %in% names(parts)]
+  panels <- factor(figures, levels = figures)
   data <- data.frame(
-    row = factor(rep(shown$task, 4L), levels = rev(shown$task)),
+    row = factor(rep(shown$task, length(figures)), levels = rev(shown$task)),
     panel = rep(panels, each = nrow(shown)),
-    x = as.numeric(unlist(shown[names(part_figures)], use.names = FALSE))
+    x = as.numeric(unlist(shown[names(figures)], use.names = FALSE))
   )
-  middle <- data.frame(panel = panels, x = vapply(parts[names(part_figures)], function(x) {
+  middle <- data.frame(panel = panels, x = vapply(parts[names(figures)], function(x) {
     if (length(x)) stats::median(x) else 0
   }, 0))
   figure <- ggplot2::ggplot(data, ggplot2::aes(x = x, y = row)) +

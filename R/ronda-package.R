@@ -29,8 +29,8 @@
 #'     [plot_folds()], [plot_timeline()], [plot_gaps()], [plot_periods()],
 #'     [plot_differences()]; [plot_many()];
 #'     [plot_rows_guide()]. [write_report()], [write_many_report()]; [write_review()].}
-#'   \item{Files and the command line}{[read_frame()], [write_frame()]; [frame_files()]
-#'     and [join_files()] for frames larger than memory; [ronda_cli()].}
+#'   \item{Files and the command line}{[read_frame()], [write_frame()]; [frame_files()],
+#'     [join_files()] and [join_many_files()] for frames larger than memory; [ronda_cli()].}
 #'   \item{Words and conditions}{[ronda_terms]: every word in one sentence.
 #'     [ronda_conditions]: errors and warnings, their causes and cures. One sheet, `docs/sheet.pdf`
 #'     of the sources, has the four decisions, all rules and options.}

@@ -2,7 +2,8 @@
 # functions of one group another one uses. Rscript tools/house.R
 
 layers <- list(
-  interface = c(cli = "^cli[._]", plot = "^plot[._]", report = "report", big = "^(big_|join_files)",
+  interface = c(
+    cli = "^cli[._]", plot = "^plot[._]", report = "report", big = "^(big_|join_(many_)?files)",
     io = "^io_", knit = "^knit"
   ),
   verbs = c("verbs" = paste0(

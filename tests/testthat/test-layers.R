@@ -12,7 +12,7 @@ layers <- c(
     "key_account|row_labels|receipt|explain_row|near_misses|suggest_keys|differences|",
     "diagnose|ledger)[.]R$"
   ),
-  interface = "^(cli|plot|io|big|report|knit)[._]|^(write_report|write_review|join_files)[.]R$"
+  interface = "^(cli|plot|io|big|report|knit)[._]|^(write_re.*|join_(many_)?files)[.]R$"
 )
 
 # names that code uses and does not make itself
