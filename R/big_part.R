@@ -28,25 +28,37 @@ uses_file <- function(job, id, home) {
   work_file(job$work, "rows", sprintf("uses-%s-%05d", id, home))
 }
 
-# the uses in a file, none of them left out
-read_uses <- function(file) {
-  found <- read_state(file)
-  if (is.null(found$candidates)) found$candidates <- found$uses
-  if (is.null(found$near)) found$near <- found$candidates > 0L
-  found
+# The uses that several tasks found of the rows with these ascending numbers. What no file
+# tells apart is summed up once: `candidates` is NULL as long as they are the uses, `near` as
+# long as these are the rows with candidates.
+summed_uses <- function(files, numbers) {
+  uses <- integer(length(numbers))
+  candidates <- near <- NULL
+  for (file in files) {
+    found <- read_state(file)
+    at <- if (!is.null(found$numbers)) findInterval(found$numbers, numbers)
+    if (is.null(candidates) && !is.null(found$candidates)) candidates <- uses
+    if (is.null(near) && !is.null(found$near)) {
+      near <- (if (is.null(candidates)) uses else candidates) > 0L
+    }
+    own <- if (is.null(found$candidates)) found$uses else found$candidates
+    if (!is.null(near)) {
+      near <- with_added(near, at, if (is.null(found$near)) own > 0L else found$near) > 0L
+    }
+    if (!is.null(candidates)) candidates <- with_added(candidates, at, own)
+    uses <- with_added(uses, at, found$uses)
+  }
+  if (is.null(candidates)) candidates <- uses
+  list(uses = uses, candidates = candidates, near = if (is.null(near)) candidates > 0L else near)
 }
 
-# The uses that several tasks found of the rows with these ascending numbers
-summed_uses <- function(files, numbers) {
-  none <- integer(length(numbers))
-  sums <- list(uses = none, candidates = none, near = none)
-  for (file in files) {
-    found <- read_uses(file)
-    at <- if (is.null(found$numbers)) TRUE else findInterval(found$numbers, numbers)
-    for (name in names(sums)) sums[[name]][at] <- sums[[name]][at] + found[[name]]
+# `at`: where the values belong, NULL for all of them in order
+with_added <- function(sum, at, values) {
+  if (is.null(at)) {
+    return(sum + values)
   }
-  sums$near <- sums$near > 0L
-  sums
+  sum[at] <- sum[at] + values
+  sum
 }
 
 # One task ---------------------------------------------------------------------------

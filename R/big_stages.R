@@ -134,15 +134,21 @@ decide_whole <- function(job, whole, outcomes) {
   stop_build_errors(job, errors)
 }
 
-# What stopped the building of some parts: columns that don't agree are told of all parts,
-# of other errors the first
+# What stopped the building of some parts: columns that don't agree and rows with several
+# partners are told of all parts, of other errors the first
 stop_build_errors <- function(job, errors) {
   if (!length(errors)) {
     return()
   }
   columns <- lapply(errors, `[[`, "column")
   differs <- vapply(errors, function(e) length(e$left_rows) > 0L && length(e$right_rows) > 0L, NA)
-  if (!all(differs)) stop(errors[!differs][[1L]])
+  several <- vapply(errors, function(e) !is.null(e$fault), NA)
+  if (!all(differs | several)) stop(errors[!differs & !several][[1L]])
+  if (any(several)) {
+    one <- errors[several][[1L]]
+    fault <- joined_fault(lapply(errors[several], `[[`, "fault"))
+    stop_several_partners(one$column, one$how, fault, job$pairing$labels[1L], job$call)
+  }
   places <- match(unlist(columns), plan_names(job$plan$columns))
   errors <- errors[places == min(places)]
   left <- unlist(lapply(errors, `[[`, "left_rows"))

@@ -198,18 +198,23 @@ check_one_partner <- function(pairing, plan, call) {
     kind <- if (!is.function(column$how)) collision_kinds[[column$how]]
     if (!isTRUE(kind$right_first)) next
     fault <- at_fault(pairing, "left", which(partner_counts(pairing$matches, "left") > 1L))
-    rows <- fault$rows
-    stop_ronda("collision",
-      said("`collisions` is \"%s\", and %s of `%s` %s more than one partner.", column$how,
-        counted(length(rows), "row"), frame_marks[1L], if (length(rows) == 1L) "has" else "have"
-      ),
-      sprintf("%s: %s", pairing$labels[1L], keys_at_fault(fault)),
-      either("Write repeats = \"last\", \"first\" or highest(\"column\") to choose one.",
-        "Write --repeats last, first or highest:COLUMN to choose one."
-      ),
-      call = call, data = list(column = column$name, left_rows = rows)
-    )
+    stop_several_partners(column$name, column$how, fault, pairing$labels[1L], call)
   }
+}
+
+# `fault`: the left rows, as of at_fault()
+stop_several_partners <- function(column, how, fault, label, call) {
+  n <- length(fault$rows)
+  stop_ronda("collision",
+    said("`collisions` is \"%s\", and %s of `%s` %s more than one partner.", how,
+      counted(n, "row"), frame_marks[1L], if (n == 1L) "has" else "have"
+    ),
+    sprintf("%s: %s", label, keys_at_fault(fault)),
+    either("Write repeats = \"last\", \"first\" or highest(\"column\") to choose one.",
+      "Write --repeats last, first or highest:COLUMN to choose one."
+    ),
+    call = call, data = list(column = column, left_rows = fault$rows, how = how, fault = fault)
+  )
 }
 
 # numbers that the 64-bit column of the result can't hold
