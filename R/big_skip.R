@@ -65,8 +65,9 @@ missing_in_chunks <- function(side, names) {
     found <- ends_of_side(side, name)
     if (is.null(found)) rep(NA_real_, nrow(side$chunks)) else found$nulls
   })
-  several <- Reduce(`+`, lapply(nulls, `>`, 0), 0) > 1
-  ifelse(several, NA, Reduce(`+`, nulls, 0) + numeric(nrow(side$chunks)))
+  none <- numeric(nrow(side$chunks))
+  several <- Reduce(`+`, lapply(nulls, `>`, 0), none) > 1
+  ifelse(several, NA, Reduce(`+`, nulls, none))
 }
 
 # What is known of a column of files: list(low, high, nulls, none), with a value for each

@@ -88,6 +88,12 @@ test_that("folders are read as far as they can match, and the receipt says so", 
     where = ~ left$year == 2030L, out = tempfile()
   )
   expect_match(joined$receipt$notes, "4 of 5 files of files were not read", all = FALSE)
+  # without any key a condition alone decides
+  joined <- join_files(asked, files, on = nearest("year", "seats"), rows = "inner",
+    where = ~ right$year == 2030L, out = tempfile()
+  )
+  expect_match(joined$receipt$notes, "4 of 5 files of files were not read", all = FALSE)
+  expect_identical(joined$receipt$missing_right, 0)
   # unmatched rows of that side are in the result, or counted one by one
   expect_error(join_files(files, asked, on = "year", out = tempfile()), "changed after")
   expect_error(join_files(asked, files, on = "year", rows = "full", out = tempfile()),
