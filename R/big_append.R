@@ -6,11 +6,11 @@ made_of_file <- "_made_of"
 
 inputs_file <- "_inputs.csv"
 
-# What must be the same for rows to be added: digests by name
+# What must be the same for rows to be added: digests by name. `inputs`: input_facts() of each
 made_of <- function(inputs, on, rows, asked, choices, settings) {
   digests_of(list(
     arguments = as_facts(list(on, rows, asked, choices, settings[c("row_order", "by")])),
-    right = input_facts(inputs$right)
+    right = inputs$right
   ))
 }
 

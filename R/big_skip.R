@@ -241,7 +241,7 @@ within_limits <- function(side, limits) {
   can
 }
 
-# "2 of 5 files of `left` were not read, ..."
+# "2 of 5 files of `left` were left out, ..."
 unread_words <- function(job, verb = NULL) {
   noted <- if (length(job$pairing$rules) > length(job$pairing$key_rules)) {
     "whether keys repeat, and what is noted of other columns,"
@@ -251,7 +251,7 @@ unread_words <- function(job, verb = NULL) {
   unlist(lapply(names(job$unread), function(side) {
     of_side <- job$unread[[side]]
     if (of_side$files) {
-      sprintf("%s of %s of %s %s not read, as no row in %s can pair; %s is said of the others.",
+      sprintf("%s of %s of %s %s left out, as no row in %s can pair; %s is said of the others.",
         with_commas(of_side$files), counted(of_side$of, "file"),
         job$pairing$labels[side_number(side)],
         if (!is.null(verb)) verb else if (of_side$files == 1) "was" else "were",

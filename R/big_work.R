@@ -362,10 +362,10 @@ check_own_folder <- function(work, call) {
   Sys.chmod(work, "0700")
 }
 
-# What must be the same for work to be taken up again
+# What must be the same for work to be taken up again. `inputs`: input_facts() of each
 facts_of <- function(inputs, on, rows, asked, choices, settings) {
   list(
-    inputs = lapply(inputs, input_facts),
+    inputs = inputs,
     arguments = as_facts(list(
       on = on, rows = rows, asked, choices,
       settings[c("way", "parts", "memory", "row_order", "by", "compression", "append")]

@@ -214,11 +214,12 @@ new_job <- function(work, on, asked, choices, settings, call) {
   )
 }
 
-# The job with what its result is made of, and which call it is that adds to it
-with_call_number <- function(new, inputs, rows, settings) {
+# The job with what its result is made of, and which call it is that adds to it. `known`:
+# input_facts() of the inputs
+with_call_number <- function(new, inputs, known, rows, settings) {
   job <- new$job
   job$out <- settings$out
-  job$made_of <- made_of(inputs, new$on, rows, new$asked, new$choices, settings)
+  job$made_of <- made_of(known, new$on, rows, new$asked, new$choices, settings)
   job$call_number <- number_of_call(job$made_of, inputs, rows, new$choices, settings, job$call)
   job
 }
@@ -227,9 +228,10 @@ with_call_number <- function(new, inputs, rows, settings) {
 join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
   if (!length(on)) stop_no_keys(inputs, call)
   new <- new_job(work_folder(settings$out), on, asked, choices, settings, call)
-  job <- with_call_number(new, inputs, rows, settings)
+  known <- lapply(inputs, input_facts)
+  job <- with_call_number(new, inputs, known, rows, settings)
   opened <- open_work(job$work,
-    facts_of(inputs, new$on, rows, new$asked, new$choices, settings), settings$resume, call
+    facts_of(known, new$on, rows, new$asked, new$choices, settings), settings$resume, call
   )
   # Wrong arguments leave nothing behind.
   planned <- FALSE
@@ -288,7 +290,7 @@ forecast_sides <- function(inputs, on, rows, asked, choices, settings, labels, c
     unlink(work, recursive = TRUE)
     let_go_of_job()
   })
-  job <- with_call_number(new, inputs, rows, settings)
+  job <- with_call_number(new, inputs, lapply(inputs, input_facts), rows, settings)
   job$token <- open_work(work, list(), TRUE, call)$token
   job <- with_sides(job, inputs, settings, call)
   job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,

@@ -122,7 +122,9 @@ join_star <- function(frames, on, options, naming, settings, call) {
   inputs <- list(left = frames[[1L]])
   new <- new_job(work_folder(settings$out), on, options, naming, settings, call)
   job <- new$job
-  facts <- facts_of(frames, new$on, options$rows, new$asked, new$choices, settings)
+  facts <- facts_of(lapply(frames, input_facts), new$on, options$rows, new$asked, new$choices,
+    settings
+  )
   job$made_of <- digests_of(facts)
   job$call_number <- 1L
   opened <- open_work(job$work, facts, settings$resume, call)

@@ -184,7 +184,7 @@ outcome_differences <- function(found, expected, lacks = FALSE) {
   # (where ranges have several rules, what lies beyond a distance is not looked for)
   notes <- expected$receipt$notes
   # (of files that were not read it isn't known whether keys repeat)
-  unread <- grepl("not read, as no row in", found$receipt$notes)
+  unread <- grepl("left out, as no row in", found$receipt$notes)
   if (any(unread)) {
     unread_note <- found$receipt$notes[unread]
     found$receipt$notes <- found$receipt$notes[!unread]

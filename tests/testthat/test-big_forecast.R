@@ -40,7 +40,7 @@ test_that("a plan says what the run then does, and leaves nothing behind", {
   }
   expect_identical(nrow(ledger()), 3L)
   expect_output(print(plan), "3 files [(]2 to be read[)], 300,000 rows [(]200,000[)], 4 of 4")
-  expect_output(print(plan), "1 of 3 files of left are not read")
+  expect_output(print(plan), "1 of 3 files of left are left out")
 })
 
 test_that("a plan says what a smaller memory changes, and what is wrong", {

@@ -58,7 +58,7 @@ test_that("a join of files that leaves files unread is the join in memory", {
       "missing_right"
     )
     expect_equal(unclass(joined$receipt)[same], unclass(receipt)[same], label = paste("seed", seed))
-    unread <- unread + any(grepl("not read", joined$receipt$notes))
+    unread <- unread + any(grepl("left out", joined$receipt$notes))
   }
   expect_gt(unread, 6)
 })
@@ -81,18 +81,18 @@ test_that("folders are read as far as they can match, and the receipt says so", 
   asked <- data.frame(year = c(2030, 2032), code = c("HAV", "BRI"))
   for (rows in c("left", "inner", "semi", "anti")) {
     joined <- join_files(asked, files, on = c("year", "code"), rows = rows, out = tempfile())
-    expect_match(joined$receipt$notes, "^3 of 5 files of files were not read", all = FALSE)
+    expect_match(joined$receipt$notes, "^3 of 5 files of files were left out", all = FALSE)
     expect_identical(joined$receipt$rows_right, 5 * nrow(vessels))
   }
   joined <- join_files(files, asked, on = "code", rows = "inner",
     where = ~ left$year == 2030L, out = tempfile()
   )
-  expect_match(joined$receipt$notes, "4 of 5 files of files were not read", all = FALSE)
+  expect_match(joined$receipt$notes, "4 of 5 files of files were left out", all = FALSE)
   # without any key a condition alone decides
   joined <- join_files(asked, files, on = nearest("year", "seats"), rows = "inner",
     where = ~ right$year == 2030L, out = tempfile()
   )
-  expect_match(joined$receipt$notes, "4 of 5 files of files were not read", all = FALSE)
+  expect_match(joined$receipt$notes, "4 of 5 files of files were left out", all = FALSE)
   expect_identical(joined$receipt$missing_right, 0)
   # unmatched rows of that side are in the result, or counted one by one
   expect_error(join_files(files, asked, on = "year", out = tempfile()), "changed after")
