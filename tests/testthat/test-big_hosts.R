@@ -23,7 +23,10 @@ local_host <- function(k, frame = parent.frame()) {
   withr::defer(shell(
     sprintf("(ip netns pids %s | xargs -r kill -9; ip netns del %s)", space, space)
   ), envir = frame)
-  if (!is.null(attr(made, "status"))) testthat::skip("networks can't be made here")
+  spaces <- shell("unshare --uts --mount true")
+  if (!is.null(attr(made, "status")) || !is.null(attr(spaces, "status"))) {
+    testthat::skip("networks can't be made here")
+  }
   link
 }
 
@@ -66,7 +69,10 @@ test_that("two hosts do what one session does: killed, cut off, and the folder s
   hosts <- function(joined) sort(unique(sub(":.*", "", joined$tasks$process)))
   future::plan("sequential")
   here <- join("here", ~ left$v > 9)
-  future::plan("cluster", workers = do.call(c, lapply(1:2, start_worker, frame = environment())))
+  workers <- tryCatch(lapply(1:2, start_worker, frame = environment()), error = function(e) {
+    skip(paste("workers in networks of their own can't be reached:", conditionMessage(e)))
+  })
+  future::plan("cluster", workers = do.call(c, workers))
   there <- join("there", ~ left$v > 9)
   expect_identical(hosts(there), c("harbour1", "harbour2"))
   expect_identical(sums(there), sums(here))
