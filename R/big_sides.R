@@ -53,11 +53,6 @@ read_line <- function(side, chunk, wanted) {
 
 # a chunk whose file is as it was when it was looked at
 checked_chunk <- function(chunk) {
-  check_unchanged(chunk)
-  chunk
-}
-
-check_unchanged <- function(chunk) {
   now <- file.info(chunk$path, extra_cols = FALSE)
   path <- encodeString(chunk$path, quote = "'")
   if (is.na(now$size)) {
@@ -74,6 +69,7 @@ check_unchanged <- function(chunk) {
       data = list(begins_anew = TRUE)
     )
   }
+  chunk
 }
 
 read_parquet_chunk <- function(side, chunk, wanted) {
@@ -282,7 +278,6 @@ with_text_copies <- function(job, side, looks) {
   copies <- vapply(seq_along(looks), function(k) copy_of_text(job, side, k), "")
   side$chunks$copy[typed] <- copies[typed]
   side$chunks$copy_kind[typed] <- "parquet"
-  unlink(copies[!typed])
   side
 }
 

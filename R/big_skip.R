@@ -33,7 +33,10 @@ without_chunks <- function(job, pairing, rows, plan) {
 ends_of_keys <- function(sides, rules) {
   rules <- Filter(function(rule) is.null(rule$via), rules)
   kinds <- lapply(rules, function(rule) {
-    lapply(side_names, function(side) kind_of_ends(column_of_side(sides[[side]], rule[[side]])))
+    lapply(sides[side_names], function(side) {
+      columns <- if (is.null(side$frame)) side$settled else side$frame
+      kind_of_ends(.subset2(columns, rule[[side$side]]))
+    })
   })
   rules <- rules[vapply(kinds, function(kind) {
     !is.null(kind[[1L]]) && identical(kind[[1L]], kind[[2L]])
@@ -47,10 +50,6 @@ ends_of_keys <- function(sides, rules) {
   lapply(seq_along(rules), function(k) {
     comparable_ends(list(left = ends$left[[k]], right = ends$right[[k]]))
   })
-}
-
-column_of_side <- function(side, name) {
-  if (is.null(side$frame)) side$settled[[name]] else .subset2(side$frame, name)
 }
 
 # whether what is expected names rows of a side that don't pair

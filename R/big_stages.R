@@ -446,19 +446,24 @@ settle_files <- function(job, built, types, as_number) {
 
 # the folder under its name, with its receipt; the work folder goes
 joined_files <- function(job, inputs, settings, latest, found, files, types) {
-  receipt <- receipt_of_call(latest)
-  parts <- parts_account(found$tasks, found$joined)
+  joined <- published(job, inputs, settings, receipt_of_call(latest),
+    parts_account(found$tasks, found$joined), files
+  )
+  warn_of_parts(found)
+  say_folder_types(joined$files, types)
+  joined
+}
+
+published <- function(job, inputs, settings, receipt, parts, files) {
   tasks <- tasks_account(job$work)
   write_accounts(job, inputs, receipt, parts)
   publish_result(job, settings$out)
   # The work folder was readable by its owner only.
   Sys.chmod(settings$out, "0777")
   remove_work(job)
-  warn_of_parts(found)
   files <- if (job$call_number > 1L) frame_files(settings$out) else {
     renamed_files(files, job, settings$out)
   }
-  say_folder_types(files, types)
   structure(
     list(
       files = files, receipt = receipt, parts = parts, tasks = tasks,

@@ -65,9 +65,11 @@ columns_of_file <- function(file) {
       csv = , tsv = text_head(file, asked_of_first_line(file, reading_asked()),
         usual_separators[[format]]
       )$names,
-      parquet = parquet_footer(
-        if (dir.exists(file)) files_in(file, NULL)[1L] else file, NULL
-      )$schema$name,
+      parquet = {
+        # Of a folder its first file, with the columns that folders make.
+        first <- if (dir.exists(file)) files_in(file, "[.]parquet$", NULL)[1L] else file
+        c(parquet_names(first), if (dir.exists(file)) names(values_of_folders(first)))
+      },
       if (file.size(file) < 1e7) names(read_frame(file))
     )
   }, character())

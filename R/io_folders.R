@@ -129,10 +129,9 @@ columns_of_folders <- function(paths, asked, call) {
 # The columns of several files as those of all, in the order of the first that has them; what
 # some files lack is said once
 names_of_all <- function(names, paths, call) {
-  all <- unique(unlist(names))
-  first <- vapply(all, function(name) {
-    Position(function(one) !name %in% one, names, nomatch = 0L)
-  }, 0L)
+  columns <- unique(unlist(names))
+  # For each column, whether each file has it
+  has <- lapply(stats::setNames(nm = columns), function(name) vapply(names, `%in%`, NA, x = name))
   other <- Position(function(one) !any(one %in% names[[1L]]), names)
   if (!is.na(other)) {
     stop_ronda("file", sprintf("%s has no column that %s has.",
@@ -140,15 +139,15 @@ names_of_all <- function(names, paths, call) {
       encodeString(basename(paths[1L]), quote = "'")
     ), "Name the files of one frame.", call = call)
   }
-  lacking <- all[first > 0L]
+  lacking <- Filter(Negate(all), has)
   if (length(lacking)) {
-    lines <- vapply(lacking, function(name) {
-      sprintf("`%s` in %s", name, counted(sum(!vapply(names, `%in%`, NA, x = name)), "file"))
-    }, "")
+    lines <- sprintf("`%s` in %s", names(lacking), vapply(lacking, function(has) {
+      counted(sum(!has), "file")
+    }, ""))
     say_classed("note", sprintf("Columns that are not in all %s are missing there: %s (%s, %s).",
       counted(length(paths), "file"), listed(lines, "and", 5L), "for example",
-      encodeString(basename(paths[first[first > 0L][1L]]), quote = "'")
+      encodeString(basename(paths[!lacking[[1L]]][1L]), quote = "'")
     ))
   }
-  all
+  columns
 }

@@ -230,9 +230,21 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   new <- new_job(work_folder(settings$out), on, asked, choices, settings, call)
   known <- lapply(inputs, input_facts)
   job <- with_call_number(new, inputs, known, rows, settings)
-  opened <- open_work(job$work,
-    facts_of(known, new$on, rows, new$asked, new$choices, settings), settings$resume, call
-  )
+  facts <- facts_of(known, new$on, rows, new$asked, new$choices, settings)
+  in_work_folder(job, facts, inputs, settings, function(job) {
+    job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
+      call
+    )
+    needed <- check_disk(job, call)
+    say_way(job, needed)
+    job
+  }, function(job, clock) join_planned(job, inputs, settings, clock))
+}
+
+# A join of files in its work folder: `plan` says what is known before a row is moved, `join`
+# does it
+in_work_folder <- function(job, facts, inputs, settings, plan, join) {
+  opened <- open_work(job$work, facts, settings$resume, job$call)
   # Wrong arguments leave nothing behind.
   planned <- FALSE
   on.exit({
@@ -242,16 +254,12 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
   })
   job$token <- opened$token
   clock <- c(start = now_())
-  job <- with_sides(job, inputs, settings, call)
+  job <- with_sides(job, inputs, settings, job$call)
   clock <- c(clock, look = now_())
-  job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
-    call
-  )
-  needed <- check_disk(job, call)
-  say_way(job, needed)
+  job <- plan(job)
   planned <- TRUE
   let_go_of_work(job$work, opened)
-  withCallingHandlers(join_planned(job, inputs, settings, clock), interrupt = function(e) {
+  withCallingHandlers(join(job, clock), interrupt = function(e) {
     # The command line says it by itself.
     if (!speaks_options()) {
       say_classed("note", sprintf(

@@ -78,7 +78,7 @@ join_many <- function(frames, on, rows = "full", ...,
     counts <- many_counts(frames, matched, rows)
     result <- make_many(frames, plan, matched, call)
   })
-  record_many_receipt(counts, seconds_of(c(clock, columns = now_())), call)
+  record_many_receipt(many_receipt(counts, seconds_of(c(clock, columns = now_()))), call)
   result
 }
 
@@ -462,10 +462,13 @@ many_counts <- function(frames, matched, rows) {
   )
 }
 
-record_many_receipt <- function(counts, seconds, call) {
-  receipt <- structure(c(counts, list(seconds = seconds)),
+many_receipt <- function(counts, seconds) {
+  structure(c(counts, list(seconds = seconds)),
     class = c("ronda_receipt_many", "ronda_receipt")
   )
+}
+
+record_many_receipt <- function(receipt, call) {
   note_join(call, receipt)
   if (tells_receipts()) {
     tell_receipt(many_line(receipt), receipt)

@@ -57,9 +57,8 @@ join_many_files <- function(frames, on, rows = "left", ...,
   joined <- with_memory_errors(noted = notes_of_call(call, names(frames)),
     join_star(frames, on, options, naming, settings, call)
   )
-  record_many_receipt(joined$counts, joined$seconds, call)
-  joined$joined$receipt <- last_receipt()
-  invisible(joined$joined)
+  record_many_receipt(joined$receipt, call)
+  invisible(joined)
 }
 
 # The first frame as frame_files(), the others as data frames
@@ -117,7 +116,7 @@ check_star <- function(options, call) {
   }
 }
 
-# All of it: list(joined, counts, seconds)
+# All of it
 join_star <- function(frames, on, options, naming, settings, call) {
   inputs <- list(left = frames[[1L]])
   new <- new_job(work_folder(settings$out), on, options, naming, settings, call)
@@ -127,20 +126,13 @@ join_star <- function(frames, on, options, naming, settings, call) {
   )
   job$made_of <- digests_of(facts)
   job$call_number <- 1L
-  opened <- open_work(job$work, facts, settings$resume, call)
-  planned <- FALSE
-  on.exit({
-    if (!planned && !opened$taken_up) put_back_work(job$work, opened)
-    let_go_of_lock(job)
-    let_go_of_job()
-  })
-  job$token <- opened$token
-  clock <- c(start = now_())
-  job <- with_sides(job, inputs, settings, call)
-  clock <- c(clock, look = now_())
-  job <- with_star(job, frames, new, settings, call)
-  planned <- TRUE
-  let_go_of_work(job$work, opened)
+  in_work_folder(job, facts, inputs, settings, function(job) {
+    with_star(job, frames, new, settings, call)
+  }, function(job, clock) join_star_planned(job, inputs, settings, clock))
+}
+
+# The stages of a star whose plan is made
+join_star_planned <- function(job, inputs, settings, clock) {
   job <- saved_job(with_rows_at_hand(job))
   chunks <- job$sides$left$chunks
   tasks <- lapply(seq_len(nrow(chunks)), function(k) {
@@ -157,11 +149,12 @@ join_star <- function(frames, on, options, naming, settings, call) {
   types <- final_types(job, built_of(outcomes))
   finish_result(job, built_of(outcomes), types)
   files <- files_of_result(job)
-  check_star_rows(job, counts, files, call)
-  seconds <- seconds_of(c(clock, columns = now_()))
-  joined <- published_star(job, inputs, settings, counts, seconds, files, tasks, outcomes)
+  check_star_rows(job, counts, files, job$call)
+  receipt <- many_receipt(counts, seconds_of(c(clock, columns = now_())))
+  parts <- parts_account(tasks, outcomes)[c("part", "left_rows", "result_rows", "seconds")]
+  joined <- published(job, inputs, settings, receipt, parts, files)
   warn_of_star(outcomes, counts)
-  list(joined = joined, counts = counts, seconds = seconds)
+  joined
 }
 
 # Every row of the first frame was in one task, and the files have what tasks have built.
@@ -174,27 +167,6 @@ check_star_rows <- function(job, counts, files, call) {
       with_commas(wanted[wrong[1L]])
     ), call)
   }
-}
-
-# the folder under its name, with its receipt; the work folder goes
-published_star <- function(job, inputs, settings, counts, seconds, files, tasks, outcomes) {
-  parts <- parts_account(tasks, outcomes)[c("part", "left_rows", "result_rows", "seconds")]
-  receipt <- structure(c(counts, list(seconds = seconds)),
-    class = c("ronda_receipt_many", "ronda_receipt")
-  )
-  accounts <- tasks_account(job$work)
-  write_accounts(job, inputs, receipt, parts)
-  publish_result(job, settings$out)
-  Sys.chmod(settings$out, "0777")
-  remove_work(job)
-  structure(
-    list(
-      files = renamed_files(files, job, settings$out), receipt = receipt, parts = parts,
-      tasks = accounts, way = job$way, why = job$why, memory = settings$memory,
-      out = settings$out
-    ),
-    class = "ronda_joined_files"
-  )
 }
 
 # What is known before a row is moved: the keys of the chain, the columns of the result

@@ -92,4 +92,8 @@ test_that("names of columns fit where they are typed", {
   expect_identical(complete("on", "", "semicolons.csv", "odd.csv"), c("a", "b"))
   expect_identical(complete("on", "", "not_there.csv"), character())
   expect_identical(run_cli("completion", "tcsh")$code, 2L)
+  skip_if_not_installed("nanoparquet")
+  dir.create("fleet/year=2031", recursive = TRUE)
+  write_frame(vessels["code"], "fleet/year=2031/a.parquet")
+  expect_identical(complete("on", "", "fleet", "odd.csv"), c("code", "year"))
 })
