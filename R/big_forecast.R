@@ -76,7 +76,7 @@ smaller_memories <- function(job, settings) {
       memory = memory, way = NA_character_, parts = NA_real_, tasks = NA_real_,
       hindered_by = NA_character_, stringsAsFactors = FALSE
     )
-    sizes <- replace(job$sizes, "room", memory - worker_bytes)
+    sizes <- replace(job$sizes, c("room", "cut_room"), memory - worker_bytes)
     if (sizes$room < least_room) {
       line$hindered_by <- sprintf("R alone takes %s", byte_words(worker_bytes))
       return(line)

@@ -58,7 +58,8 @@ bytes_of_row <- function(side) {
 }
 
 # A side whose large files will be cut into pieces in the work folder: nobody reads them whole
-with_pieces <- function(job, side, room, call) {
+with_pieces <- function(job, side, call) {
+  room <- job$cut_room
   bytes <- side$chunks$rows * side$row_bytes
   large <- which(bytes * 3 > room & is.na(side$chunks$copy) & length(side$wanted) > 0L)
   if (!length(large)) {
@@ -66,12 +67,12 @@ with_pieces <- function(job, side, room, call) {
   }
   column <- if (side$kind == "parquet") side$bytes[side$wanted] else side$row_bytes
   most <- max(side$chunks$rows[large] * max(column))
-  if (most * 3 > room) {
+  if (most * 3 > job$room) {
     stop_ronda("argument",
       said("%s takes %s in memory when %s, and `memory` has room for %s.",
         encodeString(basename(side$chunks$path[large[which.max(bytes[large])]]), quote = "'"),
         byte_words(most), if (side$kind == "parquet") "one column is read" else "it is read",
-        byte_words(room / 3)
+        byte_words(job$room / 3)
       ),
       said("Write it as several files, or raise `memory`."),
       call = call
@@ -202,7 +203,7 @@ with_plan <- function(job, inputs, on, rows, asked, choices, settings, labels, c
     check_carried(of_side, call)
     of_side$like <- own_rows(of_side$like[wanted[[side]]], integer(), NULL)
     of_side$row_bytes <- bytes_of_row(of_side)
-    job$sides[[side]] <- with_pieces(job, of_side, settings$room, call)
+    job$sides[[side]] <- with_pieces(job, of_side, call)
     job$likes[[side]] <- own_rows(job$likes[[side]][wanted[[side]]],
       seq_len(nrow(job$likes[[side]])), NULL
     )
@@ -327,7 +328,7 @@ with_way <- function(job, inputs, settings, call) {
   bytes <- vapply(job$sides, function(side) rows_read(side) * side$row_bytes, 0)
   job$sizes <- list(
     left = bytes[["left"]], right = bytes[["right"]], room = settings$room,
-    left_chunks = nrow(job$sides$left$chunks)
+    cut_room = job$cut_room, left_chunks = nrow(job$sides$left$chunks)
   )
   job[c("way", "why", "parts")] <- choose_way(job$pairing, settings, job$sizes, call)
   job$span_rule <- if (job$way == "ranges") span_rule(job$pairing)

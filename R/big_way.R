@@ -36,7 +36,8 @@ needs_together <- function(pairing) {
 }
 
 # The way, with why, and how many parts: list(way, why, parts). `sizes`: bytes in memory of
-# each side, the `room` that a worker has for them, and the left chunks
+# each side, the `room` that a worker has for them and that they are cut for (`cut_room`), and
+# the left chunks
 choose_way <- function(pairing, settings, sizes, call) {
   chosen <- possible_way(pairing, settings$way, sizes, call)
   parts <- if (chosen$way == "right_whole") 1 else {
@@ -129,7 +130,7 @@ range_hinders <- function(pairing) {
 # several workers; it depends on the inputs alone
 default_parts <- function(sizes) {
   bytes <- sizes$left + sizes$right
-  max(1, ceiling(bytes * task_factor / sizes$room), ceiling(bytes / part_bytes),
+  max(1, ceiling(bytes * task_factor / sizes$cut_room), ceiling(bytes / part_bytes),
     if (bytes > part_bytes) least_parts
   )
 }

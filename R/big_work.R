@@ -305,27 +305,27 @@ written_files <- function(written, work) {
   )
 }
 
-# A new work folder, or the one of a join that was stopped, where it is of the same
-# inputs, arguments and versions: list(token, taken_up, changed, aside). What another call
-# has begun is set aside until this one is known to be right.
+# A new work folder, or the one of a join that was stopped, where it is of the same inputs:
+# list(token, taken_up, facts, changed, aside). Where only arguments changed, what fits is kept
+# once the plan is made (keep_what_fits()). What is of other inputs is set aside until this call
+# is known to be right.
 open_work <- function(work, facts, resume, call) {
-  facts_file <- work_file(work, "facts")
-  now <- digests_of(facts)
+  now <- c(digests_of(facts[names(facts) != "room"]), room = format(facts$room, digits = 17))
   changed <- aside <- NULL
   if (dir.exists(work)) {
     check_own_folder(work, call)
-    before <- unless_it_fails(read_facts(facts_file), NULL)
-    if (is.null(before) && length(setdiff(list.files(work), c(lock_files, work_folders)))) {
+    before <- facts_there(work)
+    if (is.null(before) && length(setdiff(list.files(work), own_files))) {
       stop_file(said("%s is not a work folder of ronda: remove it, or choose another `out`."), work,
         call
       )
     }
     token <- take_lock(work, call)
-    if (resume && identical(before, now)) {
-      make_work_folders(work, call)
-      return(list(token = token, taken_up = TRUE))
-    }
     if (resume && !is.null(before)) changed <- changed_facts(before, now)
+    if (resume && !is.null(before) && !length(setdiff(changed, "arguments"))) {
+      make_work_folders(work, call)
+      return(list(token = token, taken_up = TRUE, facts = now, changed = changed))
+    }
     if (!is.null(before)) {
       aside <- tempfile(paste0(basename(work), "-"), dirname(work), ".before")
       if (!file.rename(work, aside)) {
@@ -336,11 +336,26 @@ open_work <- function(work, facts, resume, call) {
   }
   make_work_folders(work, call)
   token <- take_lock(work, call)
-  write_facts(now, facts_file)
-  list(token = token, taken_up = FALSE, changed = changed, aside = aside)
+  write_facts(now, facts_file(work))
+  list(token = token, taken_up = FALSE, facts = now, changed = changed, aside = aside)
 }
 
+# The memory that rows are cut for: where the work folder is of a call with less, what was cut
+# then fits this one, too
+room_of_cutting <- function(work, room) {
+  before <- facts_there(work)
+  if (is.null(before)) room else min(room, as.double(before["room"]), na.rm = TRUE)
+}
+
+facts_file <- function(work) work_file(work, "facts")
+
+# what is known of the join that a work folder is of; NULL where nothing is
+facts_there <- function(work) unless_it_fails(read_facts(facts_file(work)), NULL)
+
 work_folders <- c("done", "rows", "result")
+
+# what an empty work folder may hold
+own_files <- c(lock_files, work_folders, "cutting")
 
 make_work_folders <- function(work, call) {
   for (folder in c(work, file.path(work, work_folders))) {
@@ -396,14 +411,57 @@ read_facts <- function(file) {
   stats::setNames(vapply(words, `[[`, "", 2L), vapply(words, `[[`, "", 1L))
 }
 
-# What was set aside is removed, or put back where this call failed
-let_go_of_work <- function(work, opened) {
+# The plan is made: what was set aside is removed, and of another call's work what fits is kept
+let_go_of_work <- function(job, opened) {
+  cutting <- digests_of(list(cutting = cutting_facts(job)))
+  kept <- opened$taken_up && length(opened$changed) && keep_what_fits(job, cutting, opened$facts)
+  if (!opened$taken_up) write_facts(cutting, cutting_file(job$work))
   if (!is.null(opened$aside)) unlink(opened$aside, recursive = TRUE)
   if (length(opened$changed)) {
-    say_classed("note", sprintf("What was begun in %s is left: %s changed.", basename(work),
-      listed(opened$changed, "and")
+    say_classed("note", sprintf(
+      if (kept) "The cutting in %s is kept: only %s changed." else {
+        "What was begun in %s is left: %s changed."
+      }, basename(job$work), listed(opened$changed, "and")
     ))
   }
+}
+
+cutting_file <- function(work) work_file(work, "cutting")
+
+# What the files that hold rows by part depend on, besides the inputs
+cutting_facts <- function(job) {
+  as_facts(list(
+    lapply(job$sides, function(side) {
+      side[c("chunks", "wanted", "settled", "asked")]
+    }),
+    job[c("way", "parts", "part_rules", "span_rule")], job$pairing$missing_keys
+  ))
+}
+
+# kinds of tasks that look at inputs alone, and those that cut them
+kinds_of_looks <- c("look", "types", "levels")
+
+kinds_of_cuts <- c("unpack", "keys", "sample", "left_spans", "right_spans", "whole")
+
+# Of another call's work what fits this one: the looks at the inputs, and the rows by part
+# where they are cut as this call cuts them. Whether they are. The marks of what goes are
+# removed before this call's facts stand there.
+keep_what_fits <- function(job, cutting, facts) {
+  same <- identical(unless_it_fails(read_facts(cutting_file(job$work)), NULL), cutting)
+  remove_done(job$work, c(kinds_of_looks, if (same) kinds_of_cuts))
+  write_facts(cutting, cutting_file(job$work))
+  write_facts(facts, facts_file(job$work))
+  same
+}
+
+# Removes what tasks of other kinds did, and the files of the result
+remove_done <- function(work, kept) {
+  ids <- list.files(work_file(work, "done"))
+  gone <- ids[!sub("-.*", "", ids) %in% kept]
+  files <- unlist(lapply(gone, function(id) unless_it_fails(outcome_of(work, id)$written$file, NULL)))
+  unlink(done_file(work, gone))
+  unlink(work_file(work, files))
+  unlink(list.files(work_file(work, "result"), full.names = TRUE), recursive = TRUE)
 }
 
 put_back_work <- function(work, opened) {
@@ -411,17 +469,22 @@ put_back_work <- function(work, opened) {
   if (!is.null(opened$aside)) file.rename(opened$aside, work)
 }
 
+has_lock <- function(job) identical(read_lock(job$work)[1L], job$token)
+
 # A run that has stopped lets go of the folder, so that another one can go on there.
 let_go_of_lock <- function(job) {
-  if (identical(read_lock(job$work)[1L], job$token)) unlink(work_file(job$work, lock_files))
+  if (has_lock(job)) unlink(work_file(job$work, lock_files))
 }
 
 # What belongs to another run by now is left alone.
 remove_work <- function(job) {
-  if (identical(read_lock(job$work)[1L], job$token)) unlink(job$work, recursive = TRUE)
+  if (has_lock(job)) unlink(job$work, recursive = TRUE)
 }
 
-changed_facts <- function(before, now) names(now)[!now %in% before]
+changed_facts <- function(before, now) {
+  same <- (now == before[names(now)]) %in% TRUE
+  setdiff(names(now)[!same], "room")
+}
 
 # Functions and formulas as their text with the values that they use, so that they can be
 # compared with those of another session

@@ -244,6 +244,9 @@ join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code,
 # A join of files in its work folder: `plan` says what is known before a row is moved, `join`
 # does it
 in_work_folder <- function(job, facts, inputs, settings, plan, join) {
+  job$cut_room <- room_of_cutting(job$work, settings$room)
+  facts$room <- job$cut_room
+  facts$memory <- lapply(inputs, piece_size, room = job$cut_room)
   opened <- open_work(job$work, facts, settings$resume, job$call)
   # Wrong arguments leave nothing behind.
   planned <- FALSE
@@ -254,11 +257,11 @@ in_work_folder <- function(job, facts, inputs, settings, plan, join) {
   })
   job$token <- opened$token
   clock <- c(start = now_())
-  job <- with_sides(job, inputs, settings, job$call)
+  job <- with_sides(job, inputs, job$call)
   clock <- c(clock, look = now_())
   job <- plan(job)
   planned <- TRUE
-  let_go_of_work(job$work, opened)
+  let_go_of_work(job, opened)
   withCallingHandlers(join(job, clock), interrupt = function(e) {
     # The command line says it by itself.
     if (!speaks_options()) {
@@ -276,7 +279,7 @@ join_planned <- function(job, inputs, settings, clock) {
   found <- joined_parts(job)
   clock <- c(clock, join = now_())
   decided <- FALSE
-  on.exit(if (!decided) remove_work(job), add = TRUE)
+  on.exit(if (!decided) remove_refused(job), add = TRUE)
   whole <- whole_pairing(job, found$joined, found$alone, found$repeats)
   outcomes <- c(found$joined, found$alone)
   decide_whole(job, whole, outcomes)
@@ -287,6 +290,22 @@ join_planned <- function(job, inputs, settings, clock) {
   files <- check_rows_add_up(job, found, receipt_of_call(latest))
   joined <- joined_files(job, inputs, settings, latest, found, files, types)
   list(joined = joined, latest = latest)
+}
+
+# from so many bytes on, rows by part are kept after an expectation failed
+kept_bytes <- 1e8
+
+# An expectation failed: nothing is left but rows by part where they took long to cut
+remove_refused <- function(job) {
+  moved <- bytes_to_write(job)$moved
+  if (moved < kept_bytes || !has_lock(job)) {
+    return(remove_work(job))
+  }
+  remove_done(job$work, c(kinds_of_looks, kinds_of_cuts))
+  say_classed("note", said(
+    "The cutting (%s) is kept in %s: the same call with another `expect` goes on from it.",
+    byte_words(moved), job$work
+  ), said("If there will be none, remove that folder."))
 }
 
 # What the join will take, found out in a folder that is gone afterwards
@@ -300,7 +319,8 @@ forecast_sides <- function(inputs, on, rows, asked, choices, settings, labels, c
   })
   job <- with_call_number(new, inputs, lapply(inputs, input_facts), rows, settings)
   job$token <- open_work(work, list(), TRUE, call)$token
-  job <- with_sides(job, inputs, settings, call)
+  job$cut_room <- settings$room
+  job <- with_sides(job, inputs, call)
   job <- with_plan(job, inputs, new$on, rows, new$asked, new$choices, settings, labels, code,
     call
   )
@@ -324,17 +344,24 @@ stop_no_keys <- function(inputs, call) {
   )
 }
 
+# In which pieces an input is looked at: bytes of text, rows of a frame; NA for files as they are
+piece_size <- function(x, room) {
+  if (!is.data.frame(x)) {
+    return(if (x$kind == "parquet") NA_real_ else min(2e8, room / 12))
+  }
+  bytes <- max(8, as.double(utils::object.size(x)) / max(nrow(x), 1))
+  min(max(1, floor(room / task_factor / 2 / bytes)), max(nrow(x), 1))
+}
+
 # The sides, their types settled
-with_sides <- function(job, inputs, settings, call) {
-  piece <- min(2e8, settings$room / 12)
+with_sides <- function(job, inputs, call) {
   sides <- Map(function(x, side) {
+    size <- piece_size(x, job$cut_room)
     if (!is.data.frame(x)) {
-      return(side_of_files(x, side, piece_rows_option(piece), call))
+      return(side_of_files(x, side, piece_rows_option(size), call))
     }
-    bytes <- max(8, as.double(utils::object.size(x)) / max(nrow(x), 1))
-    most <- max(1, floor(settings$room / task_factor / 2 / bytes))
     folder <- work_file(job$work, "rows")
-    side_of_frame(x, side, folder, min(piece_rows_option(most), largest_frame), call)
+    side_of_frame(x, side, folder, min(piece_rows_option(size), largest_frame), call)
   }, inputs, names(inputs))
   job$sides <- lapply(sides, function(side) side[names(side) != "frame"])
   job <- saved_job(job)

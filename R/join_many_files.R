@@ -194,7 +194,7 @@ with_star <- function(job, frames, new, settings, call) {
   check_by(job, call)
   side$wanted <- side$names
   side$row_bytes <- bytes_of_row(side)
-  job$sides$left <- with_pieces(job, side, settings$room, call)
+  job$sides$left <- with_pieces(job, side, call)
   job$way <- "right_whole"
   job$why <- sprintf("one pass over %s", names(frames)[1L])
   job$is_large <- TRUE

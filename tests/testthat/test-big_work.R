@@ -55,13 +55,14 @@ test_that("a work folder is taken up only where everything is as it was", {
   expect_true(is_done(work, "part-1"))
   opened <- open_work(work, other, TRUE, NULL)
   expect_true(dir.exists(opened$aside))
-  expect_message(let_go_of_work(work, opened), "is left: inputs changed",
+  job <- list(work = work)
+  expect_message(let_go_of_work(job, opened), "is left: inputs changed",
     class = "ronda_message_note"
   )
   expect_false(dir.exists(opened$aside))
   mark(opened)
   opened <- open_work(work, other, FALSE, NULL)
-  expect_silent(let_go_of_work(work, opened))
+  expect_silent(let_go_of_work(job, opened))
   expect_false(is_done(work, "part-1"))
   # what is in use by another process of this machine is left alone
   skip_on_os("windows")

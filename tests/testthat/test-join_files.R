@@ -195,13 +195,71 @@ test_that("what was done is taken up again by the same call, and by no other", {
   unlink(calls)
   expect_error(join(), "out of reach")
   expect_error(
-    expect_message(join(rows = "inner"), "What was begun .* arguments changed"), "out of reach"
+    expect_message(join(rows = "inner"), "The cutting in .* is kept: only arguments changed"),
+    "out of reach"
   )
   write_frame(case$left[1:60, ], files$files$path[1])
   files <- frame_files(file.path(folder, "left"))
   unlink(failing)
   expect_message(join(rows = "inner"), "What was begun .* inputs changed")
   expect_identical(last_receipt()$rows_left, sum(files$files$rows))
+})
+
+test_that("what is cut already stays where it fits a call with other arguments", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  left <- data.frame(k = c(1:30, 99L), x = rep(c(0.5, 2), length.out = 31))
+  right <- data.frame(k = c(2:30, 98L), y = letters[(2:31) %% 26 + 1])
+  for (kind in c("parquet", "csv")) for (way in c("parts", "right_whole")) {
+    folder <- withr::local_tempdir()
+    paths <- file.path(folder, paste0(c("left", "right"), ".", kind))
+    write_frame(left, paths[1])
+    write_frame(right, paths[2])
+    files <- frame_files(paths[1])
+    right_files <- frame_files(paths[2])
+    out <- file.path(folder, "out")
+    work <- paste0(out, ".work")
+    join <- function(..., parts = 3) {
+      join_files(files, right_files, on = "k", ..., way = way, parts = parts, out = out)
+    }
+    marks <- function(pattern) {
+      found <- list.files(file.path(work, "done"), pattern, full.names = TRUE)
+      stats::setNames(file.mtime(found), basename(found))
+    }
+    local_function("kept_bytes", 1)
+    told <- "The cutting .* is kept in .* another `expect` goes on from it"
+    refused <- function(...) expect_error(join(...), class = "ronda_error_expectation")
+    expect_message(refused(expect = "left-complete"), told)
+    expect_length(marks("^part"), 0L)
+    expect_identical(list.files(file.path(work, "result")), character())
+    looks <- marks("^look|^types")
+    cuts <- marks("^keys|^whole")
+    expect_gt(length(looks), 0L)
+    expect_gt(length(cuts), 0L)
+    # another expectation and more memory
+    expect_message(refused(expect = "right-complete", memory = "3 GB"), told)
+    expect_identical(marks("^look|^types"), looks)
+    expect_identical(marks("^keys|^whole"), cuts)
+    # other columns are cut anew, and a wrong call changes nothing
+    expect_error(join(take = "nothing"), class = "ronda_error")
+    expect_identical(marks("^keys|^whole"), cuts)
+    if (way == "parts") {
+      expect_message(refused(expect = "left-complete", parts = 4), "is left: arguments changed")
+      expect_identical(marks("^look|^types"), looks)
+      expect_false(any(marks("^keys") == cuts))
+    }
+    expect_message(joined <- join(rows = "full", origin = "side"), "cutting|arguments changed")
+    expect_false(dir.exists(work))
+    expect_equal(sorted_rows(read_frame(out)), sorted_rows(
+      join_frames(left, right, on = "k", rows = "full", origin = "side")
+    ))
+    unlink(out, recursive = TRUE)
+    # what took no time to cut is not kept
+    local_function("kept_bytes", 1e6)
+    refused(expect = "left-complete")
+    expect_false(dir.exists(work))
+  }
 })
 
 test_that("a join whose session was killed is taken up by another session", {
