@@ -53,8 +53,9 @@ frame_files <- function(path, types = NULL, decimal = NULL, delimiter = NULL, mi
   files_as_asked(path, asked, call)
 }
 
-# frame_files() of `asked`, as of reading_asked()
-files_as_asked <- function(path, asked, call) {
+# frame_files() of `asked`, as of reading_asked(). `footers`: parquet_footer() of each file, where
+# that is known
+files_as_asked <- function(path, asked, call, footers = NULL) {
   check_skip_above(asked, call)
   paths <- files_meant(path, folder_files, call)
   kind <- kind_of_files(paths, call)
@@ -73,7 +74,7 @@ files_as_asked <- function(path, asked, call) {
     ),
     columns = NULL, folders = folders, kind = kind, label = files_label(path), asked = asked
   )
-  found <- if (kind == "parquet") parquet_facts(found, call) else text_facts(found, call)
+  found <- if (kind == "parquet") parquet_facts(found, footers, call) else text_facts(found, call)
   structure(with_folders(found), class = "ronda_frame_files")
 }
 
@@ -131,9 +132,11 @@ files_label <- function(path) {
 
 # What parquet files say of themselves: rows, columns, and for each file the number of
 # its schema among those that differ
-parquet_facts <- function(found, call) {
+parquet_facts <- function(found, footers, call) {
   need_packages("nanoparquet", "Reading parquet", call, class = "file", least = "0.5.1")
-  facts <- lapply(found$files$path, parquet_footer, call = call)
+  facts <- lapply(seq_along(found$files$path), function(k) {
+    if (is.null(footers[[k]])) parquet_footer(found$files$path[k], call) else footers[[k]]
+  })
   schemas <- lapply(facts, `[[`, "schema")
   names <- names_of_all(lapply(schemas, `[[`, "name"), found$files$path, call)
   found$files$rows <- vapply(facts, `[[`, 0, "rows")

@@ -6,7 +6,7 @@ forecast_of <- function(job, settings) {
   structure(
     list(
       out = settings$out, way = job$way, why = job$why, parts = job$parts,
-      tasks = count_tasks(job, job$way, job$parts),
+      tasks = count_tasks(job, job$way, job$parts, job$cut_room),
       sides = sides_account(job), read = sum(vapply(job$sides, bytes_to_read, 0)),
       moved = bytes$moved, written = bytes$written, memory = worker_memory(job, job$sizes),
       memory_allowed = settings$memory, disk = bytes$moved + bytes$written,
@@ -50,19 +50,23 @@ bytes_to_read <- function(side) {
 }
 
 # Tasks that cut rows into parts and join them
-count_tasks <- function(job, way, parts) {
-  chunks <- vapply(job$sides, function(side) nrow(side$chunks), 0L)
-  switch(way,
-    right_whole = 1 + chunks[["left"]], parts = sum(chunks) + parts,
-    ranges = 2 * chunks[["left"]] + chunks[["right"]] + parts
-  )
+count_tasks <- function(job, way, parts, room) {
+  chunks <- nrow(job$sides$left$chunks)
+  if (way == "right_whole") {
+    return(1 + chunks)
+  }
+  cuts <- lapply(job$sides, groups_of_chunks, cut_together(parts, room))
+  sum(lengths(cuts)) + parts + if (way == "ranges") chunks else 0
 }
 
 # The memory that a worker needs
 worker_memory <- function(job, sizes) {
-  chunk <- max(vapply(job$sides, function(side) {
-    if (nrow(side$chunks)) max(side$chunks$rows) * side$row_bytes else 0
-  }, 0))
+  chunk <- max(0, unlist(lapply(job$sides, function(side) {
+    groups <- if (job$way == "right_whole") seq_len(nrow(side$chunks)) else {
+      groups_of_chunks(side, job$cut_bytes)
+    }
+    vapply(groups, function(chunks) sum(side$chunks$rows[chunks]) * side$row_bytes, 0)
+  })))
   rows <- if (job$way == "right_whole") sizes$right * task_factor / 2 else {
     min((sizes$left + sizes$right) / job$parts * task_factor, sizes$room)
   }
@@ -84,7 +88,7 @@ smaller_memories <- function(job, settings) {
     tryCatch({
       chosen <- choose_way(job$pairing, settings, sizes, job$call)
       line[c("way", "parts")] <- chosen[c("way", "parts")]
-      line$tasks <- count_tasks(job, chosen$way, chosen$parts)
+      line$tasks <- count_tasks(job, chosen$way, chosen$parts, sizes$cut_room)
       line
     }, ronda_error = function(e) {
       line$hindered_by <- sub("\n.*", "", conditionMessage(e))

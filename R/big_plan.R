@@ -331,6 +331,7 @@ with_way <- function(job, inputs, settings, call) {
     cut_room = job$cut_room, left_chunks = nrow(job$sides$left$chunks)
   )
   job[c("way", "why", "parts")] <- choose_way(job$pairing, settings, job$sizes, call)
+  job$cut_bytes <- cut_together(job$parts, job$cut_room)
   job$span_rule <- if (job$way == "ranges") span_rule(job$pairing)
   job$result_bytes <- sum(vapply(job$sides, `[[`, 0, "row_bytes"))
   job$lines <- max(1, piece_rows_option(floor(settings$room / result_factor / job$result_bytes)))

@@ -169,6 +169,8 @@ write_result_file <- function(job, name, frame, as_number = character()) {
   named_when_whole(job, path, function(part) {
     write_parquet_file(frame, part, as_number, alike = TRUE, compression = job$compression)
   })
+  # What the file says of itself, so that the session need not look.
+  if (!is.null(job$written)) job$written$footers[[name]] <- parquet_footer(path, job$call)
   name
 }
 

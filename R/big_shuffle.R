@@ -1,15 +1,15 @@
-# Rows of a side by part: each chunk is read once and written as one file, its rows part
-# by part, with an index of where each part begins. A part is read from all of them.
+# Rows of a side by part: some chunks are read at once and written as one file, their rows part
+# by part, with an index of where each part begins. A part is read from all of these files.
 
 shuffled_file <- function(job, side, k) {
   work_file(job$work, "rows", sprintf("%s-%05d.parts", side, k))
 }
 
-# The rows of one chunk by part, with their numbers. `lines` says for each part which rows
-# of the chunk: list(rows, counts); `home` where each of these lines is at home
-write_shuffled <- function(job, side, k, chunk, lines, home = NULL) {
-  columns <- c(chunk$columns, list(.ronda_number = numbers_of_chunk(side, k, chunk$rows)))
-  write_segments(job, shuffled_file(job, side$side, k), columns, lines,
+# The rows of some chunks by part, with their numbers, as the file `into`. `lines` says for each
+# part which of these rows: list(rows, counts); `home` where each of these lines is at home
+write_shuffled <- function(job, side, into, rows, lines, home = NULL) {
+  columns <- c(rows$columns, list(.ronda_number = rows$numbers))
+  write_segments(job, shuffled_file(job, side$side, into), columns, lines,
     list(.ronda_home = home)
   )
 }
@@ -83,6 +83,23 @@ numbers_of_chunk <- function(side, k, rows) {
   }
 }
 
+# The columns `wanted` of some chunks: list(columns, rows, numbers)
+read_chunks <- function(side, chunks, wanted = side$wanted) {
+  found <- lapply(chunks, read_chunk, side = side, wanted = wanted)
+  rows <- vapply(found, `[[`, 0L, "rows")
+  columns <- if (length(found) == 1L) found[[1L]]$columns else {
+    lapply(stats::setNames(nm = wanted), function(name) {
+      pieces <- lapply(found, function(chunk) strip_class(chunk$columns[[name]]))
+      values <- unlist(pieces, use.names = FALSE)
+      if (is.null(values)) side$settled[[name]] else dressed(values, side$settled[[name]])
+    })
+  }
+  numbers <- unlist(Map(numbers_of_chunk, list(side), chunks, rows))
+  list(
+    columns = columns, rows = sum(rows), numbers = if (is.null(numbers)) integer() else numbers
+  )
+}
+
 # Rows `from` to `to` of a part of a side: list(frame, numbers, rows), and the columns that
 # were added. `index`: what write_shuffled() gave for each chunk
 part_rows <- function(job, side, part, index, from = 1, to = Inf, wanted = side$wanted) {
@@ -123,14 +140,14 @@ side_rows <- function(side, columns, numbers, home = NULL) {
 
 # By the values of keys -----------------------------------------------------------
 
-# which part each row of a chunk goes to: rows of equal keys go to one
-split_by_keys <- function(job, side, k) {
-  chunk <- read_chunk(side, k)
-  keys <- chunk_keys(job, side, chunk)
+# which part each row of some chunks goes to: rows of equal keys go to one
+split_by_keys <- function(job, side, task) {
+  rows <- read_chunks(side, task$chunk)
+  keys <- chunk_keys(job, side, rows)
   lines <- partition_rows_(keys$columns, keys$kinds, job$parts,
-    job$pairing$missing_keys == "match", side$chunks$first[k]
+    job$pairing$missing_keys == "match", side$chunks$first[task$chunk[1L]]
   )
-  write_shuffled(job, side, k, chunk, lines)
+  write_shuffled(job, side, task$into, rows, lines)
 }
 
 # The keys of a chunk as the engine takes them beside the other side's types
@@ -169,12 +186,7 @@ whole_file <- function(job) work_file(job$work, "rows", "right.whole")
 
 gather_whole <- function(job) {
   side <- job$sides$right
-  chunks <- lapply(seq_len(nrow(side$chunks)), read_chunk, side = side)
-  columns <- lapply(side$wanted, function(name) {
-    unlist(lapply(chunks, function(chunk) strip_class(chunk$columns[[name]])), use.names = FALSE)
-  })
-  names(columns) <- side$wanted
-  write_own(job, side, columns, whole_file(job))
+  write_own(job, side, read_chunks(side, seq_len(nrow(side$chunks)))$columns, whole_file(job))
   list()
 }
 
@@ -305,20 +317,19 @@ cuts_of <- function(samples, parts) {
   unique(anchors[order][findInterval(seq_len(parts - 1) / parts, share) + 1L])
 }
 
-# Left rows by part, with the stretch that the spans of each part cover and the ends of its
-# values
-split_left_by_spans <- function(job, k) {
+# Left rows of some chunks by part, with the stretch that the spans of each part cover and the
+# ends of its values
+split_left_by_spans <- function(job, task) {
   side <- job$sides$left
-  chunk <- read_chunk(side, k)
+  chunk <- read_chunks(side, task$chunk)
   exact <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "left", job$call, FALSE)
   span <- widened(exact)
   anchors <- anchor_of(span)
-  numbers <- side$chunks$first[k] + seq_len(chunk$rows)
   # Rows that pair with nothing are spread over all parts.
-  part <- ifelse(is.na(anchors), numbers %% job$parts, findInterval(anchors, job$cuts)) + 1
+  part <- ifelse(is.na(anchors), chunk$numbers %% job$parts, findInterval(anchors, job$cuts)) + 1
   order <- order(part, method = "radix")
   lines <- list(rows = order, counts = tabulate(part, job$parts))
-  found <- write_shuffled(job, side, k, chunk, lines)
+  found <- write_shuffled(job, side, task$into, chunk, lines)
   c(found, list(
     ends = ends_of(unlist(exact)),
     low = part_ends(span$low, part, job$parts, min, Inf),
@@ -336,21 +347,21 @@ part_ends <- function(values, part, parts, ends, none) {
 
 # Right rows by part, each in all parts whose stretch its span meets. Its `home` is the
 # first of them; a row that meets none has any part as home.
-split_right_by_spans <- function(job, k) {
+split_right_by_spans <- function(job, task) {
   side <- job$sides$right
-  chunk <- read_chunk(side, k)
+  chunk <- read_chunks(side, task$chunk)
   span <- spans_of(chunk_pairing(job, side, chunk), job$span_rule, "right", job$call)
   met <- met_or_beyond(span, job)
   home <- rep(NA_integer_, chunk$rows)
   first <- !duplicated(met$row)
   home[met$row[first]] <- met$part[first]
   none <- which(is.na(home))
-  home[none] <- as.integer((side$chunks$first[k] + none) %% job$parts) + 1L
+  home[none] <- as.integer(chunk$numbers[none] %% job$parts) + 1L
   rows <- c(met$row, none)
   part <- c(met$part, home[none])
   order <- order(part, rows, method = "radix")
   lines <- list(rows = rows[order], counts = tabulate(part, job$parts))
-  write_shuffled(job, side, k, chunk, lines, home[lines$rows])
+  write_shuffled(job, side, task$into, chunk, lines, home[lines$rows])
 }
 
 # Which rows meet which parts, list(row, part), the parts of a row in order; with the rows

@@ -218,9 +218,14 @@ parts_account <- function(tasks, outcomes) {
   )
 }
 
+# the tasks that are done
+task_ids <- function(work) {
+  grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+}
+
 # One line for each task of all stages: what it took, and in which process
 tasks_account <- function(work) {
-  ids <- grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+  ids <- task_ids(work)
   costs <- lapply(ids, function(id) {
     outcome <- outcome_of(work, id)
     c(outcome$cost, list(seconds = outcome$seconds))
@@ -239,28 +244,24 @@ tasks_account <- function(work) {
 
 shuffled_job <- function(job) {
   job <- saved_job(job)
-  chunks <- function(side) seq_len(nrow(job$sides[[side]]$chunks))
   if (job$way == "right_whole") {
     run_tasks(list(list(id = "whole", kind = "whole")), job, "Reading the right side")
     return(job)
   }
   if (job$way == "parts") {
-    tasks <- unlist(lapply(side_names, function(side) {
-      lapply(chunks(side), new_task, "keys", side)
-    }), recursive = FALSE)
+    tasks <- unlist(lapply(side_names, cut_tasks, job = job, kind = "keys"), recursive = FALSE)
     found <- run_tasks(tasks, job, "Cutting into parts")
     job$index <- split(found, factor(vapply(tasks, `[[`, "", "side"), side_names))
     return(saved_job(job))
   }
-  samples <- run_tasks(lapply(chunks("left"), new_task, "sample", "left"), job,
+  chunks <- seq_len(nrow(job$sides$left$chunks))
+  samples <- run_tasks(lapply(chunks, new_task, "sample", "left"), job,
     "Looking for where to cut"
   )
   job$cuts <- cuts_of(samples, job$parts)
   job$parts <- length(job$cuts) + 1
   job <- saved_job(job)
-  left <- run_tasks(lapply(chunks("left"), new_task, "left_spans", "left"), job,
-    "Cutting the left side"
-  )
+  left <- run_tasks(cut_tasks(job, "left_spans", "left"), job, "Cutting the left side")
   job$stretches <- list(
     low = do.call(pmin, c(list(rep(Inf, job$parts)), lapply(left, `[[`, "low"))),
     high = do.call(pmax, c(list(rep(-Inf, job$parts)), lapply(left, `[[`, "high")))
@@ -268,9 +269,7 @@ shuffled_job <- function(job) {
   ends <- unlist(lapply(left, `[[`, "ends"))
   job$left_ends <- if (length(ends)) range(ends)
   job <- saved_job(job)
-  right <- run_tasks(lapply(chunks("right"), new_task, "right_spans", "right"), job,
-    "Cutting the right side"
-  )
+  right <- run_tasks(cut_tasks(job, "right_spans", "right"), job, "Cutting the right side")
   job$index <- list(left = left, right = right)
   saved_job(job)
 }
@@ -400,7 +399,17 @@ files_of_result <- function(job) {
   folder <- work_file(job$work, "result")
   files <- result_files(job)
   unlink(setdiff(list.files(folder, all.files = TRUE, full.names = TRUE, recursive = TRUE), files))
-  if (length(files)) files_as_asked(files, reading_asked(), job$call)
+  if (length(files)) {
+    names <- substring(files, nchar(work_file(job$work, "result")) + 2L)
+    files_as_asked(files, reading_asked(), job$call, footers_written(job$work)[names])
+  }
+}
+
+# What the files of the result say of themselves, by name, as the tasks that wrote them last saw
+footers_written <- function(work) {
+  ids <- sort(task_ids(work), method = "radix")
+  found <- unlist(lapply(ids, function(id) outcome_of(work, id)$footers), recursive = FALSE)
+  found[!duplicated(names(found), fromLast = TRUE)]
 }
 
 stop_not_whole <- function(what, call) {

@@ -27,7 +27,7 @@ run_tasks <- function(tasks, job, label, may_build = NULL) {
   run <- list2env(list(
     tasks = tasks, ids = ids, job = job, may_build = may_build, builds = TRUE,
     outcomes = vector("list", length(tasks)), tried = integer(length(tasks)),
-    running = list(), shown = now_()
+    running = list(), shown = now_(), asked = 0, ended = now_()
   ))
   done <- is_done(job$work, ids)
   done[done] <- vapply(ids[done], is_intact, NA, work = job$work)
@@ -72,10 +72,18 @@ send_groups <- function(run, workers) {
   }
 }
 
+# Asking future takes far longer than looking for marks. A worker that was lost leaves none: all
+# are asked now and then.
 ended_groups <- function(run) {
-  finished <- vapply(run$running, function(group) is_finished(group$future), NA)
-  if (!any(finished)) {
-    Sys.sleep(0.005)
+  asks_all <- now_() - run$asked > 0.2
+  if (asks_all) run$asked <- now_()
+  finished <- vapply(run$running, function(group) {
+    asks <- asks_all || runs_here(group$future) || all(is_done(run$job$work, run$ids[group$at]))
+    asks && is_finished(group$future)
+  }, NA)
+  if (any(finished)) run$ended <- now_() else {
+    # Rarely while large tasks run.
+    Sys.sleep(if (now_() - run$ended < 0.1) 0.005 else 0.02)
     show_run_alive(run)
   }
   ended <- run$running[finished]
@@ -152,6 +160,8 @@ is_finished <- function(future) {
     tryCatch(future::resolved(future), error = function(e) TRUE)
 }
 
+runs_here <- function(future) inherits(future, c("SequentialFuture", "UniprocessFuture"))
+
 # list() where all tasks are done, or else list(error, id)
 outcome_of_group <- function(future) {
   if (inherits(future, "ronda_no_future")) {
@@ -160,8 +170,7 @@ outcome_of_group <- function(future) {
   # A lost worker is an error; future also warns about it.
   tryCatch(suppressWarnings(future::value(future)),
     error = function(e) {
-      is_here <- inherits(future, c("SequentialFuture", "UniprocessFuture"))
-      if (is_here && inherits(e, "FutureInterruptError")) interrupt_now()
+      if (runs_here(future) && inherits(e, "FutureInterruptError")) interrupt_now()
       list(error = e)
     }
   )
@@ -208,8 +217,11 @@ task_words <- function(task, job) {
   if (is.null(task$chunk)) {
     return(sprintf("the task %s", task$id))
   }
-  path <- job$sides[[task$side]]$chunks$path[task$chunk]
-  sprintf("chunk %d of `%s` (%s)", task$chunk, task$side, encodeString(basename(path), quote = "'"))
+  paths <- job$sides[[task$side]]$chunks$path[range(task$chunk)]
+  files <- encodeString(basename(unique(paths)), quote = "'")
+  sprintf("chunk%s %s of `%s` (%s)", if (length(task$chunk) > 1L) "s" else "",
+    paste(unique(range(task$chunk)), collapse = " to "), task$side, paste(files, collapse = " to ")
+  )
 }
 
 # Progress: a bar of ours where that is shown, and what the package progressr tells those
@@ -283,6 +295,7 @@ run_file_task <- function(job, task) {
         process = paste(this_process(), collapse = ":")
       )
       outcome$written <- written_files(job$written, job$work)
+      outcome$footers <- job$written$footers
       job$written <- NULL
       save_state(job, outcome, done_file(job$work, task$id))
       NULL
@@ -353,10 +366,9 @@ file_task_kinds <- function(kind) {
     unpack = function(job, task) {
       unpack_chunk(job, job$sides[[task$side]], task)
     },
-    keys = function(job, task) split_by_keys(job, job$sides[[task$side]], task$chunk),
+    keys = function(job, task) split_by_keys(job, job$sides[[task$side]], task),
     sample = function(job, task) sample_anchors(job, task$chunk),
-    left_spans = function(job, task) split_left_by_spans(job, task$chunk),
-    right_spans = function(job, task) split_right_by_spans(job, task$chunk),
+    left_spans = split_left_by_spans, right_spans = split_right_by_spans,
     whole = function(job, task) gather_whole(job),
     many = join_many_chunk, join = join_rows, alone = join_right_alone, repeats = find_repeats,
     order = order_result, settle = settle_file,

@@ -1,4 +1,4 @@
-# Which way a join of files goes, in how many parts, and the tasks that join.
+# Which way a join of files goes, in how many parts, and the tasks that cut and join.
 
 join_ways <- c("auto", "parts", "right_whole", "ranges")
 
@@ -133,6 +133,41 @@ default_parts <- function(sizes) {
   max(1, ceiling(bytes * task_factor / sizes$cut_room), ceiling(bytes / part_bytes),
     if (bytes > part_bytes) least_parts
   )
+}
+
+# a part has so many bytes in each file with rows by part, where memory allows: less takes long
+# to find
+segment_bytes <- 65536
+
+# so many bytes of a side are cut at once
+cut_together <- function(parts, room) min(parts * segment_bytes, room / 12)
+
+# The tasks that cut a side: each cuts some chunks into one file (`into`)
+cut_tasks <- function(job, kind, side) {
+  groups <- groups_of_chunks(job$sides[[side]], job$cut_bytes)
+  lapply(seq_along(groups), function(g) {
+    task <- new_task(g, kind, side)
+    task$chunk <- groups[[g]]
+    c(task, list(into = g, size = sum(job$sides[[side]]$chunks$rows[groups[[g]]])))
+  })
+}
+
+# Which chunks are cut together: one, or several that have up to `most` bytes
+groups_of_chunks <- function(side, most) {
+  bytes <- side$chunks$rows * side$row_bytes
+  most <- side$row_bytes * piece_rows_option(most / side$row_bytes)
+  group <- integer(length(bytes))
+  current <- 1L
+  sum <- 0
+  for (k in seq_along(bytes)) {
+    if (sum > 0 && sum + bytes[k] > most) {
+      current <- current + 1L
+      sum <- 0
+    }
+    sum <- sum + bytes[k]
+    group[k] <- current
+  }
+  unname(split(seq_along(bytes), group))
 }
 
 # The tasks that join, list(id, kind, words, ...): one for each part, or several where it

@@ -296,7 +296,7 @@ save_state <- function(job, x, path) {
 }
 
 # The files that one task writes, as they are written
-new_written <- function() list2env(list(files = list()), parent = emptyenv())
+new_written <- function() list2env(list(files = list(), footers = list()), parent = emptyenv())
 
 written_files <- function(written, work) {
   list(
@@ -415,7 +415,7 @@ read_facts <- function(file) {
 let_go_of_work <- function(job, opened) {
   cutting <- digests_of(list(cutting = cutting_facts(job)))
   kept <- opened$taken_up && length(opened$changed) && keep_what_fits(job, cutting, opened$facts)
-  if (!opened$taken_up) write_facts(cutting, cutting_file(job$work))
+  if (!kept) write_facts(cutting, cutting_file(job$work))
   if (!is.null(opened$aside)) unlink(opened$aside, recursive = TRUE)
   if (length(opened$changed)) {
     say_classed("note", sprintf(
@@ -434,7 +434,7 @@ cutting_facts <- function(job) {
     lapply(job$sides, function(side) {
       side[c("chunks", "wanted", "settled", "asked")]
     }),
-    job[c("way", "parts", "part_rules", "span_rule")], job$pairing$missing_keys
+    job[c("way", "parts", "cut_bytes", "part_rules", "span_rule")], job$pairing$missing_keys
   ))
 }
 
@@ -449,7 +449,6 @@ kinds_of_cuts <- c("unpack", "keys", "sample", "left_spans", "right_spans", "who
 keep_what_fits <- function(job, cutting, facts) {
   same <- identical(unless_it_fails(read_facts(cutting_file(job$work)), NULL), cutting)
   remove_done(job$work, c(kinds_of_looks, if (same) kinds_of_cuts))
-  write_facts(cutting, cutting_file(job$work))
   write_facts(facts, facts_file(job$work))
   same
 }
@@ -458,7 +457,9 @@ keep_what_fits <- function(job, cutting, facts) {
 remove_done <- function(work, kept) {
   ids <- list.files(work_file(work, "done"))
   gone <- ids[!sub("-.*", "", ids) %in% kept]
-  files <- unlist(lapply(gone, function(id) unless_it_fails(outcome_of(work, id)$written$file, NULL)))
+  files <- unlist(lapply(gone, function(id) {
+    unless_it_fails(outcome_of(work, id)$written$file, NULL)
+  }))
   unlink(done_file(work, gone))
   unlink(work_file(work, files))
   unlink(list.files(work_file(work, "result"), full.names = TRUE), recursive = TRUE)

@@ -36,9 +36,9 @@ ends_of_footer <- function(footer, schema) {
     at <- of_column[[k]]
     line <- schema[k, ]
     stored <- stored_as(line)
+    is_told <- !is.na(stored$kind) && !lies_about_ends(footer, chunks[at, ])
     read <- function(values) {
-      known <- !is.na(stored$kind) && all(lengths(values) > 0L) &&
-        !lies_about_ends(footer, chunks[at, ])
+      known <- is_told && all(lengths(values) > 0L)
       if (known) unlist(lapply(values, end_value, line$type, stored)) else NA
     }
     # A NaN is a missing value that files don't count.
@@ -88,7 +88,11 @@ least_text <- function(x, decreasing = FALSE) {
   if (!length(x) || anyNA(x)) {
     return(if (is.character(x)) NA_character_ else NA_real_)
   }
-  sort(x, method = "radix", decreasing = decreasing)[1L]
+  if (is.character(x)) {
+    # In the order of their bytes, whatever the locale.
+    return(sort(x, method = "radix", decreasing = decreasing)[1L])
+  }
+  if (decreasing) max(x) else min(x)
 }
 
 # One value of a footer

@@ -49,8 +49,9 @@
 #' @param parts `[integer(1)]` How many parts. NULL: as many as memory asks for.
 #' @param memory `[character(1) | numeric(1)]` What one worker may take: `"2 GB"`, or bytes.
 #' @param tries `[integer(1)]` How often a task is tried whose worker is lost.
-#' @param resume `[logical(1)]` Whether to go on with what an earlier call has done. FALSE
-#'   removes it and begins anew.
+#' @param resume `[logical(1)]` Whether to go on with what an earlier call has done; of a call
+#'   with other arguments rows that are cut already are kept where they fit. FALSE removes it and
+#'   begins anew.
 #' @param run `[logical(1)]` FALSE: nothing is joined or written; how it would be done is
 #'   given back, and printed. The types of text are those of the first rows then.
 #' @return Invisibly, a list of class `ronda_joined_files`: `files` ([frame_files()] of
@@ -68,7 +69,7 @@
 #'   `types_of_first_rows`.
 #' @section Errors: As [join_frames()], and `ronda_error_file` when a file can't be read or
 #'   written, the disk is too small or a task failed: the message names the part, and the
-#'   work folder is kept.
+#'   work folder is kept. After an expectation failed it is kept from 100 MB on, which is said.
 #' @seealso [frame_files()], [read_frame()]; `vignette("larger-than-memory")`.
 #' @examplesIf isTRUE(try(packageVersion("future") >= "1.80", silent = TRUE))
 #' if (requireNamespace("nanoparquet", quietly = TRUE)) {

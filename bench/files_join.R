@@ -5,7 +5,9 @@
 #   Rscript bench/files_join.R [left rows, default "1e6 1e7"] [memory, default "1 GB"] [folder]
 #
 # The right side has a fifth of the rows; every left row has one partner. Written to
-# bench/files_join.csv, with a figure of time by rows, when 1e7 is among the sizes.
+# bench/files_join.csv, with a figure of time by rows, when 1e7 is among the sizes. The line
+# "apart" is two joins in memory side by side that share nothing: its speed is what two
+# processes can bring on this machine at all.
 # (1e8 rows take 3 GB of disk, and in memory more than 10 GB: there the join in memory is
 # left out.)
 arguments <- commandArgs(TRUE)
@@ -43,11 +45,18 @@ make_files <- function(n, folder) {
 }
 
 # what runs in a process of its own; prints list(elapsed, cpu, memory, rows)
-in_process <- function(folder, way, workers, memory) {
+in_process <- function(folder, way, workers, memory, out = "out") {
+  if (way == "apart") {
+    both <- parallel::mclapply(c("out1", "out2"), mc.cores = 2, function(out) {
+      in_process(folder, "memory", 1L, memory, out)
+    })
+    # Twice the work: the time of one of the two.
+    return(transform(both[[1]], elapsed = (both[[1]]$elapsed + both[[2]]$elapsed) / 4))
+  }
   code <- sprintf('
     library(ronda); options(ronda.receipt = FALSE, ronda.threads = 1)
     folder <- "%s"; way <- "%s"; workers <- %d
-    out <- file.path(folder, "out")
+    out <- file.path(folder, "%s")
     unlink(c(out, paste0(out, ".work")), recursive = TRUE)
     if (workers > 1) {
       future::plan("multisession", workers = workers)
@@ -76,7 +85,7 @@ in_process <- function(folder, way, workers, memory) {
       cost <- data.frame(cpu = sum(found$tasks$cpu) + master, memory = max(found$tasks$memory))
     }
     cat("result", (proc.time() - start)[["elapsed"]], cost$cpu, cost$memory, n)
-  ', folder, way, workers, memory)
+  ', folder, way, workers, out, memory)
   file <- tempfile(fileext = ".R")
   writeLines(code, file)
   told <- system2(file.path(R.home("bin"), "Rscript"), file, stdout = TRUE, stderr = FALSE)
@@ -88,15 +97,15 @@ in_process <- function(folder, way, workers, memory) {
 }
 
 runs <- list(
-  c("memory", 1), c("parts", 1), c("parts", 2), c("right_whole", 1), c("right_whole", 2)
+  c("memory", 1), c("apart", 2), c("parts", 1), c("parts", 2), c("right_whole", 1),
+  c("right_whole", 2)
 )
 table <- NULL
 for (n in sizes) {
   folder <- file.path(home, format(n, scientific = TRUE))
   make_files(n, folder)
   for (run in runs) {
-    if (run[1] == "memory" && n > 5e7) next
-    if (run[1] == "right_whole" && n > 5e7) next
+    if (run[1] %in% c("memory", "apart", "right_whole") && n > 5e7) next
     found <- in_process(folder, run[1], as.integer(run[2]), memory)
     line <- data.frame(left_rows = n, way = run[1], workers = as.integer(run[2]), found[1:3])
     print(line, row.names = FALSE)
@@ -113,13 +122,14 @@ table$cpu_ratio <- round(mapply(function(n, cpu) cpu / of_run(n, "memory", 1, "c
   table$left_rows, table$cpu
 ), 2)
 table$speed_of_two <- round(mapply(function(n, way, workers, elapsed) {
-  if (workers == 2) of_run(n, way, 1, "elapsed") / elapsed else NA
+  alone <- if (way == "apart") "memory" else way
+  if (workers == 2) of_run(n, alone, 1, "elapsed") / elapsed else NA
 }, table$left_rows, table$way, table$workers, table$elapsed), 2)
 table[c("elapsed", "cpu")] <- round(table[c("elapsed", "cpu")], 2)
 print(table, row.names = FALSE)
 if (1e7 %in% sizes) {
   utils::write.csv(table, "bench/files_join.csv", row.names = FALSE)
-  drawn <- table[table$way != "memory", ]
+  drawn <- table[!table$way %in% c("memory", "apart"), ]
   drawn$run <- sprintf("%s, %d worker%s", drawn$way, drawn$workers,
     ifelse(drawn$workers > 1, "s", "")
   )

@@ -81,3 +81,23 @@ test_that("the plan of text files is made of their first rows, here and from a s
   expect_match(run$out, "a worker needs about .* that --memory allows", all = FALSE)
   expect_false(file.exists("joined"))
 })
+
+test_that("ten billion rows need some thousand files, not a million", {
+  # (counts and sizes by the code that plans a join; no row is there)
+  side <- function(chunks) list(chunks = data.frame(rows = rep(1e6, chunks)), row_bytes = 20)
+  sides <- list(left = side(1e4), right = side(2000))
+  room <- 2e9 - worker_bytes
+  bytes <- vapply(sides, function(side) rows_read(side) * side$row_bytes, 0)
+  parts <- default_parts(list(left = bytes[["left"]], right = bytes[["right"]], cut_room = room))
+  expect_identical(parts, 2400)
+  groups <- lapply(sides, groups_of_chunks, cut_together(parts, room))
+  expect_identical(unlist(groups$left), seq_len(1e4))
+  expect_lt(sum(lengths(groups)), 2000)
+  # each cut fits in memory, and what a part has in each file is worth a look
+  each <- unlist(lapply(groups, function(of_side) lengths(of_side) * 1e6 * 20))
+  expect_true(all(each <= room / 12))
+  expect_gt(sum(bytes) / sum(lengths(groups)) / parts, 5e4)
+  # some parts alone, and chunks that are large, are cut one by one
+  expect_length(groups_of_chunks(side(100), cut_together(8, room)), 100L)
+  expect_identical(groups_of_chunks(side(0), 1), list())
+})
