@@ -4,6 +4,7 @@
 # make mutants   small changes of the code: do the tests see them? SEED=20 COUNT=100
 # make soak   generated cases against the slow oracle: MINUTES=10, SEED=; then joins of
 #             files whose processes are killed
+# make exhaust   every pair of tiny frames beside definitions of a few lines (minutes)
 # make sanitize   tests under sanitizers, valgrind and gctorture
 # make check   R CMD check --as-cran of the tarball
 # make coverage   which lines the tests reach (needs covr)
@@ -19,7 +20,7 @@ JOBS := -j$(shell nproc 2>/dev/null || getconf _NPROCESSORS_ONLN 2>/dev/null || 
 SOURCES := DESCRIPTION NAMESPACE $(wildcard R/* src/*.cpp src/*.h src/core/* \
   src/Makevars man/* data/* inst/*/* exec/* vignettes/*)
 
-.PHONY: demo demo-large test mutants soak sanitize fuzz check coverage setup install document bench site \
+.PHONY: demo demo-large test mutants soak exhaust sanitize fuzz check coverage setup install document bench site \
   screenshots clean
 
 demo: $(LIBRARY)/ronda.installed
@@ -41,6 +42,9 @@ SEED ?=
 soak: setup $(LIBRARY)/ronda.installed
 	@$(RONDA_R) tools/soak.R $(MINUTES) $(SEED)
 	@$(RONDA_R) tools/faults_files.R
+
+exhaust: setup $(LIBRARY)/ronda.installed
+	@$(RONDA_R) tools/exhaust.R $(RULES)
 
 sanitize: setup $(LIBRARY)/ronda.installed
 	@R_LIBS="$(LIBRARY)" tools/sanitize.sh
