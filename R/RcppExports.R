@@ -333,3 +333,7 @@ shortened_codes_ <- function(x) {
     .Call(`_ronda_shortened_codes_`, x)
 }
 
+bare_codes_ <- function(x) {
+    .Call(`_ronda_bare_codes_`, x)
+}
+

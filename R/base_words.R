@@ -101,8 +101,14 @@ style_places <- intToUtf8(0xF0000L + 1:4, multiple = TRUE)
 print_lines <- function(lines) cat(on_terminal(lines), sep = "\n")
 
 is_sound_text <- function(text) {
-  is.na(text) | (validEnc(text) & Encoding(text) != "bytes")
+  sound <- rep(TRUE, length(text))
+  other <- which(beyond_ascii(text))
+  if (length(other)) sound[other] <- validEnc(text[other]) & Encoding(text[other]) != "bytes"
+  sound
 }
+
+# whether a text has characters beyond ASCII, or bytes that are none
+beyond_ascii <- function(text) grepl("[^\\x01-\\x7f]", text, perl = TRUE, useBytes = TRUE)
 
 # A value as an analyst would write it, short
 shown <- function(value) {

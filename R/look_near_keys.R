@@ -26,14 +26,6 @@ words_of_reasons <- function(reasons) {
 # Numbers that differ by rounding: what makes them alike, as a function and as code
 rounding_code <- function(digits) sprintf("function(x) round(x, %d)", digits)
 
-# Positions of texts that are equal, and equal in their groups, by the engine
-equal_pairs <- function(x, y, groups = list(left = NULL, right = NULL)) {
-  engine_pairs(compact(list(groups$left, utf8_text_(x))),
-    compact(list(groups$right, utf8_text_(y))),
-    c(if (!is.null(groups$left)) "int32", "text")
-  )
-}
-
 # Keys that differ in little ---------------------------------------------------------
 
 # Distinct keys of both frames that are nearly equal: by what a cleaning would change, by
@@ -108,42 +100,61 @@ rest_groups <- function(pairing, keys, rest, call) {
 }
 
 text_misses <- function(look, texts) {
-  found <- list()
   # what is not valid text in its encoding can't be cleaned
   texts <- lapply(texts, function(text) {
     text[!is_sound_text(text)] <- NA
     text
   })
-  for (rank in seq_along(near_reasons)) {
+  pairs <- alike_pairs(look, texts)
+  found <- lapply(seq_along(near_reasons), function(rank) {
     reason <- near_reasons[[rank]]
-    if (!can_clean(reason$words)) next
-    cleaned <- Map(function(text, group) {
-      text <- clean_texts(text, reason$words)
-      none <- which(group == 0L | !nzchar(text))
-      if (length(none)) text[none] <- NA
-      text
-    }, texts, look$group[side_names])
-    pairs <- pairs_alone(look, cleaned)
-    # keys that are equal as they are, and that another rule refused, differ in nothing
-    differ <- texts$left[pairs$left] != texts$right[pairs$right]
-    found[[rank]] <- misses_from(look, likely_pairs(look$keys, lapply(pairs, `[`, differ)),
+    if (!can_clean(reason$words)) {
+      return(NULL)
+    }
+    cleaned <- Map(function(text, at) {
+      used <- unique(at)
+      clean_texts(text[used], reason$words)[match(at, used)]
+    }, texts, pairs)
+    equal <- cleaned$left == cleaned$right & nzchar(cleaned$left)
+    misses_from(look, likely_pairs(look$keys, lapply(pairs, `[`, equal)),
       reason$reason, cleaning_said(reason$words), rank
     )
-  }
+  })
   with_typos(look, texts, do.call(rbind, found))
 }
 
-# Positions of keys of equal text (and group), of which one at least has no partner
-pairs_alone <- function(look, texts) {
+# Positions of keys that some cleaning may make equal, of which one at least has no partner.
+# Keys that are equal as they are, and that another rule refused, differ in nothing.
+alike_pairs <- function(look, texts) {
+  codes <- Map(function(text, group) {
+    other <- which(beyond_ascii(text))
+    if (length(other)) text[other] <- without_marks(text[other])
+    none <- which(group == 0L)
+    if (length(none)) text[none] <- NA
+    bare_codes_(text)
+  }, texts, look$group[side_names])
+  pairs <- pairs_alone(look, codes)
+  lapply(pairs, `[`, texts$left[pairs$left] != texts$right[pairs$right])
+}
+
+# Texts beyond ASCII without what near reasons pass over there
+without_marks <- function(text) {
+  if (can_clean("accents")) text <- clean_texts(text, "accents")
+  tolower(toupper(clean_texts(text, "signs")))
+}
+
+# Positions of keys of equal code (and group), of which one at least has no partner
+pairs_alone <- function(look, codes) {
   alone <- lapply(look$keys[side_names], `[[`, "alone")
   pairs_of <- function(left, right) {
-    found <- equal_pairs(texts$left[left], texts$right[right], list(
-      left = if (length(look$rest)) look$group$left[left],
-      right = if (length(look$rest)) look$group$right[right]
-    ))
+    kinds <- c(if (length(look$rest)) "int32", "int64")
+    of_side <- function(side, at) {
+      compact(list(if (length(look$rest)) look$group[[side]][at], codes[[side]][at]))
+    }
+    found <- engine_pairs(of_side("left", left), of_side("right", right), kinds)
     list(left = left[found$left], right = right[found$right])
   }
-  Map(c, pairs_of(which(alone$left), seq_along(texts$right)),
+  Map(c, pairs_of(which(alone$left), seq_along(codes$right)),
     pairs_of(which(!alone$left), which(alone$right))
   )
 }

@@ -240,10 +240,14 @@ crowding_of_shapes <- function(all_shapes) {
   vapply(neighbours, function(n) sum(times / sum(times) * n * places), 0)
 }
 
+# A text with each letter as "a" and each digit as "9"
 shape_of <- function(text) {
-  shape <- chartr("012345678", "999999999", text)
-  some <- grepl("[^9]", shape)
-  shape[some] <- gsub("[[:alpha:]]", "a", shape[some])
+  shape <- chartr(
+    paste(c(0:8, letters, LETTERS), collapse = ""), strrep(c("9", "a"), c(9L, 52L)) |>
+      paste(collapse = ""), text
+  )
+  other <- which(beyond_ascii(shape))
+  if (length(other)) shape[other] <- gsub("[[:alpha:]]", "a", shape[other])
   shape
 }
 

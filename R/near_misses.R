@@ -139,18 +139,25 @@ one_line_each <- function(table) {
     -(table$left_rows + table$right_rows), table$left_row, table$right_row
   ), ]
   keep <- logical(nrow(table))
+  rank <- table$rank
   left <- match(table$left_row, unique(table$left_row))
   right <- match(table$right_row, unique(table$right_row))
-  seen_left <- seen_right <- integer(max(length(left), 1L))
-  is_shown <- function(line) line > 0L && table$rank[line] != table$rank[k]
+  # the rank of the line in which a key stands already
+  seen_left <- seen_right <- rep(NA_real_, max(length(left), 1L))
   left_alone <- table$left_alone
   # Several left rows may mean the same unmatched right row.
   right_first <- table$right_alone & !left_alone
   for (k in seq_along(keep)) {
-    if (left_alone[k] && is_shown(seen_left[left[k]])) next
-    if (right_first[k] && is_shown(seen_right[right[k]])) next
+    if (left_alone[k]) {
+      before <- seen_left[left[k]]
+      if (!is.na(before) && before != rank[k]) next
+    }
+    if (right_first[k]) {
+      before <- seen_right[right[k]]
+      if (!is.na(before) && before != rank[k]) next
+    }
     keep[k] <- TRUE
-    seen_left[left[k]] <- seen_right[right[k]] <- k
+    seen_left[left[k]] <- seen_right[right[k]] <- rank[k]
   }
   table <- table[keep & table$sureness >= least_share, setdiff(names(table), c(
     "rank", "left_alone", "right_alone"

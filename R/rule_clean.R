@@ -11,14 +11,23 @@ cleaning_step <- function(passes_over, clean, changes, package = NULL) {
   )
 }
 
+# Texts without characters of some classes. What is not ASCII takes R's own expressions, which
+# know the classes there and are slow.
+without_classes <- function(x, classes) {
+  other <- beyond_ascii(x)
+  x[!other] <- gsub(sprintf("[%s]+", classes), "", x[!other], perl = TRUE)
+  if (any(other)) x[other] <- gsub(sprintf("[%s\u00a0]+", classes), "", x[other])
+  x
+}
+
 cleaning_steps <- list(
   accents = cleaning_step("accents", function(x) {
     stringi::stri_trans_general(x, "NFKD; [:M:] Remove; Latin-ASCII")
   }, "[^\\x01-\\x7f]", "stringi"),
   signs = cleaning_step("punctuation and blanks", function(x) {
-    gsub("[[:punct:][:space:]\u00a0]+", "", x)
+    without_classes(x, "[:punct:][:space:]")
   }, "[^0-9A-Za-z]"),
-  spaces = cleaning_step("all blanks", function(x) gsub("[[:space:]\u00a0]+", "", x), "[^!-~]"),
+  spaces = cleaning_step("all blanks", function(x) without_classes(x, "[:space:]"), "[^!-~]"),
   trim = cleaning_step("blanks at the ends", trimws, "^[^!-~]|[^!-~]$"),
   zeros = cleaning_step("leading zeros", function(x) {
     sub("^[[:space:]]*0+(?=.)", "", x, perl = TRUE)

@@ -158,6 +158,51 @@ void read_characters(SEXP text, std::vector<std::uint64_t>& out) {
   }
 }
 
+constexpr std::uint64_t missing_code = 0x8000000000000000u;
+
+double code_bits(std::uint64_t code) {
+  double bits;
+  std::memcpy(&bits, &code, sizeof bits);
+  return bits;
+}
+
+// What is left of a character when letter case, signs and blanks are passed
+// over, and signs that look alike are one; 0 for nothing. Beyond ASCII all
+// stays.
+unsigned char bare_character(unsigned char c) {
+  if (c > 127 || (c >= '0' && c <= '9')) return c;
+  if (c >= 'a' && c <= 'z') c = static_cast<unsigned char>(c - 'a' + 'A');
+  switch (c) {
+    case 'O':
+      return '0';
+    case 'I':
+    case 'L':
+      return '1';
+    case 'S':
+      return '5';
+    case 'B':
+      return '8';
+    case 'Z':
+      return '2';
+    default:
+      return c >= 'A' && c <= 'Z' ? c : 0;
+  }
+}
+
+std::uint64_t bare_code(const char* text) {
+  constexpr std::uint64_t zero = 1;
+  std::uint64_t code = missing_code;
+  for (; *text; ++text) {
+    const unsigned char c = bare_character(static_cast<unsigned char>(*text));
+    if (c == 0) continue;
+    if (c == '0' && (code == missing_code || code == zero))
+      code = zero;  // (leading ones are passed over)
+    else
+      code = core::scramble((code == missing_code ? zero : code) * 31 + c + 1);
+  }
+  return code;
+}
+
 std::uint64_t code_without(const std::vector<std::uint64_t>& text,
                            std::size_t left_out) {
   std::uint64_t code = 0;
@@ -223,10 +268,7 @@ List shortened_codes_(CharacterVector x) {
     std::vector<double> codes;
     std::vector<int> of;
     auto add = [&](std::uint64_t code, R_xlen_t i) {
-      if (code == 0x8000000000000000u) code = 1;  // means missing
-      double bits;
-      std::memcpy(&bits, &code, sizeof bits);
-      codes.push_back(bits);
+      codes.push_back(code_bits(code == missing_code ? 1 : code));
       of.push_back(static_cast<int>(i + 1));
     };
     // A text has at most as many characters as bytes.
@@ -244,5 +286,25 @@ List shortened_codes_(CharacterVector x) {
     }
     return List::create(_["codes"] = NumericVector(codes.begin(), codes.end()),
                         _["of"] = IntegerVector(of.begin(), of.end()));
+  });
+}
+
+// A code of what is left of each text when letter case, signs, blanks and
+// leading zeros are passed over and signs that look alike are one: texts that
+// such a cleaning makes equal have equal codes. Missing (as 64-bit integers
+// are) where nothing is left.
+// [[Rcpp::export(rng = false)]]
+NumericVector bare_codes_(CharacterVector x) {
+  return glue::guarded([&] {
+    NumericVector out(x.size());
+    const SEXP* texts = STRING_PTR_RO(x);
+    const core::TextCharacters characters = glue::text_characters();
+    core::for_rows(glue::current_context(), static_cast<std::size_t>(x.size()),
+                   [&](std::size_t i) {
+                     out[i] = code_bits(texts[i] == NA_STRING
+                                            ? missing_code
+                                            : bare_code(characters(texts[i])));
+                   });
+    return out;
   });
 }
