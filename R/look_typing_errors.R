@@ -242,10 +242,8 @@ crowding_of_shapes <- function(all_shapes) {
 
 # A text with each letter as "a" and each digit as "9"
 shape_of <- function(text) {
-  shape <- chartr(
-    paste(c(0:8, letters, LETTERS), collapse = ""), strrep(c("9", "a"), c(9L, 52L)) |>
-      paste(collapse = ""), text
-  )
+  from <- paste(c(0:8, letters, LETTERS), collapse = "")
+  shape <- chartr(from, paste0(strrep("9", 9L), strrep("a", 52L)), text)
   other <- which(beyond_ascii(shape))
   if (length(other)) shape[other] <- gsub("[[:alpha:]]", "a", shape[other])
   shape

@@ -339,7 +339,8 @@ tiny_suites <- list(
         held <- ifelse(step == 1L, by_a, by_b)
         found <- cbind(all[c("x", "y")], step)[held, ]
         for (repeats in c("all", "first", "once")) for (rows in tiny_row_types) {
-          pairs <- if (repeats == "once") tiny_once(found, order(found$step, found$x, found$y)) else {
+          in_turn <- order(found$step, found$x, found$y)
+          pairs <- if (repeats == "once") tiny_once(found, in_turn) else {
             tiny_repeats(found, repeats)
           }
           run(pairs, list("a", "b"), rows, missing_keys = missing_keys, repeats = repeats)
