@@ -15,8 +15,8 @@
 #'   other side has), `left_unique` and `right_unique` (distinct values by rows;
 #'   1: unique), `several` (the share of
 #'   left rows that would have several partners), `score` and `on`, the text to
-#'   paste after `on =`. Beyond 100,000 rows a side, shares are estimated from a
-#'   sample of rows; beyond 2,500 pairs of columns, only columns of equal names
+#'   paste after `on =`. Where both frames have 200,000 rows or more, shares are estimated
+#'   from a part of the values, the same on both sides; beyond 2,500 pairs of columns, only columns of equal names
 #'   (letters and digits, in lower case) and the first 40 of each side are
 #'   compared. Printing says so.
 #' @section Errors: `ronda_error_argument` when `left` or `right` is not a data
@@ -39,24 +39,23 @@ suggest_keys <- function(left, right, most = 8L) {
   found <- key_candidates(list(left = left, right = right))
   structure(candidate_table(utils::head(found$candidates, most)),
     class = c("ronda_key_suggestions", "data.frame"),
-    sampled = found$sampled, all_columns = found$all_columns, rows_left = nrow(left),
+    parts = found$parts, all_columns = found$all_columns, rows_left = nrow(left),
     sides = frame_labels(frame_code(substitute(left), substitute(right)))
   )
 }
 
-# list(candidates, sampled, all_columns): what could be the key, the best first; whether
-# shares are those of a sample of each side, and whether all columns were compared
+# list(candidates, parts, all_columns): what could be the key, the best first; of how many parts
+# of the values one was looked at, and whether all columns were compared
 key_candidates <- function(frames) {
-  samples <- lapply(frames, sample_rows)
-  # each cleaned column is made once, however many it is compared with
+  parts <- parts_of_frames(frames)
   made <- new.env(parent = emptyenv())
   columns <- column_pairs(frames)
-  all <- single_candidates(frames, samples, columns, made)
+  all <- single_candidates(frames, parts, columns, made)
   # what meets no more than chance has it is named only where nothing else is
   says <- vapply(all, function(x) !x$by_chance, NA)
   found <- all[says]
   if (length(all) > 1L && !any_unique(found)) {
-    found <- c(found, double_candidates(frames, samples, all, made))
+    found <- c(found, double_candidates(frames, parts, all, made))
   }
   if (!length(found)) found <- all
   score <- vapply(found, candidate_score, 0)
@@ -65,21 +64,9 @@ key_candidates <- function(frames) {
   at <- at[score[at] >= 0.2 * max(score, 0)]
   list(
     candidates = found[at],
-    sampled = vapply(samples, length, 1L) < vapply(frames, nrow, 1L),
+    parts = parts,
     all_columns = nrow(columns) == prod(lengths(frames))
   )
-}
-
-sample_limit <- 100000L
-
-# The rows to look at: all, or evenly spread ones that begin anywhere
-sample_rows <- function(frame) {
-  n <- nrow(frame)
-  limit <- sample_rows_option(sample_limit)
-  if (n <= limit) {
-    return(seq_len(n))
-  }
-  unique(spread_rows(n, limit))
 }
 
 most_pairs <- 2500L
@@ -105,7 +92,7 @@ column_pairs <- function(frames) {
   ))
 }
 
-single_candidates <- function(frames, samples, pairs, made) {
+single_candidates <- function(frames, parts, pairs, made) {
   found <- lapply(seq_len(nrow(pairs)), function(k) {
     rule <- list(left = pairs$left[k], right = pairs$right[k])
     x <- .subset2(frames$left, rule$left)
@@ -116,11 +103,11 @@ single_candidates <- function(frames, samples, pairs, made) {
     }
     if (groups[1L] != groups[2L]) {
       rule$convert <- conversion_tried(x, y, rule, made)
-      return(if (!is.null(rule$convert)) list(measure(frames, samples, list(rule), made)))
+      return(if (!is.null(rule$convert)) list(measure(frames, list(rule), parts, made)))
     }
-    plain <- measure(frames, samples, list(rule), made)
+    plain <- measure(frames, list(rule), parts, made)
     c(list(plain), if (groups[1L] == "text") {
-      cleaned_candidate(frames, samples, rule, plain, made)
+      cleaned_candidate(frames, rule, plain, parts, made)
     })
   })
   found <- unlist(found, recursive = FALSE)
@@ -143,6 +130,14 @@ conversion_tried <- function(x, y, rule, made) {
   text <- columns[[side]]
   other <- columns[[setdiff(side_names, side)]]
   place <- c(side, rule[[side]])
+  # Most texts are no numbers and no times, as the first of them tell.
+  converts <- made_once(made, c("converts", place), {
+    first <- written_texts(utils::head(text, 10000L))
+    !length(first) || reads_as_numbers(first) || !is.null(time_form(first))
+  })
+  if (!converts) {
+    return(NULL)
+  }
   texts <- made_once(made, c("texts", place), written_texts(text))
   found <- switch(setdiff(groups, "text"),
     number = if (made_once(made, c("numbers", place), reads_as_numbers(texts))) {
@@ -167,13 +162,6 @@ conversion_code <- function(conversion) {
   }
 }
 
-# What is made of a column once, however many it is compared with
-made_once <- function(made, what, expr) {
-  key <- paste(what, collapse = "\r")
-  if (is.null(made[[key]])) made[[key]] <- list(expr)
-  made[[key]][[1L]]
-}
-
 # the mildest first
 cleanings_tried <- c(
   list("trim", "lower", "zeros", "spaces", "signs", "look_alike", "accents"),
@@ -182,31 +170,15 @@ cleanings_tried <- c(
   )
 )
 
-# Whether some cleaning could make more values meet: tried with all words at once
-may_be_cleaned <- function(frames, rule, plain, made) {
-  words <- Filter(can_clean, setdiff(names(cleaning_steps), "trim"))
-  some <- lapply(c(left = "left", right = "right"), function(side) {
-    place <- c(side, rule[[side]])
-    made_once(made, c("cleaned", place), {
-      column <- .subset2(frames[[side]], rule[[side]])
-      texts <- made_once(made, c("texts", place), written_texts(column))
-      texts <- texts[spread_rows(length(texts), most_keys)]
-      list(plain = texts, cleaned = clean_texts(texts, words))
-    })
-  })
-  meets <- function(what) sum(some$left[[what]] %in% some$right[[what]])
-  meets("cleaned") > meets("plain")
-}
-
 # The mildest cleaning after which more rows meet
-cleaned_candidate <- function(frames, samples, rule, plain, made) {
+cleaned_candidate <- function(frames, rule, plain, parts, made) {
   best <- plain
   better <- NULL
-  if (all(plain$found == 1) || !may_be_cleaned(frames, rule, plain, made)) {
+  if (all(plain$found == 1) || !may_be_cleaned(frames, rule, sum(plain$found), parts, made)) {
     return(NULL)
   }
   for (words in Filter(can_clean, cleanings_tried)) {
-    cleaned <- measure(frames, samples, list(c(rule, list(words = words))), made)
+    cleaned <- measure(frames, list(c(rule, list(words = words))), parts, made)
     if (cleaned$shared &&
       sum(cleaned$found) > sum(best$found) + 1e-9) {
       better <- best <- cleaned
@@ -215,92 +187,35 @@ cleaned_candidate <- function(frames, samples, rule, plain, made) {
   if (!is.null(better)) list(better)
 }
 
-# A column, cleaned if its rule says so
-rule_column <- function(frames, rule, side, made) {
-  x <- .subset2(frames[[side]], rule[[side]])
-  place <- c(side, rule[[side]])
-  if (identical(rule$convert$side, side)) {
-    made_once(made, c(rule$convert$code, place), suppressWarnings(rule$convert$run(x)))
-  } else if (length(rule$words)) {
-    made_once(made, c(rule$words, place), clean_texts(readable(as_text(x)), rule$words))
-  } else {
-    x
-  }
-}
-
 # How far the two sides' values meet, and how unique they are
-measure <- function(frames, samples, rules, made) {
-  pairs <- do.call(c, lapply(rules, function(rule) {
-    values <- lapply(c(left = "left", right = "right"), rule_column,
-      frames = frames, rule = rule, made = made
-    )
-    align_keys(values$left, values$right, rule, NULL)
-  }))
-  kinds <- vapply(pairs, function(pair) pair$kind, 1L)
-  sides <- lapply(c(left = "left", right = "right"), function(side) {
-    lapply(pairs, function(pair) engine_values(pair[[side]]))
-  })
-  parts <- lapply(c(left = "left", right = "right"), function(side) {
-    lapply(sides[[side]], gather_, samples[[side]])
-  })
-  if (length(rules) == 1L && !meet_at_all(sides, kinds)) {
-    return(list(
-      rules = rules, found = c(0, 0), unique = c(0, 0), shared = FALSE, several = 0,
-      by_chance = TRUE
-    ))
-  }
-  found <- found_shares(parts, sides, kinds)
+measure <- function(frames, rules, parts, made) {
+  found <- measure_columns(frames, rules, parts, made)
   # what meets no more often than numbers of that size do anyway says nothing, unless
   # it meets wholly and tells the rows apart
-  by_chance <- if (length(rules) == 1L) chance_shares(frames, rules[[1L]]) else 0
+  by_chance <- if (length(rules) == 1L) chance_shares(frames, rules[[1L]], parts, made) else 0
   found$by_chance <- all(found$found <= by_chance) &&
     !(all(found$found >= 0.95) && any(found$unique == 1))
   c(list(rules = rules), found)
 }
 
-# Whether some of a few rows of either side is found in the other: most pairs of columns of
-# large frames share nothing, and are done with sooner by that
-meet_at_all <- function(sides, kinds, few = 2000L) {
-  rows <- lengths(lapply(sides, `[[`, 1L))
-  if (any(rows <= 2L * few)) {
-    return(TRUE)
-  }
-  for (k in 1:2) {
-    own <- lapply(sides[[k]], gather_, spread_rows(rows[k], few))
-    matches <- match_equal_(sides[[3L - k]], own, kinds, FALSE, FALSE)$matches
-    if (length(left_by_match(matches, TRUE))) {
-      return(TRUE)
-    }
-  }
-  FALSE
-}
-
 # The shares of numbers or days that may be found by chance on each side, where the two
 # columns have names of their own: that of the whole range which the other column's
 # values cover, and what is usual by luck
-chance_shares <- function(frames, rule) {
-  x <- .subset2(frames$left, rule$left)
-  y <- .subset2(frames$right, rule$right)
-  counts <- c("integer", "double", "Date", "difftime")
-  if (alike_names(rule$left, rule$right) || !all(c(key_type(x), key_type(y)) %in% counts)) {
+chance_shares <- function(frames, rule, parts, made) {
+  if (alike_names(rule$left, rule$right)) {
     return(0)
   }
-  numbers <- lapply(list(x, y), function(column) {
-    values <- as_double(strip_class(column))
-    values[is.finite(values)]
-  })
-  if (any(vapply(numbers, function(v) any(v != trunc(v)), NA))) {
-    return(0)
-  }
-  numbers <- lapply(numbers, unique)
-  if (any(lengths(numbers) < 2L)) {
+  facts <- lapply(side_names, number_facts, frames = frames, rule = rule, parts = parts,
+    made = made
+  )
+  if (any(lengths(facts) == 0L)) {
     return(0)
   }
   vapply(1:2, function(k) {
-    own <- numbers[[k]]
-    range <- range(numbers[[3L - k]])
-    inside <- mean(own >= range[1L] & own <= range[2L])
-    share <- min(1, inside * length(numbers[[3L - k]]) / (diff(range) + 1))
+    own <- facts[[k]]$values
+    other <- facts[[3L - k]]
+    inside <- mean(own >= other$range[1L] & own <= other$range[2L])
+    share <- min(1, inside * other$count / (diff(other$range) + 1))
     share + 2 * sqrt(share * (1 - share) / length(own))
   }, 0)
 }
@@ -313,39 +228,12 @@ alike_names <- function(left, right) {
     nchar(right) > 1L && endsWith(left, right)
 }
 
-# A sample of each side looked up in all of the other: the table is made of the
-# sample, so that even millions of rows are read once and kept nowhere.
-found_shares <- function(parts, sides, kinds) {
-  found <- unique_share <- numeric(2L)
-  for (k in 1:2) {
-    own <- parts[[k]]
-    other <- sides[[3L - k]]
-    first <- group_rows_(own, kinds, FALSE)
-    n <- length(own[[1L]])
-    if (is.null(first)) first <- seq_len(n)
-    matches <- match_equal_(other, own, kinds, FALSE, FALSE)$matches
-    uses <- tabulate(first_partners(matches), n)
-    there <- first > 0L
-    found[k] <- if (any(there)) mean(uses[first[there]] > 0L) else 0
-    unique_share[k] <- if (any(there)) {
-      sum(first == seq_len(n)) / sum(there)
-    } else {
-      0
-    }
-    # left rows whose value stands on the right more than once
-    if (k == 1L) several <- mean(there & uses[pmax(first, 1L)] > 1L)
-  }
-  list(
-    found = found, unique = unique_share, shared = all(found > 0), several = several
-  )
-}
-
 any_unique <- function(found) {
   any(vapply(found, function(x) any(x$unique == 1) && max(x$found) > 0.2, NA))
 }
 
 # Pairs of the better single ones that tell the rows of a side apart, or nearly so
-double_candidates <- function(frames, samples, found, made) {
+double_candidates <- function(frames, parts, found, made) {
   scores <- vapply(found, candidate_score, 0)
   top <- utils::head(order(-scores), 8L)
   pairs <- utils::combn(top, 2L, simplify = FALSE)
@@ -358,7 +246,7 @@ double_candidates <- function(frames, samples, found, made) {
     if (any(vapply(columns, anyDuplicated, 1L) > 0L)) {
       return(NULL)
     }
-    measure(frames, samples, rules, made)
+    measure(frames, rules, parts, made)
   })
   tried[vapply(tried, function(x) {
     !is.null(x) && x$shared && max(x$unique) >= 0.9 && max(x$found) >= 0.5
@@ -469,13 +357,11 @@ format.ronda_key_suggestions <- function(x, ...) {
   distinct <- sprintf("   distinct values per row: %s %s, %s %s", percents[[3L]], sides[1L],
     percents[[4L]], sides[2L]
   )
-  sampled <- attr(x, "sampled")
+  parts <- attr(x, "parts")
   c(
     as.vector(rbind(rows, found, distinct)),
-    if (any(sampled)) {
-      sprintf("Shares are estimated from %s rows of %s.",
-        with_commas(sample_limit), listed(sides[sampled], "and")
-      )
+    if (!is.null(parts) && parts > 1) {
+      sprintf("Shares are estimated from the rows of one value in %d.", parts)
     },
     left_out
   )

@@ -1,0 +1,194 @@
+# How far the values of columns of two frames meet: what suggestions of keys are made of.
+#
+# Of large frames a part is looked at, the same on both sides: rows whose value has a code that
+# falls into the first of some parts. A value that is looked at on one side is so on the other.
+# Texts that any cleaning makes equal have one code.
+
+sample_limit <- 100000L
+
+# Into how many parts values are cut, of which one is looked at: 1 where all are
+parts_of_frames <- function(frames) {
+  max(1, min(vapply(frames, nrow, 1L)) %/% sample_rows_option(sample_limit))
+}
+
+# with fewer distinct values than this a column is looked at whole
+few_values <- 5000
+
+# What is made of a column once, however many it is compared with
+made_once <- function(made, what, expr) {
+  key <- paste(what, collapse = "\r")
+  if (is.null(made[[key]])) made[[key]] <- list(expr)
+  made[[key]][[1L]]
+}
+
+# The columns of some rules on one side in the form that the rules give them: list(columns (of
+# distinct rows), times (how often each stands), missing (rows without a value), share (of all
+# rows that were looked at)). `whole`: NULL, or the same of all rows where these are few values
+look_at_columns <- function(frames, side, rules, parts, made) {
+  columns <- lapply(rules, rule_column, frames = frames, side = side, made = made)
+  place <- c(side, unlist(lapply(rules, function(rule) {
+    c(rule[[side]], if (identical(rule$convert$side, side)) rule$convert$code)
+  })))
+  look <- made_once(made, c("look", place), {
+    at <- rows_looked_at(columns, parts)
+    found <- distinct_look(lapply(columns, slice_column, at, "", NULL), NULL)
+    if (parts > 1 && length(found$times) * parts < few_values) {
+      found$whole <- distinct_look(columns, NULL)
+    }
+    found
+  })
+  words <- lapply(rules, `[[`, "words")
+  if (!any(lengths(words))) {
+    return(look)
+  }
+  made_once(made, c("cleaned", place, unlist(words)), {
+    cleaned <- function(look) {
+      columns <- Map(function(x, words) {
+        if (length(words)) clean_texts(readable(as_text(x)), words) else x
+      }, look$columns, words)
+      found <- distinct_look(columns, look$times)
+      found$missing <- found$missing + look$missing
+      found
+    }
+    found <- cleaned(look)
+    if (!is.null(look$whole)) found$whole <- cleaned(look$whole)
+    found
+  })
+}
+
+# A column, converted if its rule says so
+rule_column <- function(frames, rule, side, made) {
+  x <- .subset2(frames[[side]], rule[[side]])
+  if (!identical(rule$convert$side, side)) {
+    return(x)
+  }
+  made_once(made, c(rule$convert$code, side, rule[[side]]), suppressWarnings(rule$convert$run(x)))
+}
+
+# The rows whose values are looked at: all, or those whose code falls into the first part
+rows_looked_at <- function(columns, parts) {
+  n <- length(columns[[1L]])
+  if (parts == 1) {
+    return(seq_len(n))
+  }
+  codes <- lapply(columns, value_codes)
+  kinds <- vapply(codes, function(x) engine_kinds[[if (is_int64(x)) "int64" else "real"]], 1L)
+  found <- partition_rows_(codes, kinds, parts, FALSE, 0)
+  sort(found$rows[seq_len(found$counts[1L])])
+}
+
+# Numbers that are equal where values match, whatever their types
+value_codes <- function(x) {
+  switch(type_group(x),
+    text = {
+      text <- as_text(x)
+      text[!is_sound_text(text)] <- NA
+      other <- which(beyond_ascii(text))
+      if (length(other)) text[other] <- without_marks(text[other])
+      int64_class(bare_codes_(text))
+    },
+    number = as_double(if (is_int64(x)) int64_double(x) else strip_class(x)),
+    Date = floor(as.double(strip_class(x))),
+    difftime = round(as.numeric(x, units = "secs"), 3L),
+    POSIXct = as.double(strip_class(x)),
+    int64_class(bare_codes_(key_texts(x)))
+  )
+}
+
+# `times`: how often each row stands, NULL for once
+distinct_look <- function(columns, times) {
+  pairs <- unlist(lapply(columns, function(x) align_keys(x, x, list(), NULL)), recursive = FALSE)
+  first <- group_rows_(lapply(pairs, function(pair) engine_values(pair$left)),
+    vapply(pairs, function(pair) pair$kind, 1L), FALSE
+  )
+  n <- length(columns[[1L]])
+  if (is.null(first)) first <- seq_len(n)
+  at <- which(first == seq_len(n))
+  if (is.null(times)) {
+    counts <- tabulate(first, n)[at]
+    missing <- sum(first == 0L)
+  } else {
+    counts <- numeric(n)
+    sums <- rowsum(times, first)
+    of <- as.integer(rownames(sums))
+    counts[of[of > 0L]] <- sums[of > 0L, 1L]
+    counts <- counts[at]
+    missing <- sum(times[first == 0L])
+  }
+  list(
+    columns = lapply(columns, slice_column, at, "", NULL), times = as.double(counts),
+    missing = missing
+  )
+}
+
+# How far the columns of some rules meet: list(found, unique (shares by side), shared, several)
+measure_columns <- function(frames, rules, parts, made) {
+  looks <- lapply(c(left = "left", right = "right"), function(side) {
+    look_at_columns(frames, side, rules, parts, made)
+  })
+  if (!is.null(looks$left$whole) && !is.null(looks$right$whole)) {
+    looks <- lapply(looks, `[[`, "whole")
+  }
+  keys <- unlist(Map(align_keys, looks$left$columns, looks$right$columns, rules, list(NULL)),
+    recursive = FALSE
+  )
+  of_side <- function(side) lapply(unname(keys), function(pair) engine_values(pair[[side]]))
+  kinds <- unname(vapply(keys, function(pair) pair$kind, 1L))
+  pairs <- all_pairs(match_equal_(of_side("left"), of_side("right"), kinds, FALSE, FALSE)$matches)
+  share <- function(look, at) {
+    rows <- sum(look$times)
+    if (rows) sum(look$times[unique(at)]) / rows else 0
+  }
+  found <- c(share(looks$left, pairs$left), share(looks$right, pairs$right))
+  partners <- numeric(length(looks$left$times))
+  sums <- rowsum(looks$right$times[pairs$right], pairs$left)
+  partners[as.integer(rownames(sums))] <- sums[, 1L]
+  rows <- sum(looks$left$times) + looks$left$missing
+  list(
+    found = found,
+    unique = vapply(unname(looks), function(look) {
+      if (sum(look$times)) length(look$times) / sum(look$times) else 0
+    }, 0),
+    shared = all(found > 0),
+    several = if (rows) sum(looks$left$times[partners > 1]) / rows else 0
+  )
+}
+
+# Whether some cleaning could make more values meet than the shares `found` of both sides: texts
+# that it makes equal have one code
+may_be_cleaned <- function(frames, rule, found, parts, made) {
+  looks <- lapply(c(left = "left", right = "right"), function(side) {
+    look <- look_at_columns(frames, side, list(rule), parts, made)
+    look$codes <- made_once(made, c("codes", side, rule[[side]]), value_codes(look$columns[[1L]]))
+    look
+  })
+  pairs <- all_pairs(match_equal_(list(looks$left$codes), list(looks$right$codes),
+    engine_kinds[["int64"]], FALSE, FALSE
+  )$matches)
+  shares <- vapply(side_names, function(side) {
+    sum(looks[[side]]$times[unique(pairs[[side]])]) / max(1, sum(looks[[side]]$times))
+  }, 0)
+  sum(shares) > found + 1e-9
+}
+
+# Of a column of whole numbers or days: list(values (distinct ones that are looked at), count
+# (of all distinct ones, estimated), range); NULL for others
+number_facts <- function(frames, side, rule, parts, made) {
+  column <- .subset2(frames[[side]], rule[[side]])
+  if (!key_type(column) %in% c("integer", "double", "Date", "difftime")) {
+    return(NULL)
+  }
+  look <- look_at_columns(frames, side, list(rule[side_names]), parts, made)
+  made_once(made, c("numbers of", side, rule[[side]]), {
+    if (!is.null(look$whole)) {
+      look <- look$whole
+      parts <- 1
+    }
+    values <- as_double(strip_class(look$columns[[1L]]))
+    values <- values[is.finite(values)]
+    if (length(values) >= 2L && !any(values != trunc(values))) {
+      all <- as_double(strip_class(column))
+      list(values = values, count = length(values) * parts, range = range(all[is.finite(all)]))
+    }
+  })
+}
