@@ -15,10 +15,10 @@
 #'   other side has), `left_unique` and `right_unique` (distinct values by rows;
 #'   1: unique), `several` (the share of
 #'   left rows that would have several partners), `score` and `on`, the text to
-#'   paste after `on =`. Where both frames have 200,000 rows or more, shares are estimated
-#'   from a part of the values, the same on both sides; beyond 2,500 pairs of columns, only columns of equal names
-#'   (letters and digits, in lower case) and the first 40 of each side are
-#'   compared. Printing says so.
+#'   paste after `on =`. Where both frames have 200,000 rows or more, shares are estimated from a
+#'   part of the values, the same on both sides; beyond 2,500 pairs of columns, only columns of
+#'   equal names (letters and digits, in lower case) and the first 40 of each side are compared.
+#'   Printing says so.
 #' @section Errors: `ronda_error_argument` when `left` or `right` is not a data
 #'   frame.
 #' @seealso [key_account()]; `vignette("when-it-goes-wrong")`.

@@ -190,15 +190,12 @@ unsigned char bare_character(unsigned char c) {
 }
 
 std::uint64_t bare_code(const char* text) {
-  constexpr std::uint64_t zero = 1;
-  std::uint64_t code = missing_code;
+  constexpr std::uint64_t nothing = 1;
+  std::uint64_t code = nothing;
   for (; *text; ++text) {
     const unsigned char c = bare_character(static_cast<unsigned char>(*text));
-    if (c == 0) continue;
-    if (c == '0' && (code == missing_code || code == zero))
-      code = zero;  // (leading ones are passed over)
-    else
-      code = core::scramble((code == missing_code ? zero : code) * 31 + c + 1);
+    if (c == 0 || (c == '0' && code == nothing)) continue;  // (a leading zero)
+    code = core::scramble(code * 31 + c + 1);
   }
   return code;
 }
@@ -291,8 +288,8 @@ List shortened_codes_(CharacterVector x) {
 
 // A code of what is left of each text when letter case, signs, blanks and
 // leading zeros are passed over and signs that look alike are one: texts that
-// such a cleaning makes equal have equal codes. Missing (as 64-bit integers
-// are) where nothing is left.
+// such a cleaning makes equal have equal codes. A missing text's is missing, as
+// a 64-bit integer is.
 // [[Rcpp::export(rng = false)]]
 NumericVector bare_codes_(CharacterVector x) {
   return glue::guarded([&] {

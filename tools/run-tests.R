@@ -138,7 +138,9 @@ remembered_seconds <- function() {
   if (file.exists(memory)) {
     return(readRDS(memory))
   }
-  long <- c("plot_look", "file_join", "write_report", "file_join_part", "odd_data", "cli_run")
+  long <- c("join_files", "plot_look", "big_part", "write_report", "odd_data", "documentation",
+    "properties", "explain_row", "same_story", "big_append", "big_skip", "near_misses", "cli_run"
+  )
   stats::setNames(seq(60, by = -5, length.out = length(long)), long)
 }
 

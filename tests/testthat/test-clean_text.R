@@ -33,3 +33,28 @@ test_that("words do to a column of one's own what `via` does for matching", {
   expect_error(clean_text("a", "trimm"), "no word \"trimm\"", class = "ronda_error_argument")
   expect_error(clean_text("a"), "must be words", class = "ronda_error_argument")
 })
+
+test_that("texts that a cleaning makes equal have one bare code", {
+  set.seed(12)
+  signs <- c("a", "A", "0", "O", "o", "1", "I", "l", "7", "-", " ", ".", "\u00e9", "E", "\u00a0")
+  texts <- unique(c(vapply(1:4000, function(k) {
+    paste(sample(signs, sample.int(5L, 1L), TRUE), collapse = "")
+  }, ""), "00", "0", "o", "--", " 0"))
+  bare <- function(text) {
+    other <- which(beyond_ascii(text))
+    text[other] <- without_marks(text[other])
+    codes <- bare_codes_(text)
+    vapply(codes, function(code) paste(writeBin(code, raw()), collapse = ""), "")
+  }
+  codes <- bare(texts)
+  for (words in c(lapply(near_reasons, `[[`, "words"), cleanings_tried)) {
+    if (!can_clean(words)) next
+    cleaned <- clean_texts(texts, words)
+    there <- nzchar(cleaned)
+    different <- tapply(codes[there], cleaned[there], function(x) length(unique(x)))
+    expect_true(all(different == 1L), label = paste(words, collapse = ", "))
+  }
+  # and texts that none makes equal hardly ever do
+  expect_gt(length(unique(codes)), length(unique(clean_texts(texts, names(cleaning_steps)))) * 0.8)
+  expect_identical(writeBin(bare_codes_(NA_character_), raw()), writeBin(-0, raw()))
+})

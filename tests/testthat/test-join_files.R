@@ -211,7 +211,9 @@ test_that("what is cut already stays where it fits a call with other arguments",
   future::plan("sequential")
   left <- data.frame(k = c(1:30, 99L), x = rep(c(0.5, 2), length.out = 31))
   right <- data.frame(k = c(2:30, 98L), y = letters[(2:31) %% 26 + 1])
-  for (kind in c("parquet", "csv")) for (way in c("parts", "right_whole")) {
+  for (case in list(c("parquet", "parts"), c("csv", "right_whole"))) {
+    kind <- case[1]
+    way <- case[2]
     folder <- withr::local_tempdir()
     paths <- file.path(folder, paste0(c("left", "right"), ".", kind))
     write_frame(left, paths[1])
