@@ -5,7 +5,7 @@ test_that("the way of a row is no longer than it is drawn", {
   lines <- withr::with_dir(top, system2(file.path(R.home("bin"), "Rscript"), script,
     stdout = TRUE, env = paste0("R_LIBS=", paste(.libPaths(), collapse = ":"))
   ))
-  most <- list(plain = c(60, 16), fold = c(163, 29), files = c(370, 55))
+  most <- list(plain = c(60, 16), fold = c(163, 29), files = c(386, 55))
   for (name in names(most)) {
     line <- grep(paste0("^", name, ":"), lines, value = TRUE)
     expect_length(line, 1L)
