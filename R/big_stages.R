@@ -218,21 +218,21 @@ parts_account <- function(tasks, outcomes) {
   )
 }
 
-# the tasks that are done
-task_ids <- function(work) {
-  grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+# The outcomes of all tasks of all stages, by name
+outcomes_done <- function(work) {
+  ids <- grep("[.]part$", sort(list.files(work_file(work, "done"))), invert = TRUE, value = TRUE)
+  lapply(stats::setNames(nm = ids), outcome_of, work = work)
 }
 
-# One line for each task of all stages: what it took, and in which process
-tasks_account <- function(work) {
-  ids <- task_ids(work)
-  costs <- lapply(ids, function(id) {
-    outcome <- outcome_of(work, id)
+# One line for each task of all stages: what it took, and in which process. `done`:
+# outcomes_done()
+tasks_account <- function(done) {
+  costs <- lapply(unname(done), function(outcome) {
     c(outcome$cost, list(seconds = outcome$seconds))
   })
   column <- function(name, like) vapply(costs, `[[`, like, name)
   data.frame(
-    task = ids, kind = column("kind", ""),
+    task = names(done), kind = column("kind", ""),
     seconds = column("seconds", 0), cpu = column("cpu", 0), memory = column("memory", 0),
     process = column("process", ""), stringsAsFactors = FALSE
   )
@@ -366,11 +366,11 @@ result_files <- function(job) {
 
 # What is published adds up: every row of both sides was in one task, and the files have as
 # many rows as the receipt says. What a worker that was lost left unfinished goes.
-check_rows_add_up <- function(job, found, receipt) {
+check_rows_add_up <- function(job, found, receipt, done) {
   rows_of <- function(name, outcomes) sum(vapply(outcomes, function(x) as.double(x[[name]]), 0))
   once <- !vapply(found$joined, `[[`, NA, "shared")
   built <- built_of(c(found$joined, found$alone))
-  files <- files_of_result(job)
+  files <- files_of_result(job, done)
   counts <- data.frame(
     what = c("left rows of all parts", "right rows of all parts", "rows that parts built",
       "rows of the files"
@@ -395,21 +395,17 @@ check_rows_add_up <- function(job, found, receipt) {
 }
 
 # frame_files() of what this call has written; NULL for nothing. Other files go.
-files_of_result <- function(job) {
+files_of_result <- function(job, done) {
   folder <- work_file(job$work, "result")
   files <- result_files(job)
   unlink(setdiff(list.files(folder, all.files = TRUE, full.names = TRUE, recursive = TRUE), files))
   if (length(files)) {
     names <- substring(files, nchar(work_file(job$work, "result")) + 2L)
-    files_as_asked(files, reading_asked(), job$call, footers_written(job$work)[names])
+    # A file that was settled was written twice, the second time by a task of a later name.
+    footers <- unlist(unname(lapply(done, `[[`, "footers")), recursive = FALSE)
+    footers <- footers[!duplicated(names(footers), fromLast = TRUE)]
+    files_as_asked(files, reading_asked(), job$call, footers[names])
   }
-}
-
-# What the files of the result say of themselves, by name, as the tasks that wrote them last saw
-footers_written <- function(work) {
-  ids <- sort(task_ids(work), method = "radix")
-  found <- unlist(lapply(ids, function(id) outcome_of(work, id)$footers), recursive = FALSE)
-  found[!duplicated(names(found), fromLast = TRUE)]
 }
 
 stop_not_whole <- function(what, call) {
@@ -454,17 +450,16 @@ settle_files <- function(job, built, types, as_number) {
 }
 
 # the folder under its name, with its receipt; the work folder goes
-joined_files <- function(job, inputs, settings, latest, found, files, types) {
+joined_files <- function(job, inputs, settings, latest, found, files, types, done) {
   joined <- published(job, inputs, settings, receipt_of_call(latest),
-    parts_account(found$tasks, found$joined), files
+    parts_account(found$tasks, found$joined), files, done
   )
   warn_of_parts(found)
   say_folder_types(joined$files, types)
   joined
 }
 
-published <- function(job, inputs, settings, receipt, parts, files) {
-  tasks <- tasks_account(job$work)
+published <- function(job, inputs, settings, receipt, parts, files, done) {
   write_accounts(job, inputs, receipt, parts)
   publish_result(job, settings$out)
   # The work folder was readable by its owner only.
@@ -475,7 +470,7 @@ published <- function(job, inputs, settings, receipt, parts, files) {
   }
   structure(
     list(
-      files = files, receipt = receipt, parts = parts, tasks = tasks,
+      files = files, receipt = receipt, parts = parts, tasks = tasks_account(done),
       way = job$way, why = job$why, memory = settings$memory, out = settings$out
     ),
     class = "ronda_joined_files"

@@ -321,10 +321,12 @@ open_work <- function(work, facts, resume, call) {
       )
     }
     token <- take_lock(work, call)
-    if (resume && !is.null(before)) changed <- changed_facts(before, now)
-    if (resume && !is.null(before) && !length(setdiff(changed, "arguments"))) {
-      make_work_folders(work, call)
-      return(list(token = token, taken_up = TRUE, facts = now, changed = changed))
+    if (resume && !is.null(before)) {
+      changed <- changed_facts(before, now)
+      if (!length(setdiff(changed, "arguments"))) {
+        make_work_folders(work, call)
+        return(list(token = token, taken_up = TRUE, facts = now, changed = changed))
+      }
     }
     if (!is.null(before)) {
       aside <- tempfile(paste0(basename(work), "-"), dirname(work), ".before")

@@ -288,8 +288,9 @@ join_planned <- function(job, inputs, settings, clock) {
   decided <- TRUE
   finish_result(job, built_of(outcomes), types)
   latest <- whole_receipt(job, whole, outcomes, c(clock, finish = now_()))
-  files <- check_rows_add_up(job, found, receipt_of_call(latest))
-  joined <- joined_files(job, inputs, settings, latest, found, files, types)
+  done <- outcomes_done(job$work)
+  files <- check_rows_add_up(job, found, receipt_of_call(latest), done)
+  joined <- joined_files(job, inputs, settings, latest, found, files, types, done)
   list(joined = joined, latest = latest)
 }
 
@@ -303,10 +304,11 @@ remove_refused <- function(job) {
     return(remove_work(job))
   }
   remove_done(job$work, c(kinds_of_looks, kinds_of_cuts))
-  say_classed("note", said(
-    "The cutting (%s) is kept in %s: the same call with another `expect` goes on from it.",
-    byte_words(moved), job$work
-  ), said("If there will be none, remove that folder."))
+  say_classed("note", c(
+    said("The cutting (%s) is kept in %s: the same call with another `expect` goes on from it.",
+      byte_words(moved), job$work
+    ), "If there will be none, remove that folder."
+  ))
 }
 
 # What the join will take, found out in a folder that is gone afterwards

@@ -148,11 +148,12 @@ join_star_planned <- function(job, inputs, settings, clock) {
   counts <- added_many_counts(lapply(outcomes, `[[`, "many"))
   types <- final_types(job, built_of(outcomes))
   finish_result(job, built_of(outcomes), types)
-  files <- files_of_result(job)
+  done <- outcomes_done(job$work)
+  files <- files_of_result(job, done)
   check_star_rows(job, counts, files, job$call)
   receipt <- many_receipt(counts, seconds_of(c(clock, columns = now_())))
   parts <- parts_account(tasks, outcomes)[c("part", "left_rows", "result_rows", "seconds")]
-  joined <- published(job, inputs, settings, receipt, parts, files)
+  joined <- published(job, inputs, settings, receipt, parts, files, done)
   warn_of_star(outcomes, counts)
   joined
 }

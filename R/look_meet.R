@@ -22,8 +22,8 @@ made_once <- function(made, what, expr) {
 }
 
 # The columns of some rules on one side in the form that the rules give them: list(columns (of
-# distinct rows), times (how often each stands), missing (rows without a value), share (of all
-# rows that were looked at)). `whole`: NULL, or the same of all rows where these are few values
+# distinct rows), times (how often each stands), missing (rows without a value), whole (the same
+# of all rows where a part was looked at and values are few; else NULL))
 look_at_columns <- function(frames, side, rules, parts, made) {
   columns <- lapply(rules, rule_column, frames = frames, side = side, made = made)
   place <- c(side, unlist(lapply(rules, function(rule) {
@@ -80,18 +80,12 @@ rows_looked_at <- function(columns, parts) {
 # Numbers that are equal where values match, whatever their types
 value_codes <- function(x) {
   switch(type_group(x),
-    text = {
-      text <- as_text(x)
-      text[!is_sound_text(text)] <- NA
-      other <- which(beyond_ascii(text))
-      if (length(other)) text[other] <- without_marks(text[other])
-      int64_class(bare_codes_(text))
-    },
+    text = codes_of_texts(sound_texts(as_text(x))),
     number = as_double(if (is_int64(x)) int64_double(x) else strip_class(x)),
     Date = floor(as.double(strip_class(x))),
     difftime = round(as.numeric(x, units = "secs"), 3L),
     POSIXct = as.double(strip_class(x)),
-    int64_class(bare_codes_(key_texts(x)))
+    codes_of_texts(sound_texts(key_texts(x)))
   )
 }
 
@@ -135,11 +129,7 @@ measure_columns <- function(frames, rules, parts, made) {
   of_side <- function(side) lapply(unname(keys), function(pair) engine_values(pair[[side]]))
   kinds <- unname(vapply(keys, function(pair) pair$kind, 1L))
   pairs <- all_pairs(match_equal_(of_side("left"), of_side("right"), kinds, FALSE, FALSE)$matches)
-  share <- function(look, at) {
-    rows <- sum(look$times)
-    if (rows) sum(look$times[unique(at)]) / rows else 0
-  }
-  found <- c(share(looks$left, pairs$left), share(looks$right, pairs$right))
+  found <- shares_found(looks, pairs)
   partners <- numeric(length(looks$left$times))
   sums <- rowsum(looks$right$times[pairs$right], pairs$left)
   partners[as.integer(rownames(sums))] <- sums[, 1L]
@@ -154,6 +144,14 @@ measure_columns <- function(frames, rules, parts, made) {
   )
 }
 
+# The share of each side's rows, of those with a value, that are in some pairs of their looks
+shares_found <- function(looks, pairs) {
+  vapply(side_names, function(side) {
+    times <- looks[[side]]$times
+    sum(times[unique(pairs[[side]])]) / max(1, sum(times))
+  }, 0, USE.NAMES = FALSE)
+}
+
 # Whether some cleaning could make more values meet than the shares `found` of both sides: texts
 # that it makes equal have one code
 may_be_cleaned <- function(frames, rule, found, parts, made) {
@@ -162,13 +160,8 @@ may_be_cleaned <- function(frames, rule, found, parts, made) {
     look$codes <- made_once(made, c("codes", side, rule[[side]]), value_codes(look$columns[[1L]]))
     look
   })
-  pairs <- all_pairs(match_equal_(list(looks$left$codes), list(looks$right$codes),
-    engine_kinds[["int64"]], FALSE, FALSE
-  )$matches)
-  shares <- vapply(side_names, function(side) {
-    sum(looks[[side]]$times[unique(pairs[[side]])]) / max(1, sum(looks[[side]]$times))
-  }, 0)
-  sum(shares) > found + 1e-9
+  pairs <- engine_pairs(list(looks$left$codes), list(looks$right$codes), "int64")
+  sum(shares_found(looks, pairs)) > found + 1e-9
 }
 
 # Of a column of whole numbers or days: list(values (distinct ones that are looked at), count

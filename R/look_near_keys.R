@@ -101,10 +101,7 @@ rest_groups <- function(pairing, keys, rest, call) {
 
 text_misses <- function(look, texts) {
   # what is not valid text in its encoding can't be cleaned
-  texts <- lapply(texts, function(text) {
-    text[!is_sound_text(text)] <- NA
-    text
-  })
+  texts <- lapply(texts, sound_texts)
   pairs <- alike_pairs(look, texts)
   found <- lapply(seq_along(near_reasons), function(rank) {
     reason <- near_reasons[[rank]]
@@ -127,20 +124,29 @@ text_misses <- function(look, texts) {
 # Keys that are equal as they are, and that another rule refused, differ in nothing.
 alike_pairs <- function(look, texts) {
   codes <- Map(function(text, group) {
-    other <- which(beyond_ascii(text))
-    if (length(other)) text[other] <- without_marks(text[other])
     none <- which(group == 0L)
     if (length(none)) text[none] <- NA
-    bare_codes_(text)
+    codes_of_texts(text)
   }, texts, look$group[side_names])
   pairs <- pairs_alone(look, codes)
   lapply(pairs, `[`, texts$left[pairs$left] != texts$right[pairs$right])
 }
 
-# Texts beyond ASCII without what near reasons pass over there
-without_marks <- function(text) {
-  if (can_clean("accents")) text <- clean_texts(text, "accents")
-  tolower(toupper(clean_texts(text, "signs")))
+# what is not valid text in its encoding is missing
+sound_texts <- function(text) {
+  text[!is_sound_text(text)] <- NA
+  text
+}
+
+# 64-bit integers that are equal where some cleaning makes two texts equal
+codes_of_texts <- function(text) {
+  other <- which(beyond_ascii(text))
+  if (length(other)) {
+    bare <- text[other]
+    if (can_clean("accents")) bare <- clean_texts(bare, "accents")
+    text[other] <- tolower(toupper(clean_texts(bare, "signs")))
+  }
+  int64_class(bare_codes_(text))
 }
 
 # Positions of keys of equal code (and group), of which one at least has no partner

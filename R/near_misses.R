@@ -144,18 +144,13 @@ one_line_each <- function(table) {
   right <- match(table$right_row, unique(table$right_row))
   # the rank of the line in which a key stands already
   seen_left <- seen_right <- rep(NA_real_, max(length(left), 1L))
+  is_shown <- function(before, rank) !is.na(before) && before != rank
   left_alone <- table$left_alone
   # Several left rows may mean the same unmatched right row.
   right_first <- table$right_alone & !left_alone
   for (k in seq_along(keep)) {
-    if (left_alone[k]) {
-      before <- seen_left[left[k]]
-      if (!is.na(before) && before != rank[k]) next
-    }
-    if (right_first[k]) {
-      before <- seen_right[right[k]]
-      if (!is.na(before) && before != rank[k]) next
-    }
+    if (left_alone[k] && is_shown(seen_left[left[k]], rank[k])) next
+    if (right_first[k] && is_shown(seen_right[right[k]], rank[k])) next
     keep[k] <- TRUE
     seen_left[left[k]] <- seen_right[right[k]] <- rank[k]
   }

@@ -10,7 +10,6 @@ space <- new.env(parent = asNamespace("ronda"))
 sys.source("tests/testthat/helper-tiny.R", space)
 
 named <- commandArgs(TRUE)
-spans <- c("overlap", "inside", "covers")
 rules <- c(names(space$tiny_suites), "chain")
 rules <- if (length(named)) intersect(rules, named) else rules
 if (!length(rules)) stop("There is no such rule.", call. = FALSE)
@@ -21,8 +20,8 @@ run <- function(k) {
   options(ronda.threads = 1L + k %% 2L)
   rule <- tasks$rule[k]
   alone <- tasks$alone[k]
-  most <- if (rule %in% spans) if (alone) 1 else 2 else if (alone || rule == "chain") 2 else 3
-  if (rule == "in_turn") most <- if (alone) 1 else 2
+  has_two_columns <- rule %in% c("overlap", "inside", "covers", "in_turn")
+  most <- if (rule == "chain") 2 else 3 - alone - has_two_columns
   started <- proc.time()[["elapsed"]]
   found <- if (rule == "chain") space$run_tiny_chain(most, as.numeric(alone)) else {
     space$run_tiny(rule, most, share = as.numeric(alone))

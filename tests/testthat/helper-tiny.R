@@ -178,13 +178,31 @@ tiny_differences <- function(stack, expected, on, rows, ..., alone = integer()) 
   wrong
 }
 
+# The suite of an interval rule: `holds` says which combinations pair, `rule` makes the rule
+tiny_intervals <- function(lefts, rights, holds, rule, repeats = "all") {
+  list(stack = tiny_stack(lefts, rights), each = function(all, run) {
+    for (ends in c("[)", "[]", "(]", "()")) for (open_ended in c(FALSE, TRUE)) {
+      held <- all[holds(all, ends, open_ended), c("x", "y")]
+      for (rows in tiny_row_types) for (how in repeats) {
+        run(tiny_repeats(held, how), list(rule(ends = ends, open_ended = open_ended)), rows,
+          repeats = how
+        )
+      }
+    }
+  })
+}
+
+tiny_points <- function(most) tiny_frames(most, k = c(1:3, NA))
+
+tiny_spans <- function(most) tiny_frames(most, from = c(1:3, NA), to = c(1:3, NA))
+
 # All of it ------------------------------------------------------------------------------
 
 # Each of these takes a function run(pairs, on, rows, ...) and calls it for every option there
 # is: list(stack, each). `most`: how many rows frames have at most
 tiny_suites <- list(
   equal = function(most = 3) {
-    frames <- tiny_frames(most, k = c(1:3, NA))
+    frames <- tiny_points(most)
     list(stack = tiny_stack(frames, frames), each = function(all, run) {
       for (missing_keys in c("unmatched", "match")) {
         held <- all[tiny_equal(all$left.k, all$right.k, missing_keys), c("x", "y")]
@@ -197,7 +215,7 @@ tiny_suites <- list(
     })
   },
   nearest = function(most = 3) {
-    frames <- tiny_frames(most, k = c(1:3, NA))
+    frames <- tiny_points(most)
     list(stack = tiny_stack(frames, frames), each = function(all, run) {
       options <- expand.grid(
         look = c("back", "ahead", "either", "both"), equal = c(TRUE, FALSE),
@@ -228,7 +246,7 @@ tiny_suites <- list(
     })
   },
   around = function(most = 3) {
-    frames <- tiny_frames(most, k = c(1:3, NA))
+    frames <- tiny_points(most)
     list(stack = tiny_stack(frames, frames), each = function(all, run) {
       for (before in c(0, 1, Inf)) for (after in c(0, 1, Inf)) for (rows in tiny_row_types) {
         gap <- all$right.k - all$left.k
@@ -242,48 +260,22 @@ tiny_suites <- list(
     })
   },
   inside = function(most = 2) {
-    points <- tiny_frames(most, k = c(1:3, NA))
-    spans <- tiny_frames(most, from = c(1:3, NA), to = c(1:3, NA))
-    list(stack = tiny_stack(points, spans), each = function(all, run) {
-      for (ends in c("[)", "[]", "(]", "()")) for (open_ended in c(FALSE, TRUE)) {
-        held <- all[tiny_inside(all$left.k, all$right.from, all$right.to, ends, open_ended),
-          c("x", "y")]
-        for (rows in tiny_row_types) for (repeats in c("all", "last", "once")) {
-          run(tiny_repeats(held, repeats), list(inside("k", "from", "to",
-            ends = ends, open_ended = open_ended
-          )), rows, repeats = repeats)
-        }
-      }
-    })
+    tiny_intervals(tiny_points(most), tiny_spans(most), function(all, ends, open_ended) {
+      tiny_inside(all$left.k, all$right.from, all$right.to, ends, open_ended)
+    }, function(...) inside("k", "from", "to", ...), c("all", "last", "once"))
   },
   covers = function(most = 2) {
-    points <- tiny_frames(most, k = c(1:3, NA))
-    spans <- tiny_frames(most, from = c(1:3, NA), to = c(1:3, NA))
-    list(stack = tiny_stack(spans, points), each = function(all, run) {
-      for (ends in c("[)", "[]", "(]", "()")) for (open_ended in c(FALSE, TRUE)) {
-        held <- all[tiny_inside(all$right.k, all$left.from, all$left.to, ends, open_ended),
-          c("x", "y")]
-        for (rows in tiny_row_types) run(held, list(covers("from", "to", "k",
-          ends = ends, open_ended = open_ended
-        )), rows)
-      }
-    })
+    tiny_intervals(tiny_spans(most), tiny_points(most), function(all, ends, open_ended) {
+      tiny_inside(all$right.k, all$left.from, all$left.to, ends, open_ended)
+    }, function(...) covers("from", "to", "k", ...))
   },
   overlap = function(most = 2) {
-    spans <- tiny_frames(most, from = c(1:3, NA), to = c(1:3, NA))
-    list(stack = tiny_stack(spans, spans), each = function(all, run) {
-      for (ends in c("[)", "[]", "(]", "()")) for (open_ended in c(FALSE, TRUE)) {
-        held <- all[tiny_overlap(all$left.from, all$left.to, all$right.from, all$right.to, ends,
-          open_ended
-        ), c("x", "y")]
-        for (rows in tiny_row_types) {
-          run(held, list(overlap("from", "to", ends = ends, open_ended = open_ended)), rows)
-        }
-      }
-    })
+    tiny_intervals(tiny_spans(most), tiny_spans(most), function(all, ends, open_ended) {
+      tiny_overlap(all$left.from, all$left.to, all$right.from, all$right.to, ends, open_ended)
+    }, function(...) overlap("from", "to", ...))
   },
   fold = function(most = 3) {
-    frames <- tiny_frames(most, k = c(1:3, NA))
+    frames <- tiny_points(most)
     stack <- tiny_stack(frames, frames)
     folds <- list(
       n = ~ nrow(right), sum = ~ sum(right$y), first = ~ right$y[1],

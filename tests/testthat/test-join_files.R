@@ -230,7 +230,9 @@ test_that("what is cut already stays where it fits a call with other arguments",
       stats::setNames(file.mtime(found), basename(found))
     }
     local_function("kept_bytes", 1)
-    told <- "The cutting .* is kept in .* another `expect` goes on from it"
+    told <- paste0("The cutting .* is kept in .* another `expect` goes on from it.*",
+      "If there will be none, remove that folder"
+    )
     refused <- function(...) expect_error(join(...), class = "ronda_error_expectation")
     expect_message(refused(expect = "left-complete"), told)
     expect_length(marks("^part"), 0L)
