@@ -337,3 +337,7 @@ bare_codes_ <- function(x) {
     .Call(`_ronda_bare_codes_`, x)
 }
 
+beyond_ascii_ <- function(x) {
+    .Call(`_ronda_beyond_ascii_`, x)
+}
+

@@ -102,13 +102,10 @@ print_lines <- function(lines) cat(on_terminal(lines), sep = "\n")
 
 is_sound_text <- function(text) {
   sound <- rep(TRUE, length(text))
-  other <- which(beyond_ascii(text))
+  other <- which(beyond_ascii_(text))
   if (length(other)) sound[other] <- validEnc(text[other]) & Encoding(text[other]) != "bytes"
   sound
 }
-
-# whether a text has characters beyond ASCII, or bytes that are none
-beyond_ascii <- function(text) grepl("[^\\x01-\\x7f]", text, perl = TRUE, useBytes = TRUE)
 
 # A value as an analyst would write it, short
 shown <- function(value) {
@@ -174,6 +171,8 @@ described <- function(value) {
     "a list"
   } else if (is.language(value)) {
     "code"
+  } else if (is.environment(value)) {
+    "an environment"
   } else {
     sprintf("%s %s vector", if (is.integer(value)) "an" else "a", typeof(value))
   }

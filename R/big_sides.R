@@ -72,10 +72,13 @@ checked_chunk <- function(chunk) {
   chunk
 }
 
+# list(name, note) of the file that a chunk is in
+schema_of_chunk <- function(side, chunk) side$schemas[[side$schema[chunk$file]]]
+
 read_parquet_chunk <- function(side, chunk, wanted) {
   if (is.na(chunk$copy)) {
     path <- checked_chunk(chunk)$path
-    schema <- side$schemas[[side$schema[chunk$file]]]
+    schema <- schema_of_chunk(side, chunk)
   } else {
     path <- chunk$copy
     schema <- list(name = parquet_names(path))
@@ -283,16 +286,16 @@ with_text_copies <- function(job, side, looks) {
 
 # What R makes of the columns of a parquet file when it is read, one column after the other:
 # list(columns (zero-length), bytes (of a value))
-types_of_file <- function(path) {
+types_of_file <- function(path, note = note_in_file(path)) {
   columns <- lapply(stats::setNames(nm = parquet_names(path)), function(name) {
-    x <- .subset2(read_parquet_file(path, name), name)
+    x <- .subset2(read_parquet_file(path, name, note), name)
     list(slice_column(x, integer(), "", NULL), as.double(utils::object.size(x)) / max(length(x), 1))
   })
   list(columns = lapply(columns, `[[`, 1L), bytes = vapply(columns, `[[`, 0, 2L))
 }
 
-levels_of_file <- function(path, columns) {
-  lapply(unclass(read_parquet_file(path, columns))[columns], function(x) x[0L])
+levels_of_file <- function(path, columns, note) {
+  lapply(unclass(read_parquet_file(path, columns, note))[columns], function(x) x[0L])
 }
 
 # `found`: types_of_file() of a file of each schema
@@ -331,7 +334,10 @@ finished_side <- function(side) {
 first_rows <- function(files) {
   side <- side_of_files(files, "left", 1e6, quote(frame_files()))
   side <- if (side$kind == "parquet") {
-    found <- lapply(chunks_of_schemas(side), function(k) types_of_file(side$chunks$path[k]))
+    found <- lapply(chunks_of_schemas(side), function(k) {
+      chunk <- side$chunks[k, ]
+      types_of_file(chunk$path, schema_of_chunk(side, chunk)$note)
+    })
     settle_parquet_side(side, found, vector("list", nrow(side$chunks)))
   } else {
     settle_text_side(side, list(look_at_piece(side, side$chunks[1L, ])$look))
@@ -353,8 +359,9 @@ head.ronda_frame_files <- function(x, n = 6L, ...) {
   first <- function(values, name) slice_column(values, seq_len(n), name, NULL)
   columns <- if (side$kind == "parquet") {
     # One column of a large file after the other.
-    lapply(stats::setNames(nm = parquet_names(chunk$path)), function(name) {
-      first(.subset2(read_parquet_file(chunk$path, name), name), name)
+    schema <- schema_of_chunk(side, chunk)
+    lapply(stats::setNames(nm = schema$name), function(name) {
+      first(.subset2(read_parquet_file(chunk$path, name, schema$note), name), name)
     })
   } else {
     found <- look_at_piece(side, chunk)$columns

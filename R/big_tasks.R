@@ -353,12 +353,17 @@ file_task_kinds <- function(kind) {
   switch(kind,
     look = function(job, task) look_at_chunk(job, job$sides[[task$side]], task$chunk),
     types = function(job, task) {
-      chunk <- checked_chunk(job$sides[[task$side]]$chunks[task$chunk, ])
-      naming_file(types_of_file(chunk$path), chunk$path, job$call)
+      side <- job$sides[[task$side]]
+      chunk <- checked_chunk(side$chunks[task$chunk, ])
+      naming_file(types_of_file(chunk$path, schema_of_chunk(side, chunk)$note), chunk$path,
+        job$call
+      )
     },
     levels = function(job, task) {
-      path <- job$sides[[task$side]]$chunks$path[task$chunk]
-      list(levels = levels_of_file(path, task$columns))
+      side <- job$sides[[task$side]]
+      chunk <- side$chunks[task$chunk, ]
+      note <- schema_of_chunk(side, chunk)$note
+      list(levels = levels_of_file(chunk$path, task$columns, note))
     },
     first = function(job, task) {
       list(columns = first_of_chunk(job$sides[[task$side]], task))

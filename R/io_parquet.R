@@ -16,13 +16,16 @@ read_parquet_file <- function(path, columns = NULL, note = NULL) {
     col_select = columns,
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
-  if (is.null(note)) {
-    notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
-    note <- notes$value[match(parquet_note, notes$key)]
-  }
+  if (is.null(note)) note <- note_in_file(path)
   is_day <- vapply(frame, inherits, NA, "Date")
   frame[is_day] <- lapply(frame[is_day], function(x) structure(as.double(x), class = "Date"))
   with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))
+}
+
+# What a file has noted of its columns, NA for nothing
+note_in_file <- function(path) {
+  notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
+  notes$value[match(parquet_note, notes$key)]
 }
 
 # The least and the largest value of each column, as far as a file says them, and how many are

@@ -4,15 +4,17 @@
 # falls into the first of some parts. A value that is looked at on one side is so on the other.
 # Texts that any cleaning makes equal have one code.
 
-sample_limit <- 100000L
+sample_limit <- 20000L
 
 # Into how many parts values are cut, of which one is looked at: 1 where all are
 parts_of_frames <- function(frames) {
-  max(1, min(vapply(frames, nrow, 1L)) %/% sample_rows_option(sample_limit))
+  rows <- min(vapply(frames, nrow, 1L))
+  part <- sample_rows_option(sample_limit)
+  if (rows < 10 * part) 1 else rows %/% part
 }
 
 # with fewer distinct values than this a column is looked at whole
-few_values <- 5000
+few_values <- 20000
 
 # What is made of a column once, however many it is compared with
 made_once <- function(made, what, expr) {

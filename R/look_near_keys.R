@@ -140,7 +140,7 @@ sound_texts <- function(text) {
 
 # 64-bit integers that are equal where some cleaning makes two texts equal
 codes_of_texts <- function(text) {
-  other <- which(beyond_ascii(text))
+  other <- which(beyond_ascii_(text))
   if (length(other)) {
     bare <- text[other]
     if (can_clean("accents")) bare <- clean_texts(bare, "accents")

@@ -244,7 +244,7 @@ crowding_of_shapes <- function(all_shapes) {
 shape_of <- function(text) {
   from <- paste(c(0:8, letters, LETTERS), collapse = "")
   shape <- chartr(from, paste0(strrep("9", 9L), strrep("a", 52L)), text)
-  other <- which(beyond_ascii(shape))
+  other <- which(beyond_ascii_(shape))
   if (length(other)) shape[other] <- gsub("[[:alpha:]]", "a", shape[other])
   shape
 }

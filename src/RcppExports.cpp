@@ -969,6 +969,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// beyond_ascii_
+LogicalVector beyond_ascii_(CharacterVector x);
+RcppExport SEXP _ronda_beyond_ascii_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(beyond_ascii_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
@@ -1055,6 +1065,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
     {"_ronda_bare_codes_", (DL_FUNC) &_ronda_bare_codes_, 1},
+    {"_ronda_beyond_ascii_", (DL_FUNC) &_ronda_beyond_ascii_, 1},
     {NULL, NULL, 0}
 };
 

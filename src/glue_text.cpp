@@ -305,3 +305,21 @@ NumericVector bare_codes_(CharacterVector x) {
     return out;
   });
 }
+
+// Whether each text has characters beyond ASCII, or bytes that are none; a
+// missing one has none.
+// [[Rcpp::export(rng = false)]]
+LogicalVector beyond_ascii_(CharacterVector x) {
+  return glue::guarded([&] {
+    LogicalVector out(x.size());
+    const SEXP* texts = STRING_PTR_RO(x);
+    const core::TextCharacters characters = glue::text_characters();
+    core::for_rows(glue::current_context(), static_cast<std::size_t>(x.size()),
+                   [&](std::size_t i) {
+                     const char* at = characters(texts[i]);
+                     while (*at && !(*at & 0x80)) ++at;
+                     out[i] = texts[i] != NA_STRING && *at;
+                   });
+    return out;
+  });
+}

@@ -9,6 +9,11 @@ figure_sizes <- list(
 text_boxes <- function(figure, size) {
   grDevices::pdf(NULL, width = size[1L], height = size[2L])
   on.exit(grDevices::dev.off())
+  # (this device has not the letters of all languages, and says so of each)
+  suppressWarnings(boxes_on_page(figure))
+}
+
+boxes_on_page <- function(figure) {
   drawn <- grid::grid.force(ggplot2::ggplotGrob(figure))
   grid::grid.draw(drawn)
   tree <- grid::grid.ls(drawn, viewports = TRUE, print = FALSE)

@@ -254,7 +254,7 @@ test_that("reports and figures show hostile names as text", {
   # tags by name, and whatever could run in one
   tags <- function(page) sort(unlist(regmatches(page, gregexpr("<[a-zA-Z/!]+", page))))
   plain <- report_of("plain", "side")
-  for (odd in c("<script>alert(1)</script>", "\"><img src=x onerror=alert(2)>", "'\"&lt;b&gt;")) {
+  for (odd in c("<script>alert(1)</script>'", "\"><img src=x onerror=alert(2)>&lt;b&gt;")) {
     page <- report_of(odd, odd)
     expect_setequal(tags(page), tags(plain))
     expect_false(grepl("<script>alert|<img src=x", page))

@@ -30,7 +30,7 @@ test_that("a join of files that leaves files unread is the join in memory", {
   skip_without_files()
   local_pieces()
   unread <- 0
-  for (seed in 1:24) {
+  for (seed in 1:12) {
     set.seed(seed)
     frames <- lotted_frames()
     row.names(frames$right) <- NULL
@@ -60,7 +60,7 @@ test_that("a join of files that leaves files unread is the join in memory", {
     expect_equal(unclass(joined$receipt)[same], unclass(receipt)[same], label = paste("seed", seed))
     unread <- unread + any(grepl("left out", joined$receipt$notes))
   }
-  expect_gt(unread, 6)
+  expect_gt(unread, 3)
 })
 
 test_that("folders are read as far as they can match, and the receipt says so", {

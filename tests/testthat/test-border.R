@@ -99,7 +99,7 @@ sound_calls <- list(
   sound_rows_ = list(data.frame(a = 1:3)), count_deferred_ = list(list(1, "a")),
   release_rows_ = list(list(1L, NULL)), count_several_ = list(matches),
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
-  shortened_codes_ = list(text), bare_codes_ = list(text),
+  shortened_codes_ = list(text), bare_codes_ = list(text), beyond_ascii_ = list(text),
   see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\"", "\n", FALSE, TRUE, Inf),
   values_of_texts_ = list(c("1", NA, "9007199254740993"), ".", 1),
   numbers_ = list(c("+1,5", NA, "x"), ","),

@@ -8,8 +8,8 @@ test_that("wrong words of every option and command are told", {
   writeLines(c("port,n", "a"), "ragged.csv")
   writeLines("x", "letter.doc")
   file.create("empty.csv")
-  odd_words <- c("", " ", ",", "=", "a=b=c", "no such", "-1", "1e999", "NA",
-    "\u00e4", "x..y", "left=right", strrep("x", 2000)
+  odd_words <- c("no such", "", ",", "a=b=c", "-1", "1e999", "NA", "\u00e4", "x..y",
+    strrep("x", 2000)
   )
   odd_files <- c("nothing.csv", "twice.csv", "ragged.csv", "letter.doc",
     "empty.csv", ".", "", "ports", "http://ports.csv"
@@ -29,10 +29,13 @@ test_that("wrong words of every option and command are told", {
       (run$code && (!length(run$err) || length(run$out)))
     if (bad) surprises <<- c(surprises, paste(c(command, odd, run$err), collapse = " "))
     wrong <<- wrong + (run$code > 0)
-    pinned <<- c(pinned, sprintf("%s %s -> %d %s", command,
-      paste(encodeString(substr(odd, 1, 40), quote = "\""), collapse = " "),
-      run$code, substr(c(run$err, "")[1L], 1L, 200L)
-    ))
+    # (files and the first word of each option, as a page to read)
+    if (length(odd) == 1L || identical(odd[2L], odd_words[1L])) {
+      pinned <<- c(pinned, sprintf("%s %s -> %d %s", command,
+        paste(encodeString(odd, quote = "\""), collapse = " "), run$code,
+        substr(c(run$err, "")[1L], 1L, 200L)
+      ))
+    }
   }
   before <- list.files(all.files = TRUE)
   tried <- character()  # an option means the same in all commands but `many`

@@ -193,7 +193,16 @@ test_that("help, version and the demo run", {
   folder <- withr::local_tempdir()
   run <- ronda("demo", "--out", folder)
   expect_identical(run$status, 0L)
-  expect_lines(run$out[seq_len(grep("^In ", run$out) - 1L)])
+  # steps one after the other, each with its call and what it gave
+  steps <- grep("^[0-9]+[.] ", run$out)
+  expect_gte(length(steps), 19L)
+  expect_identical(as.integer(sub("[.].*", "", run$out[steps])), seq_along(steps))
+  of_step <- findInterval(seq_along(run$out), steps)
+  for (lines in split(run$out, of_step)[-1L]) {
+    code <- sub("^[>+] ?", "", grep("^[>+] ", lines, value = TRUE))
+    expect_gt(length(parse(text = code)), 0L, label = lines[1L])
+    expect_match(lines, "^(  |Error: ).*[0-9]", all = FALSE, label = lines[1L])
+  }
   files <- list.files(folder)
   expect_setequal(grep("parquet$", files, value = TRUE, invert = TRUE), c(
     "overlap.png", "rows-guide.png", "join_types.png", "repeats.png",
@@ -445,6 +454,7 @@ test_that("reports and figures take several files, and a report says how it was 
     "--out p.html --title 'The"
   ), fixed = TRUE)
   expect_true(grepl("Quillon Bay", page(), fixed = TRUE))
+  local_reports_without_drawing()
   expect_identical(run_cli("report", three, "--out", "p.html", "--no-rows")$code, 0L)
   expect_false(grepl("Quillon Bay", page(), fixed = TRUE))
   expect_identical(run_cli("report", "sailings.csv", "vessels.csv", "--on", "vessel=code",

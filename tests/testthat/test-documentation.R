@@ -90,8 +90,8 @@ test_that("the examples of every command run", {
   withr::local_dir(folder)
   for (command in as.list(ronda:::commands)) {
     expect_gt(length(command$examples), 1L, label = command$name)
-    # (test-cli_run.R runs the demo into a folder of another name)
-    for (example in setdiff(command$examples, "ronda demo --out demo-output")) {
+    # (test-cli_run.R runs the demo)
+    for (example in grep("^ronda demo", command$examples, value = TRUE, invert = TRUE)) {
       words <- scan(text = example, what = "", quiet = TRUE)
       code <- NULL
       utils::capture.output(

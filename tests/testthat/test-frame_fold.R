@@ -126,7 +126,7 @@ test_that("folded partners are what R makes of the oracle's, for every rule and 
       ronda.chunk_rows = settings[[k]][1L], ronda.threads = settings[[k]][2L],
       ronda.pairs_per_block = settings[[k]][3L]
     )
-    found <- lapply(k * 1e6 + 1:60, function(seed) fold_differs(seed, seed %% 2 == 0))
+    found <- lapply(k * 1e6 + 1:36, function(seed) fold_differs(seed, seed %% 2 == 0))
     expect_identical(as.character(unlist(found)), character())
   }
 })

@@ -32,7 +32,7 @@ test_that("frames go through every kind of file and come back as they were", {
   kinds <- list(csv = typed, tsv = typed, csv.gz = typed, jsonl = c(typed, "odd"),
     jsonl.gz = c(typed, "odd"), rds = character(), parquet = character()
   )
-  for (seed in 1:11) {
+  for (seed in 1:7) {
     all <- hard_columns(sample(2:30, 1L), seed)
     for (kind in names(kinds)) {
       columns <- all[sample(setdiff(names(all), kinds[[kind]]))]
@@ -196,7 +196,7 @@ test_that("texts are the same whoever reads them, however they are quoted", {
     withr::local_options(ronda.few_cells = cells)
     tryCatch(read_frame(path), ronda_error = conditionMessage)
   }
-  for (time in 1:150) {
+  for (time in 1:100) {
     cells <- replicate(6, {
       text <- paste(sample(pieces, sample(0:3, 1L)), collapse = "")
       if (runif(1) < 0.6) paste0("\"", gsub("\"+", "\"\"", text), "\"") else text

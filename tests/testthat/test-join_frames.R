@@ -44,7 +44,7 @@ test_that("frames of 50 rows and `via` agree with the oracle", {
 test_that("`rows` are parts of each other, with names and types that stay", {
   types_of <- function(frame) lapply(frame, function(x) x[0L])
   set.seed(2)
-  for (k in 1:80) {
+  for (k in 1:45) {
     case <- make_case()
     spec <- make_spec(case)
     if (identical(spec$collisions, "stop") ||

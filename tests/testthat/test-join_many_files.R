@@ -4,7 +4,7 @@ test_that("one pass over files gives what join_many() gives in memory", {
   skip_without_files()
   local_pieces()
   future::plan("sequential")
-  for (seed in 1:12) {
+  for (seed in 1:7) {
     set.seed(seed)
     n <- sample(20:60, 1L)
     left <- data.frame(

@@ -8,29 +8,33 @@ dark <- ggplot2::theme(text = ggplot2::element_text(colour = "#e3e7ec"),
   plot.background = ggplot2::element_rect(fill = "#14181d")
 )
 
-# Every view of all data on the smallest page, dark, and in turn on a larger one, light
+# pairings whose counts are hard to draw; those of others are like them
+hard_counts <- c("none", "no_rows", "names", "many_to_many", "heavy", "accents", "keys")
+
+# Every figure once: two in three on the smallest page, dark, the others on larger ones, light
 test_that("no text of any figure is cut or stands on another, on hard data and three pages", {
   skip_on_cran()
   all <- c(hard, list(demo = tide, keys = vessel))
   turn <- 0L
   for (name in names(all)) {
-    for (view in ronda:::figures_for(all[[name]])) {
+    views <- ronda:::figures_for(all[[name]])
+    if (!name %in% hard_counts) {
+      views <- setdiff(views, c("overlap", "join_types", "reasons", "repeats", "folds"))
+    }
+    for (view in views) {
+      turn <- turn + 1L
+      size <- c("small", "small", "large", "small", "small", "wide")[turn %% 6L + 1L]
       figure <- plot(all[[name]], view = view)
       expect_false(grepl("\\b0 have|All 0|NA\\b", figure$labels$title))
-      boxes <- text_boxes(figure + dark, figure_sizes$small)
-      expect_identical(faulty_texts(figure, figure_sizes$small, boxes), character(),
-        label = paste(name, view)
+      boxes <- text_boxes(if (size == "small") figure + dark else figure, figure_sizes[[size]])
+      expect_identical(faulty_texts(figure, figure_sizes[[size]], boxes), character(),
+        label = paste(name, view, size)
       )
+      if (size != "small") next
       # theme(text = ) sets the colour of all texts but those on filled shapes
       inks <- c("#e3e7ec", ronda:::figure_inks)
       expect_identical(boxes$label[!boxes$colour %in% inks], character(),
         label = paste("texts that no theme colours in", name, view)
-      )
-      turn <- turn + 1L
-      if (turn %% 3L) next
-      size <- c("large", "wide")[turn %/% 3L %% 2L + 1L]
-      expect_identical(faulty_texts(figure, figure_sizes[[size]]), character(),
-        label = paste(name, view, size)
       )
     }
   }
@@ -54,7 +58,7 @@ test_that("figures of other things fit their pages, too", {
     diagnosis = plot(diagnose(sailings, vessels, on = c(vessel = "code")))
   )
   for (name in names(figures)) {
-    for (size in names(figure_sizes)) {
+    for (size in c("small", if (name %in% c("many", "parts", "ledger")) "wide")) {
       expect_identical(faulty_texts(figures[[name]], figure_sizes[[size]]), character(),
         label = paste(name, size)
       )
@@ -176,17 +180,14 @@ test_that("any complete theme leaves a figure what it is", {
   for (figure in list(plot_overlap(vessel), plot_join_types(vessel), plot_repeats(tide),
     plot_reasons(tide), plot_timeline(tide), plot_gaps(tide), plot_folds(tide), plot_rows_guide()
   )) {
-    own <- gsub("\n", " ", text_labels(figure))
-    for (theme in list(ggplot2::theme_dark(), ggplot2::theme_classic())) {
-      themed <- text_labels(figure + theme)
-      expect_setequal(gsub("\n", " ", themed), own)
-    }
+    themed <- text_labels(figure + ggplot2::theme_dark())
+    expect_setequal(gsub("\n", " ", themed), gsub("\n", " ", text_labels(figure)))
   }
 })
 
 test_that("figures of generated pairings are drawn without a warning, and count all rows", {
   skip_on_cran()
-  for (seed in 1:12) {
+  for (seed in 1:6) {
     case <- seeded_case(seed, seed %% 2 == 0)
     expect_identical(faulty_figures(case), character(), label = paste("figures of seed", seed))
   }
