@@ -119,13 +119,14 @@ settle_group <- function(run, group) {
   run$waiting <- c(left, run$waiting)
 }
 
-# Small tasks go out several at a time, for each future takes a while to start; fewer
-# towards the end, so that all workers are busy
+# Small tasks go out several at a time, for each future takes a while to start; to several
+# workers fewer towards the end, so that all are busy
 next_group <- function(run, workers) {
   kind <- run$tasks[[run$waiting[1L]]]$kind
   is_small <- kind %in% small_kinds || !isTRUE(run$job$is_large) && kind %in% c("join", "alone")
-  size <- if (is_small) max(1, min(8, length(run$waiting) %/% (3 * workers))) else 1
-  run$waiting[seq_len(size)]
+  fair <- if (workers == 1L) Inf else max(1, length(run$waiting) %/% (3 * workers))
+  size <- if (is_small) min(8, fair) else 1
+  utils::head(run$waiting, size)
 }
 
 # kinds of tasks that look at a chunk before anything is planned, and those that see one only
