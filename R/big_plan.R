@@ -219,7 +219,8 @@ check_by <- function(job, call) {
   names <- setdiff(plan_names(job$plan$columns), order_columns)
   unknown <- setdiff(job$by, names)
   if (length(unknown)) {
-    stop_argument(said("`by` names a column `%s`, which the result doesn't have.", unknown[1L]),
+    stop_argument(
+      said("`by` names a column `%s`, which the result doesn't have.", shortened(unknown[1L], 80L)),
       closest_name(unknown[1L], names), paste("It has:", ticked(names)),
       call = call
     )

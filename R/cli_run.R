@@ -41,6 +41,8 @@
 #'   `--clean` takes words for what makes no difference in text keys: `trim` (blanks at the
 #'   ends), `spaces` (all blanks), `lower` (letter case), `zeros` (leading ones), `signs`
 #'   (punctuation and blanks), `accents` and `look_alike` (O and 0, I, L and 1).
+#' @section Errors: `ronda_error_argument` when `args` is not texts. What is wrong with a command
+#'   is written to stderr, and is its exit code.
 #' @seealso `vignette("reports-and-command-line")`.
 #' @examples
 #' folder <- system.file("extdata", package = "ronda")
@@ -51,6 +53,13 @@
 #' ))
 #' @export
 ronda_cli <- function(args = commandArgs(TRUE)) {
+  if (!is.character(args) || anyNA(args)) {
+    stop_argument(
+      sprintf("`args` must be the words of a command as texts, not %s.", shown(args)),
+      "Write, for example: ronda_cli(c(\"keys\", \"sailings.csv\", \"vessels.csv\"))",
+      call = quote(ronda_cli())
+    )
+  }
   report_failure <- function(e, code) {
     to_stderr(paste("ronda:", conditionMessage(e)))
     code
@@ -85,7 +94,7 @@ run_command <- function(args) {
     lines_to_stdout(sprintf("ronda %s", utils::packageVersion("ronda")))
     return(0L)
   }
-  command <- commands[[args[1L]]]
+  command <- if (nzchar(args[1L])) commands[[args[1L]]]
   if (is.null(command)) {
     near <- c(closest_name(args[1L], command_order), "ronda --help lists the commands.")
     stop_usage(sprintf("there is no command %s.", shown(args[1L])),
