@@ -195,26 +195,32 @@ comparable_columns <- function(x, y) {
   )
 }
 
-# Whether values that differ lie farther apart than the tolerance. 64-bit integers are
-# subtracted as what they are: no distance up to 2^53 is rounded.
+# Whether values that differ lie farther apart than the tolerance
 lie_apart <- function(x, y, tolerance) {
-  both <- list(x, y)
-  measured <- measured_numbers(both)
+  between <- distances_between(x, y)
   is_time <- is.character(tolerance) || inherits(tolerance, "difftime")
-  if (is_time && is.na(measured$scale$unit)) {
+  if (is_time && is.na(between$scale$unit)) {
     return(rep(TRUE, length(x)))
   }
-  most <- distance_number(tolerance, measured$scale, "tolerance", NULL)
+  most <- distance_number(tolerance, between$scale, "tolerance", NULL)
+  is.na(between$apart) | between$apart > most
+}
+
+# How far values of one group lie apart: list(apart, scale). 64-bit integers are subtracted as
+# what they are: no distance up to 2^53 is rounded, one beyond the largest is missing.
+distances_between <- function(x, y) {
+  both <- list(x, y)
+  measured <- measured_numbers(both)
+  values <- lapply(measured$values, strip_class)
+  apart <- abs(values[[1L]] - values[[2L]])
   if (any(vapply(both, is_int64, NA))) {
     whole <- lapply(both, int64_parts)
     if (is.null(whole[[1L]]$not_int64) && is.null(whole[[2L]]$not_int64)) {
-      apart <- int64_minus_(whole[[1L]]$values, whole[[2L]]$values)
-      return(is_missing(int64_class(apart)) | abs(int64_double(apart)) > most)
+      minus <- int64_minus_(whole[[1L]]$values, whole[[2L]]$values)
+      apart <- replace(abs(int64_double(minus)), is_missing(int64_class(minus)), NA)
     }
   }
-  values <- lapply(measured$values, strip_class)
-  apart <- abs(values[[1L]] - values[[2L]])
-  is.na(apart) | apart > most
+  list(apart = apart, scale = measured$scale)
 }
 
 # What it says ---------------------------------------------------------------------

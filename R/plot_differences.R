@@ -103,12 +103,11 @@ unequal_size <- function(found, k) {
     return(NULL)
   }
   cells <- found$cells[[k]]
-  both <- measured_numbers(list(
+  between <- distances_between(
     gather_(left, found$pairs$left[cells]), gather_(right, found$pairs$right[cells])
-  ))
-  apart <- abs(both$values[[1L]] - both$values[[2L]])
-  apart <- apart[is.finite(apart)]
-  if (length(apart)) sprintf("by %s (median)", distance_words(stats::median(apart), both$scale))
+  )
+  apart <- between$apart[is.finite(between$apart)]
+  if (length(apart)) sprintf("by %s (median)", distance_words(stats::median(apart), between$scale))
 }
 
 differences_title <- function(pairing, data) {

@@ -492,3 +492,12 @@ test_that("texts of `missing` are missing, and codes among which NA is one are p
   )
   expect_identical(sort(read_frame(joined$out)$cc), c("DE", "NA", "NO"))
 })
+
+test_that("a separator in the names alone is none", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  for (values in list(c("1", "2", "3.5"), letters[1:5])) {
+    writeLines(c("km; total", values), file)
+    expect_identical(names(read_frame(file)), "km; total")
+    expect_identical(nrow(read_frame(file)), length(values))
+  }
+})

@@ -288,3 +288,17 @@ test_that("the account says what the engine took over, and R keeps what is not i
     where = ~ base::`<`(0, 1) & left$at >= right$from & left$at <= right$to
   )), 3000L)
 })
+
+test_that("a frame with a `$` or `[[` of its own is asked by it", {
+  doubled <- structure(data.frame(v = 1:4), class = c("doubled_wind", "data.frame"))
+  limit <- data.frame(w = 5)
+  pairs_by <- function(where) pair_rows(doubled, limit, on = cross(), where = where)$counts$pairs
+  expect_identical(pairs_by(~ left$v > right$w), 0)
+  twice <- function(x, name) 2 * .subset2(x, name)
+  local({
+    local_mocked_s3("$.doubled_wind", twice)
+    expect_identical(pairs_by(~ left$v > right$w), 2)
+  })
+  local_mocked_s3("[[.doubled_wind", twice)
+  expect_identical(pairs_by(~ left[["v"]] > right$w), 2)
+})

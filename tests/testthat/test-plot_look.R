@@ -103,6 +103,54 @@ test_that("a larger page shows more, and says what it leaves out", {
   expect_match(levels(few$group)[1L], "other keys: ")
 })
 
+test_that("how far columns differ is said of what has distances", {
+  old <- data.frame(id = 1:6, km = c(1, 2, 3, 4, 5, 6), port = letters[1:6],
+    at = as.POSIXct("2031-05-01", tz = "UTC") + 0:5, same = 1, day = as.Date("2031-05-01") + 0:5,
+    took = as.difftime(1:6, units = "mins")
+  )
+  old$code <- bit64::as.integer64("9007199254740993") + 0:5
+  new <- transform(old, km = km + c(0, 1, 5, 0.5, 0, NA), port = rev(port), at = at + c(60, 0),
+    day = day + c(0, 2, 3), took = as.difftime(c(60, 150, 180, 240, 300, 360), units = "secs")
+  )
+  new$code <- old$code + c(0L, 1L)
+  words <- unique(plot_differences(pair_rows(old, new, on = "id"))$data[c("column", "words")])
+  expect_equal(gsub("\n", " ", words$words[match(names(old)[-1L], words$column)]), c(
+    "km: 4 not equal, by 1 (median)", "port: 6 not equal", "at: 3 not equal, by 1 min (median)",
+    "same: all equal", "day: 4 not equal, by 2.5 days (median)",
+    "took: 1 not equal, by 30 secs (median)", "code: 3 not equal, by 1 (median)"
+  ))
+})
+
+test_that("what a low page puts together still adds up, and is drawn", {
+  keys <- sprintf("Gull-%03d", 1:60)
+  harmed <- keys
+  harmed[1:5] <- tolower(keys[1:5])
+  harmed[6:9] <- paste0(keys[6:9], " ")
+  harmed[10:18] <- sub("-", "", keys[10:18])
+  harmed[19:20] <- sub("0", "O", keys[19:20])
+  harmed[21:28] <- paste0("Q", 21:28 * 97)
+  harmed[29:31] <- NA
+  many <- rep(keys, c(rep(1, 48), 2^(0:11)))
+  for (case in list(
+    list(view = "reasons", right = keys), list(view = "repeats", right = many)
+  )) {
+    pairing <- pair_rows(data.frame(k = harmed), data.frame(k = case$right, v = 1), on = "k")
+    figure <- plot(pairing, view = case$view)
+    all <- sum(figure$data$rows)
+    before <- Inf
+    for (height in c(8, 4, 1.6)) {
+      grDevices::pdf(NULL, width = 6.6, height = height)
+      built <- expect_silent(ggplot2::ggplot_build(figure))
+      grDevices::dev.off()
+      expect_equal(sum(built$plot$data$rows), all)
+      expect_equal(sum(built$data[[1L]]$x), all)
+      expect_lte(nrow(built$plot$data), before)
+      before <- nrow(built$plot$data)
+    }
+    expect_lt(before, nrow(figure$data))
+  }
+})
+
 test_that("titles fold when they are drawn, by the width that there is", {
   lines <- vapply(figure_sizes, function(size) {
     boxes <- text_boxes(plot_overlap(hard$names), size)
