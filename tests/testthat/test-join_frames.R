@@ -326,3 +326,16 @@ test_that("inputs never change and pipes work", {
   expect_identical(last_receipt()$labels, c("sailings", "vessels"))
   expect_identical(nrow(joined), 60L)
 })
+
+test_that("`if_absent` takes the largest and the least whole number, and none beyond", {
+  right <- data.frame(k = 2L, n = 1L)
+  filled <- function(value) {
+    join_frames(data.frame(k = 1L), right, on = "k", if_absent = list(n = value),
+      expect = "may-be-empty"
+    )$n
+  }
+  most <- .Machine$integer.max
+  expect_identical(filled(most + 0), most)
+  expect_identical(filled(-most + 0), -most)
+  expect_error(filled(most + 1), class = "ronda_error_type")
+})

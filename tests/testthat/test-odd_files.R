@@ -331,3 +331,15 @@ test_that("names of any kind stand in backticks, in every option", {
   words <- system2("bash", c("-c", shQuote(paste("printf '%s\\n'", line))), stdout = TRUE)
   expect_identical(run_cli("pair", "left.csv", "right.csv", words)$code, 0L)
 })
+
+test_that("a tab is written as such, by name or by its sign", {
+  withr::local_dir(withr::local_tempdir())
+  writeLines(c("port\tnote", "Ambrel\ta,b"), "left.csv")
+  write_frame(data.frame(port = "Ambrel", berths = 4L), "right.csv")
+  for (tab in c("tab", "\\t", "\t")) {
+    run <- run_cli("join", "left.csv", "right.csv", "--on", "port", "--delimiter",
+      paste0("left=", tab), "--quiet"
+    )
+    expect_identical(run$out, c("port,note,berths", "Ambrel,\"a,b\",4"), label = tab)
+  }
+})
