@@ -204,8 +204,8 @@ count_breaks <- function(limits) {
 count_axis <- function(name, most, ...) {
   ggplot2::scale_x_continuous(name,
     # A bar in which a low page puts several together may be longer.
-    limits = function(range) c(0, max(range, most, 1)), breaks = count_breaks, labels = with_commas_each,
-    expand = ggplot2::expansion(c(0, 0.06)), ...
+    limits = function(range) c(0, max(range, most, 1)), breaks = count_breaks,
+    labels = with_commas_each, expand = ggplot2::expansion(c(0, 0.06)), ...
   )
 }
 
