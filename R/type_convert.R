@@ -356,7 +356,7 @@ time_forms <- local({
 
 # The forms of which all texts are
 time_forms_of <- function(texts) {
-  # (the first texts rule out most forms)
+  # The first texts rule out most forms.
   Filter(function(form) {
     all(grepl(form$pattern, utils::head(texts, 20L))) && all(grepl(form$pattern, texts)) &&
       !anyNA(as.POSIXct(texts, format = form$format, tz = "UTC"))

@@ -64,7 +64,7 @@ for_r_alone <- c(
   check_review_columns = "a number in place of names of columns",
   check_frame = "a matrix in place of a frame", check_pairing = "something else than a pairing",
   pairing_given = "the same", tell_unquoted = "names of columns without quotes",
-  frame_files = "paths that are no text", side_given = "something else than files",
+  frame_files = "paths that are no text", ronda_cli = "words that are no text", side_given = "something else than files",
   join_many_files = "a star of frames in R alone", frames_at_hand = "the same",
   check_star = "the same", explain_row = "both rows or none, which the command refuses itself",
   check_frames = "a list of something else than frames", corrections = "frames of corrections",
