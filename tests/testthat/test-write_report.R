@@ -69,7 +69,8 @@ test_that("figures are lines of the page, with what they show in words", {
   # texts are texts, and follow the colours of the page
   expect_match(page, "<text [^>]*>unmatched rows</text>")
   expect_true(grepl("var(--figure-ink)", page, fixed = TRUE))
-  expect_false(grepl("#000000|#2F3640", sub(".*</style>", "", sub("<svg.*", "", page))))
+  drawn <- matches_in(page, "(?s)<svg.*?</svg>")
+  expect_false(any(grepl("(fill|stroke): #(000000|2F3640|FFFFFF)", drawn, ignore.case = TRUE)))
 })
 
 test_that("the page of the demo is small", {
