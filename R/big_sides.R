@@ -81,7 +81,7 @@ read_parquet_chunk <- function(side, chunk, wanted) {
     schema <- schema_of_chunk(side, chunk)
   } else {
     path <- chunk$copy
-    schema <- list(name = parquet_names(path))
+    schema <- schema_in_file(path)
   }
   there <- intersect(wanted, schema$name)
   if (!length(there)) {
@@ -286,9 +286,9 @@ with_text_copies <- function(job, side, looks) {
 
 # What R makes of the columns of a parquet file when it is read, one column after the other:
 # list(columns (zero-length), bytes (of a value))
-types_of_file <- function(path, note = note_in_file(path)) {
-  columns <- lapply(stats::setNames(nm = parquet_names(path)), function(name) {
-    x <- .subset2(read_parquet_file(path, name, note), name)
+types_of_file <- function(path, schema = schema_in_file(path)) {
+  columns <- lapply(stats::setNames(nm = schema$name), function(name) {
+    x <- .subset2(read_parquet_file(path, name, schema$note), name)
     list(slice_column(x, integer(), "", NULL), as.double(utils::object.size(x)) / max(length(x), 1))
   })
   list(columns = lapply(columns, `[[`, 1L), bytes = vapply(columns, `[[`, 0, 2L))
@@ -336,7 +336,7 @@ first_rows <- function(files) {
   side <- if (side$kind == "parquet") {
     found <- lapply(chunks_of_schemas(side), function(k) {
       chunk <- side$chunks[k, ]
-      types_of_file(chunk$path, schema_of_chunk(side, chunk)$note)
+      types_of_file(chunk$path, schema_of_chunk(side, chunk))
     })
     settle_parquet_side(side, found, vector("list", nrow(side$chunks)))
   } else {

@@ -356,9 +356,7 @@ file_task_kinds <- function(kind) {
     types = function(job, task) {
       side <- job$sides[[task$side]]
       chunk <- checked_chunk(side$chunks[task$chunk, ])
-      naming_file(types_of_file(chunk$path, schema_of_chunk(side, chunk)$note), chunk$path,
-        job$call
-      )
+      naming_file(types_of_file(chunk$path, schema_of_chunk(side, chunk)), chunk$path, job$call)
     },
     levels = function(job, task) {
       side <- job$sides[[task$side]]

@@ -9,6 +9,9 @@ parquet_names <- function(path) {
   schema$name[is.na(schema$num_children) | schema$num_children == 0L]
 }
 
+# its columns and what it has noted of them
+schema_in_file <- function(path) list(name = parquet_names(path), note = note_in_file(path))
+
 # `columns`: some of them, NULL for all; `note`: what the file has noted, where that is known
 # (NA for nothing)
 read_parquet_file <- function(path, columns = NULL, note = NULL) {

@@ -286,6 +286,25 @@ List shortened_codes_(CharacterVector x) {
   });
 }
 
+namespace {
+
+// What `value` makes of the bytes of each text, on all threads; of a missing
+// one it is given nullptr.
+template <class Vector, class Value>
+Vector of_each_text(CharacterVector x, Value value) {
+  Vector out(x.size());
+  const SEXP* texts = STRING_PTR_RO(x);
+  const core::TextCharacters characters = glue::text_characters();
+  core::for_rows(
+      glue::current_context(), static_cast<std::size_t>(x.size()),
+      [&](std::size_t i) {
+        out[i] = value(texts[i] == NA_STRING ? nullptr : characters(texts[i]));
+      });
+  return out;
+}
+
+}  // namespace
+
 // A code of what is left of each text when letter case, signs, blanks and
 // leading zeros are passed over and signs that look alike are one: texts that
 // such a cleaning makes equal have equal codes. A missing text's is missing, as
@@ -293,16 +312,9 @@ List shortened_codes_(CharacterVector x) {
 // [[Rcpp::export(rng = false)]]
 NumericVector bare_codes_(CharacterVector x) {
   return glue::guarded([&] {
-    NumericVector out(x.size());
-    const SEXP* texts = STRING_PTR_RO(x);
-    const core::TextCharacters characters = glue::text_characters();
-    core::for_rows(glue::current_context(), static_cast<std::size_t>(x.size()),
-                   [&](std::size_t i) {
-                     out[i] = code_bits(texts[i] == NA_STRING
-                                            ? missing_code
-                                            : bare_code(characters(texts[i])));
-                   });
-    return out;
+    return of_each_text<NumericVector>(x, [](const char* text) {
+      return code_bits(text ? bare_code(text) : missing_code);
+    });
   });
 }
 
@@ -311,15 +323,7 @@ NumericVector bare_codes_(CharacterVector x) {
 // [[Rcpp::export(rng = false)]]
 LogicalVector beyond_ascii_(CharacterVector x) {
   return glue::guarded([&] {
-    LogicalVector out(x.size());
-    const SEXP* texts = STRING_PTR_RO(x);
-    const core::TextCharacters characters = glue::text_characters();
-    core::for_rows(glue::current_context(), static_cast<std::size_t>(x.size()),
-                   [&](std::size_t i) {
-                     const char* at = characters(texts[i]);
-                     while (*at && !(*at & 0x80)) ++at;
-                     out[i] = texts[i] != NA_STRING && *at;
-                   });
-    return out;
+    return of_each_text<LogicalVector>(
+        x, [](const char* text) { return text && has_high_bit(text); });
   });
 }

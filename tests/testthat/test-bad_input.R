@@ -80,7 +80,7 @@ verbs <- list(
   write_review = verb(list(misses, "page.html"), list(columns = "none")),
   frame_files = verb(list("ports.csv")),
   read_frame = verb(list("ports.csv")),
-  write_frame = verb(list(left, "again.csv"), list(x = "frame", path = character())),
+  write_frame = verb(list(left, "again.csv"), list(x = "frame")),
   ronda_cli = verb(NULL, list(args = c("none", "texts", "empty", "long")))
 )
 

@@ -16,9 +16,9 @@ keyed_case <- function(n = 120L, keys = 30L) {
   )
 }
 
-two_workers <- function() {
-  future::plan("sequential")
+two_workers <- function(frame = parent.frame()) {
   future::plan("multisession", workers = 2)
+  withr::defer(future::plan("sequential"), frame)
 }
 
 join_case <- function(case, ..., out = tempfile()) {
