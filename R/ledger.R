@@ -57,8 +57,8 @@ ledger <- function(clear = FALSE) {
 
 # the joins that are remembered, the oldest first
 joins_kept <- function() {
-  numbers <- sort(as.numeric(ls(session$joins)))
-  lapply(as.character(numbers), function(number) session$joins[[number]])
+  joins <- unname(as.list(session$joins))
+  joins[order(vapply(joins, function(join) join$number, 0))]
 }
 
 #' @rdname ledger

@@ -1,7 +1,7 @@
 # The ledger: every join of the session, and the receipt of the latest one.
 
-# What the session remembers: an entry for each of the newest joins, by number; the receipt of
-# the latest one is written when it is asked for, as that takes longer than matching a
+# What the session remembers: an entry for each of the newest joins, by its slot; the receipt
+# of the latest one is written when it is asked for, as that takes longer than matching a
 # small frame. `warned`: what the join that is under way warned of; `file`: what the
 # environment says of the ledger's file, read at the first join; `unwritable`: the file of
 # which it was said that it can't be written
@@ -15,25 +15,22 @@ session <- list2env(
 
 most_joins <- 10000
 
+# where a join is kept: a new one takes the place of the oldest
+slot_of <- function(number) as.character(number %% most_joins)
+
 # Notes a join, in few steps, for it is part of every small one. `parts`: what receipt_parts()
 # gives, or a receipt; NULL where it failed before there were any. `call`: that of the verb;
 # `message`: of the error.
 note_join <- function(call, parts, message = NA_character_, pairing = NULL,
                       labels = NULL) {
-  made <- session$made + 1
-  key <- as.character(made)
-  session$made <- made
+  session$made <- session$made + 1
   join <- list(
-    number = made, at = now_(), call = call, parts = parts, labels = labels,
+    number = session$made, at = now_(), call = call, parts = parts, labels = labels,
     message = message, warned = session$warned,
     pairing = if (!is.null(pairing) && keeps_pairings()) unclass(pairing)
   )
-  assign(key, join, envir = session$joins)
+  session$joins[[slot_of(session$made)]] <- join
   if (length(session$warned)) session$warned <- character()
-  if (made > most_joins) {
-    old <- as.character(made - most_joins)
-    if (!is.null(session$joins[[old]])) rm(list = old, envir = session$joins)
-  }
   file <- ledger_option()
   if (is.null(file)) {
     if (is.null(session$file)) session$file <- ledger_of_environment()
@@ -54,7 +51,7 @@ receipt_of_join <- function(join) {
 # the receipt of the latest join that has one
 latest_receipt <- function() {
   for (number in seq(session$made, max(1, session$made - most_joins + 1))) {
-    join <- session$joins[[as.character(number)]]
+    join <- session$joins[[slot_of(number)]]
     if (!is.null(join$parts)) {
       return(receipt_of_join(join))
     }

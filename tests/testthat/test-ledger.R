@@ -54,6 +54,19 @@ test_that("every join has its line, failed ones too, and a receipt of any kind t
   expect_error(ledger(clear = NA), class = "ronda_error_argument")
 })
 
+test_that("the newest joins are remembered, in their order", {
+  ledger(clear = TRUE)
+  local_function("most_joins", 12)
+  for (rows in 1:40) {
+    join_frames(data.frame(k = seq_len(rows)), data.frame(k = 1:40), on = "k")
+    expect_equal(ledger()$join, seq(max(1, rows - 11), rows))
+    expect_equal(ledger()$result_rows, seq(max(1, rows - 11), rows))
+    expect_identical(last_receipt()$rows_left, rows)
+  }
+  ledger(clear = TRUE)
+  expect_null(last_receipt())
+})
+
 test_that("joins are appended to a file as whole lines, by several processes too", {
   file <- withr::local_tempfile()
   script <- c(
