@@ -305,8 +305,9 @@ no_value_words <- function(pairing, rule) {
   first <- vapply(side_names, function(side) {
     values <- matched_column(pairing, rule, side)
     some <- unique(value_words(values[utils::head(which(!is_missing(values)), 50L)]))
-    some <- utils::head(some, 3L)
-    sprintf("`%s` of `%s` has %s", rule[[side]], frame_mark(side), paste(some, collapse = ", "))
+    sprintf("`%s` of `%s` has %s", rule[[side]], frame_mark(side),
+      if (length(some)) paste(utils::head(some, 3L), collapse = ", ") else "missing values alone"
+    )
   }, "")
   sprintf("No value of the key is in both: %s.", paste(first, collapse = "; "))
 }
@@ -314,7 +315,9 @@ no_value_words <- function(pairing, rule) {
 # whether some row of one frame equals one of the other by these rules
 shares_values <- function(pairing, rules) {
   keys <- engine_keys(pairing$left, pairing$right, rules, NULL)
-  matches <- match_equal_(keys$left, keys$right, keys$kinds, FALSE, FALSE)$matches
+  matches <- match_equal_(keys$left, keys$right, keys$kinds, pairing$missing_keys == "match",
+    FALSE
+  )$matches
   length(left_by_match(matches, TRUE)) > 0L
 }
 

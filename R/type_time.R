@@ -248,6 +248,11 @@ register_type("difftime", "duration",
     unit <- unit_seconds(like)
     as_duration(duration_number(x, unit) - duration_number(y, unit), attr(like, "units"))
   },
+  # a class that builds on it shows itself
+  shown = function(x) {
+    if (!is_plain_duration(x)) return(format(x, trim = TRUE))
+    sprintf("%s %s", number_texts(as_double(strip_class(x))), attr(x, "units"))
+  },
   from_text = function(texts, like) {
     as.difftime(suppressWarnings(as.numeric(texts)), units = attr(like, "units"))
   },

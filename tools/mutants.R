@@ -3,8 +3,8 @@
 # flipped, a side swapped, a line dropped, a constant off by one, a condition turned
 # round), one at a time, runs the tests that could see each until one fails, and prints
 # those that no test saw. Three in four are changes of R code, put into the loaded
-# package; C++ is built anew. Which tests run which function is found out once and kept
-# in .library; `Rscript tools/mutants.R map` finds it out again.
+# package; C++ is built anew. Which test runs which function is found out once and kept in
+# .library; `Rscript tools/mutants.R map` finds it out again. A test is a test_that().
 
 arguments <- commandArgs(TRUE)
 library_folder <- normalizePath(".library")
@@ -122,7 +122,7 @@ site_words <- function(site) {
   )
 }
 
-# for a first look: only test files that take no longer than this (seconds)
+# for a first look: only tests that take no longer than this (seconds)
 longest_test <- as.numeric(Sys.getenv("LONGEST_TEST", Inf))
 
 # Which tests could see it --------------------------------------------------------------
@@ -132,8 +132,9 @@ test_names <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-
 left_out <- c("documentation", "vignettes", "layers", "faults", "missing_packages")
 test_names <- setdiff(test_names, left_out)
 
-# (runs in a process of its own) the functions that one test file calls
-functions_of_test <- function(name) {
+# (runs in a process of its own) The tests of one file: list(tests, each list(functions,
+# seconds), by name). What the file calls between its tests is called by all of them.
+functions_of_tests <- function(name) {
   space <- asNamespace("ronda")
   seen <- new.env()
   for (fun in ls(space, all.names = TRUE)) {
@@ -143,11 +144,30 @@ functions_of_test <- function(name) {
     base::unlockBinding(fun, space)
     assign(fun, value, space)
   }
-  seconds <- system.time(testthat::test_dir("tests/testthat",
-    package = "ronda", load_package = "installed", filter = sprintf("^%s$", name),
-    stop_on_failure = FALSE, reporter = testthat::SilentReporter$new()
-  ))[["elapsed"]]
-  list(functions = ls(seen, all.names = TRUE), seconds = seconds)
+  tests <- list()
+  between <- character()
+  called <- function() {
+    names <- ls(seen, all.names = TRUE)
+    rm(list = names, envir = seen)
+    names
+  }
+  place <- new.env(parent = space)
+  place$test_that <- function(desc, code) {
+    between <<- c(between, called())
+    whole <- sys.call()
+    whole[[1L]] <- quote(testthat::test_that)
+    seconds <- system.time(eval(whole, parent.frame()))[["elapsed"]]
+    tests[[desc]] <<- list(functions = called(), seconds = seconds)
+  }
+  testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
+    filter = sprintf("^%s$", name), stop_on_failure = FALSE, env = place,
+    reporter = testthat::SilentReporter$new()
+  )
+  between <- unique(c(between, called()))
+  lapply(tests, function(test) {
+    test$functions <- unique(c(test$functions, between))
+    test
+  })
 }
 
 in_process <- function(fun, args, libraries = library_folder) {
@@ -188,33 +208,35 @@ side_by_side <- function(items, start, most, seconds = Inf, done = function(k, x
   results
 }
 
+# a row for each test: file, test, seconds; and the functions that it calls
 make_map <- function(most) {
   found <- side_by_side(test_names, function(name) {
-    in_process(functions_of_test, list(name = name))
+    in_process(functions_of_tests, list(name = name))
   }, most)
-  names(found) <- test_names
-  saveRDS(Filter(Negate(is.null), found), map_file)
+  rows <- Map(function(file, tests) {
+    data.frame(file = rep(file, length(tests)), test = as.character(names(tests)),
+      seconds = vapply(tests, function(test) test$seconds, 0),
+      functions = I(lapply(unname(tests), function(test) test$functions))
+    )
+  }, test_names, found)
+  saveRDS(do.call(rbind, unname(rows)), map_file)
 }
 
-# the tests that may run, quick ones first
-quick_first <- function(map) {
-  seconds <- vapply(map, function(x) x$seconds, 0)
-  names(sort(seconds[seconds <= longest_test]))
-}
-
-# the tests that run a function: the one named like its file, then quick ones first
-tests_for <- function(functions, map, file) {
-  runs <- vapply(map, function(x) any(functions %in% x$functions), NA)
-  tests <- quick_first(map[runs])
-  if (!length(tests)) tests <- quick_first(map)
-  own <- sub("[.]R$", "", basename(file))
-  c(intersect(own, tests), setdiff(tests, own))
+# The tests that run some function, by file: the file named like the one that was changed
+# first, then quick ones
+tests_for <- function(map, functions = NULL, file = "") {
+  map <- map[map$seconds <= longest_test, ]
+  runs <- vapply(map$functions, function(called) any(functions %in% called), NA)
+  if (any(runs)) map <- map[runs, ]
+  seconds <- sort(tapply(map$seconds, map$file, sum))
+  own <- intersect(sub("[.]R$", "", basename(file)), names(seconds))
+  split(map$test, factor(map$file, c(own, setdiff(names(seconds), own))))
 }
 
 # One change, tried -------------------------------------------------------------------------
 
-# (in a process of its own) Puts code into the loaded package; runs tests until one
-# fails. Gives the test's name, or "" where none did.
+# (in a process of its own) Puts code into the loaded package; runs tests (their names by
+# file) until one fails. Gives the file's name, or "" where none did.
 try_tests <- function(code, tests) {
   space <- asNamespace("ronda")
   if (!is.null(code)) {
@@ -231,16 +253,23 @@ try_tests <- function(code, tests) {
       if (exists(name, space, inherits = FALSE)) assign(name, get(name, space), methods)
     }
   }
-  for (test in tests) {
+  for (file in names(tests)) {
+    place <- new.env(parent = space)
+    place$test_that <- function(desc, code) {
+      whole <- sys.call()
+      whole[[1L]] <- quote(testthat::test_that)
+      if (desc %in% tests[[file]]) eval(whole, parent.frame())
+    }
     # (stops at the first failure)
     seen <- tryCatch({
       testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
-        filter = sprintf("^%s$", test), reporter = testthat::StopReporter$new()
+        filter = sprintf("^%s$", file), env = place,
+        reporter = testthat::StopReporter$new()
       )
       FALSE
     }, error = function(e) TRUE)
     if (seen) {
-      return(test)
+      return(file)
     }
   }
   ""
@@ -269,7 +298,7 @@ start_r <- function(site, map) {
   code <- c(as.list(after)[differs], registrations(site$file, after))
   functions <- names[differs]
   if (any(functions == "")) functions <- names
-  in_process(try_tests, list(code = code, tests = tests_for(functions, map, site$file)))
+  in_process(try_tests, list(code = code, tests = tests_for(map, functions, site$file)))
 }
 
 # the sources that include a header, also by way of others
@@ -310,13 +339,14 @@ start_cpp <- function(site, map) {
     unlink(folder, recursive = TRUE)
     return(NULL)
   }
+  # (pictures show the folder of the library, which is another one here)
+  tests <- tests_for(map[map$file != "screenshots", ])
   first <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred",
     "pair_where", "join_frames", "pair_ordered", "explain_row", "pair_expect",
-    "file_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",
+    "io_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",
     "join_many", "hostile", "aimed"
-  ), names(map))
-  # (pictures show the folder of the library, which is another one here)
-  tests <- c(first, setdiff(quick_first(map), c(first, "screenshots")))
+  ), names(tests))
+  tests <- tests[c(first, setdiff(names(tests), first))]
   in_process(try_tests, list(code = NULL, tests = tests),
     libraries = c(file.path(folder, "library"), library_folder)
   )
@@ -334,7 +364,7 @@ main <- function() {
   }
   map <- readRDS(map_file)
   sites <- choose_sites(seed, n)
-  limit <- 3 * sum(vapply(map, function(x) x$seconds, 0)) + 60
+  limit <- 3 * sum(map$seconds) + 60
   survivors <- character()
   killed <- 0L
   tried <- 0L

@@ -98,3 +98,31 @@ test_that("a failed expectation carries its receipt and its pairing, and is the 
   join_frames(trips, crew[1L, ], on = "ship")
   expect_false(last_receipt()$failed)
 })
+
+test_that("values that are in one frame alone are told, missing ones as what they are", {
+  said_to_have <- function(left, right) {
+    said <- told(join_frames(data.frame(k = left), data.frame(k = right), on = "k",
+      missing_keys = "match"
+    ))
+    unlist(regmatches(said, regexec("`k` of `left` has (.*); `k` of `right` has ([^\n]*)[.]", said)))[-1L]
+  }
+  set.seed(5)
+  for (type in names(key_makers)) {
+    drawn <- key_makers[[type]](60L)
+    values <- drawn[!is_missing(drawn)]
+    values <- values[match(unique(value_words(values)), value_words(values))]
+    none <- drawn[is_missing(drawn)][1L]
+    first <- c(value_words(values[1L]), value_words(values[2L]))
+    found <- said_to_have(values[1L], values[2L])
+    # (what differs in letter case or spaces alone is advised to be cleaned)
+    if (length(found)) expect_identical(found, first, label = type)
+    found <- said_to_have(none[c(1L, 1L)], values[2L])
+    expect_identical(found, c("missing values alone", first[2L]), label = type)
+    found <- said_to_have(values[c(1L, 1L)], none)
+    expect_identical(found, c(first[1L], "missing values alone"), label = type)
+  }
+  some <- data.frame(k = NA_character_, v = 1)
+  expect_match(told(join_frames(some, some, on = list("k", relate("v", "<")),
+    missing_keys = "match"
+  )), "Some keys are equal in both frames, and relate[(][)] leaves none")
+})
