@@ -251,7 +251,9 @@ register_type("difftime", "duration",
   # a class that builds on it shows itself
   shown = function(x) {
     if (!is_plain_duration(x)) return(format(x, trim = TRUE))
-    sprintf("%s %s", number_texts(as_double(strip_class(x))), attr(x, "units"))
+    number <- number_texts(as_double(strip_class(x)))
+    unit <- attr(x, "units")
+    sprintf("%s %s", number, ifelse(number %in% "1", sub("s$", "", unit), unit))
   },
   from_text = function(texts, like) {
     as.difftime(suppressWarnings(as.numeric(texts)), units = attr(like, "units"))

@@ -16,7 +16,7 @@ mkdir -p "$build"
   echo "program: ${core[*]} $(basename -s .cpp -a "${sources[@]}" | sed 's/$/.o/' | tr '\n' ' ')"
   printf '\tg++ -pthread %s -o $@ $^\n' "$*"
   for source in "${sources[@]}"; do
-    printf '%s: %s\n\tg++ -std=c++17 -g -O1 -pthread -MMD -MP %s -c $<\n' \
+    printf '%s: %s\n\tg++ -std=c++17 -O0 -pthread -MMD -MP %s -c $<\n' \
       "$(basename "$source" .cpp).o" "$PWD/$source" "$* -I$PWD/src -I$include"
   done
   echo "-include *.d"
