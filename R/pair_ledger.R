@@ -13,10 +13,8 @@ session <- list2env(
   parent = emptyenv()
 )
 
+# A join is kept in slot `number %% most_joins`: a new one takes the place of the oldest.
 most_joins <- 10000
-
-# where a join is kept: a new one takes the place of the oldest
-slot_of <- function(number) as.character(number %% most_joins)
 
 # Notes a join, in few steps, for it is part of every small one. `parts`: what receipt_parts()
 # gives, or a receipt; NULL where it failed before there were any. `call`: that of the verb;
@@ -29,7 +27,7 @@ note_join <- function(call, parts, message = NA_character_, pairing = NULL,
     message = message, warned = session$warned,
     pairing = if (!is.null(pairing) && keeps_pairings()) unclass(pairing)
   )
-  session$joins[[slot_of(session$made)]] <- join
+  session$joins[[as.character(session$made %% most_joins)]] <- join
   if (length(session$warned)) session$warned <- character()
   file <- ledger_option()
   if (is.null(file)) {
@@ -51,7 +49,7 @@ receipt_of_join <- function(join) {
 # the receipt of the latest join that has one
 latest_receipt <- function() {
   for (number in seq(session$made, max(1, session$made - most_joins + 1))) {
-    join <- session$joins[[slot_of(number)]]
+    join <- session$joins[[as.character(number %% most_joins)]]
     if (!is.null(join$parts)) {
       return(receipt_of_join(join))
     }
