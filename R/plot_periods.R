@@ -129,7 +129,7 @@ draw_periods <- function(pairing, seen) {
       labels = period_states[some]
     )) +
     timeline_axis(seen$axis) +
-    ggplot2::scale_y_discrete(NULL) +
+    ggplot2::labs(y = NULL) +
     figure_theme() +
     ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }
@@ -148,6 +148,9 @@ period_title <- function(pairing, seen) {
 }
 
 period_subtitle <- function(pairing, seen) {
+  if (!nrow(seen$sums)) {
+    return("")
+  }
   paste(c(
     if (length(pairing$key_rules)) "By key, those with the longest gaps first." else
       "From the first period to the last.",

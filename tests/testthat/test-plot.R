@@ -333,6 +333,37 @@ test_that("titles are true where nothing matched and where there are no rows", {
   ))
 })
 
+test_that("figures along an axis are drawn without rows, too, and of missing times alone", {
+  withr::local_pdf(NULL)
+  views <- character()
+  for (at in list(1, as.Date("2031-05-01"), as.POSIXct("2031-05-01", tz = "UTC"))) {
+    left <- data.frame(port = "Osmere", p = at)
+    right <- data.frame(port = "Osmere", g = at, u = at)
+    missing <- function(frame) {
+      frame[-1L] <- lapply(frame[-1L], function(x) x[NA_integer_])
+      frame
+    }
+    for (case in list(
+      list(left, right[0L, ]), list(left[0L, ], right[0L, ]), list(missing(left), missing(right))
+    )) {
+      pairing <- pair_rows(case[[1L]], case[[2L]], on = list("port", inside("p", "g", "u")))
+      axis <- setdiff(ronda:::figures_for(pairing), c("overlap", "join_types", "reasons", "repeats"))
+      for (view in axis) {
+        figure <- plot(pairing, view = view)
+        built <- expect_silent(ggplot2::ggplot_build(figure))
+        if (view == "periods") {
+          expect_identical(nrow(built$data[[1L]]), 0L)
+          expect_identical(figure$labels[c("title", "subtitle", "y")],
+            list(title = "right has no period", subtitle = NULL, y = NULL)
+          )
+        }
+      }
+      views <- c(views, axis)
+    }
+  }
+  expect_true(all(c("timeline", "periods") %in% views))
+})
+
 test_that("of two periods the stretch that both share is shaded", {
   on <- list("port", overlap("booked_from", "booked_to", "closed_from", "closed_to",
     shared = c("from", "to")))
