@@ -122,7 +122,7 @@ site_words <- function(site) {
   )
 }
 
-# for a first look: only tests that take no longer than this (seconds)
+# for a first look: of tests in other files only those that take no longer (seconds)
 longest_test <- as.numeric(Sys.getenv("LONGEST_TEST", Inf))
 
 # Which tests could see it --------------------------------------------------------------
@@ -225,11 +225,12 @@ make_map <- function(most) {
 # The tests that run some function, by file: the file named like the one that was changed
 # first, then quick ones
 tests_for <- function(map, functions = NULL, file = "") {
-  map <- map[map$seconds <= longest_test, ]
+  own <- sub("[.]R$", "", basename(file))
+  map <- map[map$seconds <= longest_test | map$file == own, ]
   runs <- vapply(map$functions, function(called) any(functions %in% called), NA)
   if (any(runs)) map <- map[runs, ]
   seconds <- sort(tapply(map$seconds, map$file, sum))
-  own <- intersect(sub("[.]R$", "", basename(file)), names(seconds))
+  own <- intersect(own, names(seconds))
   split(map$test, factor(map$file, c(own, setdiff(names(seconds), own))))
 }
 

@@ -26,11 +26,24 @@ lotted_frames <- function() {
   list(left = frame(sample(8:40, 1L), "l"), right = right[right$lot %in% unique(right$lot)[-1L], ])
 }
 
+# conditions of every form: those that files can be left out by, alone and beside others, and
+# those that say nothing of files
+any_condition <- function(limit, most) {
+  terms <- list(
+    ~ right$v > limit, ~ left$l <= most, ~ right[["v"]] == limit, ~ limit >= right$v,
+    ~ most < left$l, ~ right$v != limit, ~ !(right$v > limit), ~ right$v %in% c(limit, 3),
+    ~ left$l < right$r, ~ right$v > limit | left$l < 5L, ~ right$v + 1 > limit, ~ is.na(left$v),
+    ~ right$v >= limit & right$v < limit + 2
+  )
+  parts <- lapply(terms[sample(length(terms), sample(3L, 1L))], `[[`, 2L)
+  stats::as.formula(call("~", Reduce(function(a, b) call("&", a, b), parts)), environment())
+}
+
 test_that("a join of files that leaves files unread is the join in memory", {
   skip_without_files()
   local_pieces()
   unread <- 0
-  for (seed in 1:12) {
+  for (seed in 1:16) {
     set.seed(seed)
     frames <- lotted_frames()
     row.names(frames$right) <- NULL
@@ -40,12 +53,10 @@ test_that("a join of files that leaves files unread is the join in memory", {
         frames[[side]]
       }
     })
-    limit <- sample(0:9, 1L)
-    most <- sample(10:40, 1L)
     asked <- list(
       on = one_of(list("lot", c("lot", "v"))), rows = one_of(names(row_types)),
       missing_keys = one_of(c("match", "unmatched")), expect = "rows-multiply",
-      where = one_of(list(NULL, ~ right$v > limit, ~ left$l <= most & right[["v"]] == limit))
+      where = maybe(0.8, any_condition(sample(0:9, 1L), sample(10:40, 1L)))
     )
     joined <- suppressMessages(suppressWarnings(do.call(join_files, c(files, asked, list(
       out = file.path(folder, "out"), row_order = "left"

@@ -201,6 +201,13 @@ test_that("the reason is the true one where the keys are equal", {
   found <- near_misses(pair_rows(days, days, on = "k", where = ~ left$at < right$at))
   expect_identical(found$reason, rep("equal keys, refused by `where`", 3L))
   expect_identical(nrow(corrections(found)), 0L)
+  # of several keys the first is the one to look at, and the others say where
+  several <- transform(left, port = c("x", "y", "x"), day = 1:3)
+  found <- near_misses(pair_rows(several, several, on = c("k", "port", "day"),
+    where = ~ left$at < right$at
+  ))
+  expect_identical(found$from, several$k)
+  expect_identical(found$group, sprintf("%s / %d", several$port, 1:3))
 })
 
 test_that("partners that are free come first, taken ones say so", {

@@ -91,6 +91,21 @@ test_that("a page says what to do where little or nothing matched", {
   expect_match(page_of(pair_rows(data.frame(k = 1:9), data.frame(k = 91:99), on = "k")),
     "explain_row(pairing, left = 1)", fixed = TRUE
   )
+  # the row that is worth a look is the first unmatched one; keys can be decided on where
+  # some are near
+  for (case in list(
+    list(pairing = pair_rows(sailings, vessels, on = c(vessel = "code")), near = TRUE),
+    list(pairing = pair_rows(data.frame(k = c(1:3, 500, 7)), data.frame(k = c(90, 1:3)), on = "k"),
+      near = FALSE
+    )
+  )) {
+    page <- page_of(case$pairing)
+    expect_identical(
+      unique(as.integer(matches_in(page, "(?<=explain_row\\(pairing, left = )[0-9]+"))),
+      build_frame(case$pairing, "anti", row_numbers = c("row", "none"))$row[1L]
+    )
+    expect_identical(grepl("write_review(near_misses(pairing)", page, fixed = TRUE), case$near)
+  }
   # what multiplies is the first thing said
   heavy <- data.frame(k = rep(1:10, 30))
   expect_match(page_of(pair_rows(heavy, heavy, on = "k", expect = "rows-multiply")),
@@ -105,6 +120,53 @@ test_that("a page says what to do where little or nothing matched", {
   place <- new.env()
   eval(parse(text = code), place)
   expect_identical(sum(!is.na(place$joined$name)), 56L)
+})
+
+# the cells of the table with this caption, a text matrix
+table_cells <- function(page, caption) {
+  table <- sub(paste0("(?s).*<caption>", caption, "</caption>(.*?)</table>.*"), "\\1", page,
+    perl = TRUE
+  )
+  rows <- matches_in(table, "(?s)<tr>.*?</tr>")
+  do.call(rbind, lapply(rows, function(row) {
+    sub(".*>", "", sub("</t[hd]>$", "", matches_in(row, "<t[hd][^>]*>[^<]*</t[hd]>")))
+  }))
+}
+
+test_that("tables of a report are what the frames say", {
+  local_reports_without_drawing()
+  set.seed(3)
+  old <- data.frame(port = sample(letters[1:4], 90L, TRUE), day = sample(3L, 90L, TRUE), fare = 1,
+    seats = 2L
+  )
+  new <- data.frame(port = sample(letters[3:6], 70L, TRUE), date = sample(3L, 70L, TRUE),
+    fare = "a", deck = TRUE
+  )
+  pairing <- pair_rows(old, new, on = c("port", day = "date"), expect = "rows-multiply")
+  page <- page_of(pairing)
+  types <- table_cells(page, "Other columns that both frames have are renamed by default")
+  expect_identical(types, rbind(c("column", "old", "new", "note"),
+    c("port", "text", "text", "used in a rule"), c("day", "integer", "", "used in a rule"),
+    c("fare", "double", "text", "on both sides"), c("seats", "integer", "", ""),
+    c("date", "", "integer", "used in a rule"), c("deck", "", "logical", "")
+  ))
+  rows <- table_cells(page, "Rows of the result")
+  for (k in 2:nrow(rows)) {
+    expect_identical(as.integer(gsub(",", "", rows[k, 2L])), nrow(build_frame(pairing, rows[k, 1L])))
+  }
+  # pairs of each key by a plain loop
+  keys <- table_cells(page, "Keys with the most pairs: rows of each frame that are paired")[-1L, ]
+  counted <- apply(expand.grid(letters[3:4], 1:3), 1L, function(key) {
+    c(sum(old$port == key[1L] & old$day == key[2L]), sum(new$port == key[1L] & new$date == key[2L]))
+  })
+  pairs <- sort(counted[1L, ] * counted[2L, ], decreasing = TRUE)
+  expect_identical(as.integer(keys[, 5L]), as.integer(pairs))
+  for (k in seq_len(nrow(keys))) {
+    expect_identical(as.integer(keys[k, 3:4]), c(
+      sum(old$port == keys[k, 1L] & old$day == keys[k, 2L]),
+      sum(new$port == keys[k, 1L] & new$date == keys[k, 2L])
+    ))
+  }
 })
 
 test_that("without rows no cell of the data is shown", {
