@@ -665,6 +665,29 @@ test_that("ties that stop are told by the rows of the whole, whichever part has 
   )
 })
 
+test_that("columns that don't agree are told by the rows of the whole, however few a part has", {
+  skip_without_files()
+  withr::local_options(ronda.piece_rows = 7, ronda.receipt = FALSE)
+  left <- data.frame(k = 1:24, a = 1:24, b = 24:1)
+  for (wrong in list(17L, c(3L, 20L), c(2L, 3L, 11L, 19L), 1:24)) {
+    right <- left[sample(24L), ]
+    right$b[right$k %in% wrong] <- 0L
+    right$a[right$k == 24L] <- if (length(wrong) == 24L) 0L else 24L
+    for (order in c("left", "right")) {
+      said <- lapply(list(
+        memory = function(...) join_frames(...),
+        files = function(...) join_files(..., way = "parts", parts = 3, out = tempfile())
+      ), function(join) {
+        e <- expect_error(join(left, right, on = "k", collisions = "agree", row_order = order),
+          class = "ronda_error_collision"
+        )
+        list(text = conditionMessage(e), left = e$left_rows, right = e$right_rows)
+      })
+      expect_identical(said$files, said$memory, label = paste(order, length(wrong)))
+    }
+  }
+})
+
 # What is told -------------------------------------------------------------------------
 
 test_that("keys of unlike types are told with what files can do about it, and that works", {
