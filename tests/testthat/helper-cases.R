@@ -221,6 +221,11 @@ make_spec <- function(case) {
   }
   spec$condition <- condition[[1L]]
   if (length(spec$left) > 1L && runif(1) < 0.4) spec <- with_turns(spec)
+  # what makes most pairs
+  if (runif(1) < 0.3) {
+    spec["where"] <- spec["condition"] <- list(NULL)
+    spec$repeats <- "all"
+  }
   spec
 }
 

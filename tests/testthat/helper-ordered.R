@@ -372,5 +372,17 @@ make_ordered_spec <- function(case) {
   spec$take <- spec$omit <- NULL
   spec$collisions <- "rename"
   spec$keys <- "one"
+  if (runif(1) < 0.5) spec <- with_many_pairs(spec)
+  spec
+}
+
+# one rule alone, most often without a condition, every partner kept: few rows pair where
+# several rules have to hold
+with_many_pairs <- function(spec) {
+  spec[c("ordered", "calls")] <- list(spec$ordered[1L], spec$calls[1L])
+  spec$left <- spec$right <- character()
+  if (spec$row_order == "keys") spec$row_order <- "left"
+  if (runif(1) < 0.7) spec["where"] <- spec["condition"] <- list(NULL)
+  spec$repeats <- "all"
   spec
 }

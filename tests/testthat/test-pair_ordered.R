@@ -243,3 +243,32 @@ test_that("rows that only an excluded end keeps alone are those that closed inte
   }
   expect_identical(wrong, integer())
 })
+
+test_that("a left row alone has the partners that it has among others, in the same order", {
+  several <- 0L
+  for (seed in 1:100) {
+    case <- seeded_case(seed, TRUE)
+    spec <- case$spec
+    if (is_once(spec$repeats) || identical(spec$repeats, "stop")) spec$repeats <- "all"
+    # with R code in between the nearest rows are looked for in rounds
+    if (case$distances && seed %% 2L) {
+      spec <- with_many_pairs(spec)
+      spec$calls <- list(nearest("p", "q", n = 3))
+      spec$condition <- function(left, right) rep(TRUE, nrow(left))
+    }
+    partners <- function(case) {
+      pairing <- tryCatch(suppressWarnings(pair_spec(case, spec)), ronda_error = function(e) NULL)
+      if (!is.null(pairing)) partner_lister(pairing$matches)
+    }
+    whole <- partners(case)
+    if (is.null(whole)) next
+    for (row in utils::head(which(lengths(lapply(seq_len(nrow(case$left)), whole)) > 1L), 2L)) {
+      own <- case
+      own$left <- case$left[row, , drop = FALSE]
+      found <- partners(own)(1L)
+      expect_identical(found, whole(row), label = paste("seed", seed, "row", row))
+      several <- several + (length(found) > 1L)
+    }
+  }
+  expect_gt(several, 30L)
+})

@@ -29,6 +29,11 @@ test_that("no text of any figure is cut or stands on another, on hard data and t
       expect_identical(faulty_texts(figure, figure_sizes[[size]], boxes), character(),
         label = paste(name, view, size)
       )
+      # no text has a part that is empty
+      expect_identical(grep("^[[:space:]]*[:,;.]|[:,] *$|\\bNA\\b", boxes$label, value = TRUE),
+        character(),
+        label = paste("texts with nothing in them of", name, view)
+      )
       if (size != "small") next
       # theme(text = ) sets the colour of all texts but those on filled shapes
       inks <- c("#e3e7ec", ronda:::figure_inks)
