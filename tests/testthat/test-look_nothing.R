@@ -104,7 +104,8 @@ test_that("values that are in one frame alone are told, missing ones as what the
     said <- told(join_frames(data.frame(k = left), data.frame(k = right), on = "k",
       missing_keys = "match"
     ))
-    unlist(regmatches(said, regexec("`k` of `left` has (.*); `k` of `right` has ([^\n]*)[.]", said)))[-1L]
+    values <- regexec("`k` of `left` has (.*); `k` of `right` has ([^\n]*)[.]", said)
+    unlist(regmatches(said, values))[-1L]
   }
   set.seed(5)
   for (type in names(key_makers)) {

@@ -347,7 +347,9 @@ test_that("figures along an axis are drawn without rows, too, and of missing tim
       list(left, right[0L, ]), list(left[0L, ], right[0L, ]), list(missing(left), missing(right))
     )) {
       pairing <- pair_rows(case[[1L]], case[[2L]], on = list("port", inside("p", "g", "u")))
-      axis <- setdiff(ronda:::figures_for(pairing), c("overlap", "join_types", "reasons", "repeats"))
+      axis <- setdiff(ronda:::figures_for(pairing),
+        c("overlap", "join_types", "reasons", "repeats")
+      )
       for (view in axis) {
         figure <- plot(pairing, view = view)
         built <- expect_silent(ggplot2::ggplot_build(figure))

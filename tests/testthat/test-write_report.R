@@ -152,7 +152,9 @@ test_that("tables of a report are what the frames say", {
   ))
   rows <- table_cells(page, "Rows of the result")
   for (k in 2:nrow(rows)) {
-    expect_identical(as.integer(gsub(",", "", rows[k, 2L])), nrow(build_frame(pairing, rows[k, 1L])))
+    expect_identical(as.integer(gsub(",", "", rows[k, 2L])),
+      nrow(build_frame(pairing, rows[k, 1L]))
+    )
   }
   # pairs of each key by a plain loop
   keys <- table_cells(page, "Keys with the most pairs: rows of each frame that are paired")[-1L, ]
