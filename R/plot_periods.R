@@ -27,9 +27,9 @@ period_data <- function(pairing) {
   # A period of whole days that ends on a day lasts until the next one begins.
   whole <- rule$ends == "[]" && (inherits(column, "Date") || is.integer(column))
   to <- span$to + whole
-  if (rule$open_ended) {
-    to[is_missing(column)] <- max(to, na.rm = TRUE)
-  }
+  # A period without an end lasts as long as anything is known.
+  known <- c(span$from, to)[!is.na(c(span$from, to))]
+  if (rule$open_ended && length(known)) to[is_missing(column)] <- max(known)
   first <- if (length(pairing$key_rules)) first_with_key(pairing, side) else {
     rep(1L, pairing$sizes[side_number(side)])
   }

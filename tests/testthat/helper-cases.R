@@ -222,7 +222,7 @@ make_spec <- function(case) {
   spec$condition <- condition[[1L]]
   if (length(spec$left) > 1L && runif(1) < 0.4) spec <- with_turns(spec)
   # what makes most pairs
-  if (runif(1) < 0.3) {
+  if (!oracle_is_once(spec$repeats) && runif(1) < 0.4) {
     spec["where"] <- spec["condition"] <- list(NULL)
     spec$repeats <- "all"
   }

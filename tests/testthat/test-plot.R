@@ -344,9 +344,12 @@ test_that("figures along an axis are drawn without rows, too, and of missing tim
       frame
     }
     for (case in list(
-      list(left, right[0L, ]), list(left[0L, ], right[0L, ]), list(missing(left), missing(right))
+      list(left, right[0L, ], FALSE), list(left[0L, ], right[0L, ], FALSE),
+      list(missing(left), missing(right), TRUE)
     )) {
-      pairing <- pair_rows(case[[1L]], case[[2L]], on = list("port", inside("p", "g", "u")))
+      pairing <- pair_rows(case[[1L]], case[[2L]],
+        on = list("port", inside("p", "g", "u", open_ended = case[[3L]]))
+      )
       axis <- setdiff(ronda:::figures_for(pairing),
         c("overlap", "join_types", "reasons", "repeats")
       )
@@ -364,6 +367,14 @@ test_that("figures along an axis are drawn without rows, too, and of missing tim
     }
   }
   expect_true(all(c("timeline", "periods") %in% views))
+  # periods without an end last as long as anything is known
+  right <- data.frame(g = c(1, 4, 9), u = NA_real_)
+  open <- plot_periods(pair_rows(data.frame(p = 1), right, on = inside("p", "g", "u",
+    open_ended = TRUE
+  )))
+  expect_identical(open$data[c("from", "to", "state")],
+    data.frame(from = c(1, 4), to = c(4, 9), state = c("one", "overlap"))
+  )
 })
 
 test_that("of two periods the stretch that both share is shaded", {

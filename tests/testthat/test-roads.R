@@ -12,7 +12,7 @@ test_that("generated cases take every road through the engine", {
       ronda.pairs_per_block = 5
     )
     ordered <- settings$ordered[k]
-    seeds <- k * 1e4 + if (ordered) 1:15 else 1:12
+    seeds <- k * 1e4 + if (ordered) 1:18 else 1:12
     expect_identical(differing_seeds(seeds, ordered = ordered), numeric())
     expect_identical(differing_seeds(seeds[1:2], ordered = ordered, explained = TRUE),
       numeric()
