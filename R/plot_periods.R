@@ -28,7 +28,8 @@ period_data <- function(pairing) {
   whole <- rule$ends == "[]" && (inherits(column, "Date") || is.integer(column))
   to <- span$to + whole
   # A period without an end lasts as long as anything is known.
-  known <- c(span$from, to)[!is.na(c(span$from, to))]
+  known <- c(span$from, to)
+  known <- known[is.finite(known)]
   if (rule$open_ended && length(known)) to[is_missing(column)] <- max(known)
   first <- if (length(pairing$key_rules)) first_with_key(pairing, side) else {
     rep(1L, pairing$sizes[side_number(side)])
