@@ -203,7 +203,7 @@ duration_words <- function(numbers, scale, digits) {
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit[] <- "days"
   number <- seconds / steps[unit]
-  paste(vapply(number, format, "", digits = digits), ifelse(number == 1, sub("s$", "", unit), unit))
+  with_unit(vapply(number, format, "", digits = digits), number, unit)
 }
 
 # Distances as the engine tells them -----------------------------------------

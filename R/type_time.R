@@ -8,6 +8,11 @@ duration_seconds <- c(
 # the name of a unit of so many seconds
 unit_name <- function(seconds) names(duration_seconds)[match(seconds, duration_seconds)]
 
+# numbers, written as these texts, with their unit: "1 day", "90 mins"
+with_unit <- function(texts, numbers, unit) {
+  sprintf("%s %s", texts, ifelse(numbers %in% 1, sub("s$", "", unit), unit))
+}
+
 # numbers of a unit of so many seconds, as they are ordered
 time_order <- function(values, family, unit, left_unit = unit) {
   list(
@@ -250,10 +255,9 @@ register_type("difftime", "duration",
   },
   # a class that builds on it shows itself
   shown = function(x) {
-    if (!is_plain_duration(x)) return(format(x, trim = TRUE))
-    number <- number_texts(as_double(strip_class(x)))
-    unit <- attr(x, "units")
-    sprintf("%s %s", number, ifelse(number %in% "1", sub("s$", "", unit), unit))
+    if (!is_plain_duration(x)) return(format(x, digits = 15, trim = TRUE))
+    numbers <- as_double(strip_class(x))
+    with_unit(number_texts(numbers), numbers, attr(x, "units"))
   },
   from_text = function(texts, like) {
     as.difftime(suppressWarnings(as.numeric(texts)), units = attr(like, "units"))

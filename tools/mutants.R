@@ -132,9 +132,24 @@ test_names <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-
 left_out <- c("documentation", "vignettes", "layers", "faults", "missing_packages")
 test_names <- setdiff(test_names, left_out)
 
-# (runs in a process of its own) The tests of one file: list(tests, each list(functions,
-# seconds), by name). What the file calls between its tests is called by all of them.
-functions_of_tests <- function(name) {
+# (runs in a process of its own) The tests of one file, each by way of `around`, a function
+# of its name and of a function that runs it; `...`: of test_dir()
+run_file <- function(name, around, ...) {
+  place <- new.env(parent = asNamespace("ronda"))
+  place$test_that <- function(desc, code) {
+    whole <- sys.call()
+    whole[[1L]] <- quote(testthat::test_that)
+    caller <- parent.frame()
+    around(desc, function() eval(whole, caller))
+  }
+  testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
+    filter = sprintf("^%s$", name), env = place, ...
+  )
+}
+
+# (runs in a process of its own) The tests of one file: list(functions, seconds), by name.
+# What the file calls between its tests is called by all of them.
+functions_of_tests <- function(name, run_file) {
   space <- asNamespace("ronda")
   seen <- new.env()
   for (fun in ls(space, all.names = TRUE)) {
@@ -151,18 +166,11 @@ functions_of_tests <- function(name) {
     rm(list = names, envir = seen)
     names
   }
-  place <- new.env(parent = space)
-  place$test_that <- function(desc, code) {
+  run_file(name, function(test, run) {
     between <<- c(between, called())
-    whole <- sys.call()
-    whole[[1L]] <- quote(testthat::test_that)
-    seconds <- system.time(eval(whole, parent.frame()))[["elapsed"]]
-    tests[[desc]] <<- list(functions = called(), seconds = seconds)
-  }
-  testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
-    filter = sprintf("^%s$", name), stop_on_failure = FALSE, env = place,
-    reporter = testthat::SilentReporter$new()
-  )
+    seconds <- system.time(run())[["elapsed"]]
+    tests[[test]] <<- list(functions = called(), seconds = seconds)
+  }, stop_on_failure = FALSE, reporter = testthat::SilentReporter$new())
   between <- unique(c(between, called()))
   lapply(tests, function(test) {
     test$functions <- unique(c(test$functions, between))
@@ -172,7 +180,7 @@ functions_of_tests <- function(name) {
 
 in_process <- function(fun, args, libraries = library_folder) {
   log <- tempfile()
-  callr::r_bg(fun, args, stdout = log, stderr = log, libpath = c(
+  callr::r_bg(fun, c(args, run_file = run_file), stdout = log, stderr = log, libpath = c(
     libraries, .libPaths()
   ), env = c(NOT_CRAN = "true", TESTTHAT_MAX_FAILS = "1", OMP_WAIT_POLICY = "passive"))
 }
@@ -238,7 +246,7 @@ tests_for <- function(map, functions = NULL, file = "") {
 
 # (in a process of its own) Puts code into the loaded package; runs tests (their names by
 # file) until one fails. Gives the file's name, or "" where none did.
-try_tests <- function(code, tests) {
+try_tests <- function(code, tests, run_file) {
   space <- asNamespace("ronda")
   if (!is.null(code)) {
     for (name in ls(space, all.names = TRUE)) base::unlockBinding(name, space)
@@ -255,16 +263,9 @@ try_tests <- function(code, tests) {
     }
   }
   for (file in names(tests)) {
-    place <- new.env(parent = space)
-    place$test_that <- function(desc, code) {
-      whole <- sys.call()
-      whole[[1L]] <- quote(testthat::test_that)
-      if (desc %in% tests[[file]]) eval(whole, parent.frame())
-    }
     # (stops at the first failure)
     seen <- tryCatch({
-      testthat::test_dir("tests/testthat", package = "ronda", load_package = "installed",
-        filter = sprintf("^%s$", file), env = place,
+      run_file(file, function(test, run) if (test %in% tests[[file]]) run(),
         reporter = testthat::StopReporter$new()
       )
       FALSE
@@ -340,8 +341,7 @@ start_cpp <- function(site, map) {
     unlink(folder, recursive = TRUE)
     return(NULL)
   }
-  # (pictures show the folder of the library, which is another one here)
-  tests <- tests_for(map[map$file != "screenshots", ])
+  tests <- tests_for(map)
   first <- intersect(c("core", "roads", "engine", "border", "pair_repeats", "deferred",
     "pair_where", "join_frames", "pair_ordered", "explain_row", "pair_expect",
     "io_read", "rare_types", "odd_data", "suggest_keys", "near_misses", "key_account",

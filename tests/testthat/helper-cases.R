@@ -223,9 +223,14 @@ make_spec <- function(case) {
   if (length(spec$left) > 1L && runif(1) < 0.4) spec <- with_turns(spec)
   # what makes most pairs
   if (!oracle_is_once(spec$repeats) && runif(1) < 0.4) {
-    spec["where"] <- spec["condition"] <- list(NULL)
+    spec <- without_condition(spec)
     spec$repeats <- "all"
   }
+  spec
+}
+
+without_condition <- function(spec) {
+  spec["where"] <- spec["condition"] <- list(NULL)
   spec
 }
 

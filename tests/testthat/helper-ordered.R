@@ -350,7 +350,7 @@ make_ordered_spec <- function(case) {
   rules <- list()
   if (case$distances && !by_value && runif(1) < 0.5) rules <- list(make_nearest_rule(case, once))
   if (isTRUE(case$sorted) && !by_value && runif(1) < 0.7) {
-    spec["where"] <- spec["condition"] <- list(NULL)
+    spec <- without_condition(spec)
     rules <- list(make_nearest_rule(case, once))
   }
   more <- if (!length(rules)) {
@@ -383,7 +383,7 @@ with_many_pairs <- function(spec) {
   spec[c("ordered", "calls")] <- list(spec$ordered[1L], spec$calls[1L])
   spec$left <- spec$right <- character()
   if (spec$row_order == "keys") spec$row_order <- "left"
-  if (runif(1) < 0.7) spec["where"] <- spec["condition"] <- list(NULL)
+  if (runif(1) < 0.7) spec <- without_condition(spec)
   spec$repeats <- "all"
   spec
 }

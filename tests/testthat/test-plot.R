@@ -339,13 +339,13 @@ test_that("figures along an axis are drawn without rows, too, and of missing tim
   for (at in list(1, as.Date("2031-05-01"), as.POSIXct("2031-05-01", tz = "UTC"))) {
     left <- data.frame(port = "Osmere", p = at)
     right <- data.frame(port = "Osmere", g = at, u = at)
-    missing <- function(frame) {
+    blank <- function(frame) {
       frame[-1L] <- lapply(frame[-1L], function(x) x[NA_integer_])
       frame
     }
     for (case in list(
       list(left, right[0L, ], FALSE), list(left[0L, ], right[0L, ], FALSE),
-      list(missing(left), missing(right), TRUE)
+      list(blank(left), blank(right), TRUE)
     )) {
       pairing <- pair_rows(case[[1L]], case[[2L]],
         on = list("port", inside("p", "g", "u", open_ended = case[[3L]]))

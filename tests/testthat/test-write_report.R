@@ -158,16 +158,13 @@ test_that("tables of a report are what the frames say", {
   }
   # pairs of each key by a plain loop
   keys <- table_cells(page, "Keys with the most pairs: rows of each frame that are paired")[-1L, ]
-  counted <- apply(expand.grid(letters[3:4], 1:3), 1L, function(key) {
+  rows_with <- function(key) {
     c(sum(old$port == key[1L] & old$day == key[2L]), sum(new$port == key[1L] & new$date == key[2L]))
-  })
-  pairs <- sort(counted[1L, ] * counted[2L, ], decreasing = TRUE)
-  expect_identical(as.integer(keys[, 5L]), as.integer(pairs))
+  }
+  pairs <- apply(expand.grid(letters[3:4], 1:3), 1L, function(key) prod(rows_with(key)))
+  expect_identical(as.integer(keys[, 5L]), as.integer(sort(pairs, decreasing = TRUE)))
   for (k in seq_len(nrow(keys))) {
-    expect_identical(as.integer(keys[k, 3:4]), c(
-      sum(old$port == keys[k, 1L] & old$day == keys[k, 2L]),
-      sum(new$port == keys[k, 1L] & new$date == keys[k, 2L])
-    ))
+    expect_identical(as.integer(keys[k, 3:4]), rows_with(keys[k, ]))
   }
 })
 
