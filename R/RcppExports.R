@@ -161,6 +161,10 @@ key_times_ <- function(first) {
     .Call(`_ronda_key_times_`, first)
 }
 
+distinct_keys_ <- function(first, matched) {
+    .Call(`_ronda_distinct_keys_`, first, matched)
+}
+
 count_missing_ <- function(keys, kinds) {
     .Call(`_ronda_count_missing_`, keys, kinds)
 }
@@ -273,6 +277,10 @@ partition_rows_ <- function(keys, kinds, parts, match_missing, first_row) {
     .Call(`_ronda_partition_rows_`, keys, kinds, parts, match_missing, first_row)
 }
 
+first_part_ <- function(keys, kinds, parts) {
+    .Call(`_ronda_first_part_`, keys, kinds, parts)
+}
+
 not_plain_data_ <- function(x, known) {
     .Call(`_ronda_not_plain_data_`, x, known)
 }
@@ -335,6 +343,10 @@ shortened_codes_ <- function(x) {
 
 bare_codes_ <- function(x) {
     .Call(`_ronda_bare_codes_`, x)
+}
+
+shape_codes_ <- function(x) {
+    .Call(`_ronda_shape_codes_`, x)
 }
 
 beyond_ascii_ <- function(x) {

@@ -102,7 +102,7 @@ print_lines <- function(lines) cat(on_terminal(lines), sep = "\n")
 
 is_sound_text <- function(text) {
   sound <- rep(TRUE, length(text))
-  other <- which(beyond_ascii_(text))
+  other <- beyond_ascii_(text)
   if (length(other)) sound[other] <- validEnc(text[other]) & Encoding(text[other]) != "bytes"
   sound
 }

@@ -74,16 +74,17 @@ rows_looked_at <- function(columns, parts) {
     return(seq_len(n))
   }
   codes <- lapply(columns, value_codes)
-  kinds <- vapply(codes, function(x) engine_kinds[[if (is_int64(x)) "int64" else "real"]], 1L)
-  found <- partition_rows_(codes, kinds, parts, FALSE, 0)
-  sort(found$rows[seq_len(found$counts[1L])])
+  kinds <- vapply(codes, function(x) {
+    engine_kinds[[if (is_int64(x)) "int64" else if (is.integer(x)) "int32" else "real"]]
+  }, 1L)
+  first_part_(codes, kinds, parts)
 }
 
 # Numbers that are equal where values match, whatever their types
 value_codes <- function(x) {
   switch(type_group(x),
     text = codes_of_texts(sound_texts(as_text(x))),
-    number = as_double(if (is_int64(x)) int64_double(x) else strip_class(x)),
+    number = if (is_int64(x)) int64_double(x) else strip_class(x),
     Date = floor(as.double(strip_class(x))),
     difftime = round(as.numeric(x, units = "secs"), 3L),
     POSIXct = as.double(strip_class(x)),
@@ -182,8 +183,14 @@ number_facts <- function(frames, side, rule, parts, made) {
     values <- as_double(strip_class(look$columns[[1L]]))
     values <- values[is.finite(values)]
     if (length(values) >= 2L && !any(values != trunc(values))) {
-      all <- as_double(strip_class(column))
-      list(values = values, count = length(values) * parts, range = range(all[is.finite(all)]))
+      list(
+        values = values, count = length(values) * parts, range = finite_range(strip_class(column))
+      )
     }
   })
+}
+
+finite_range <- function(x) {
+  ends <- c(min(x, na.rm = TRUE), max(x, na.rm = TRUE))
+  if (all(is.finite(ends))) ends else range(x[is.finite(x)])
 }

@@ -38,13 +38,13 @@ distinct_keys <- function(pairing, call) {
   lapply(c(left = "left", right = "right"), function(side) {
     rows <- pairing$sizes[side_number(side)]
     first <- group_rows_(keys[[side]], keys$kinds, FALSE)
-    if (is.null(first)) first <- seq_len(rows)
-    row <- which(first == seq_len(rows))
-    times <- tabulate(first, rows)
     # a key is alone when no row of it has a candidate
     matched <- is_matched(candidates_of(pairing), side)
-    taken <- tabulate(first[matched & first > 0L], rows) > 0L
-    list(row = row, rows = times[row], alone = !taken[row])
+    if (is.null(first)) {
+      list(row = seq_len(rows), rows = rep.int(1L, rows), alone = !matched)
+    } else {
+      distinct_keys_(first, matched)
+    }
   })
 }
 
@@ -62,7 +62,11 @@ column_misses <- function(pairing, keys, rule, call) {
     return(no_misses())
   }
   values <- lapply(c(left = "left", right = "right"), function(side) {
-    slice_column(matched_column(pairing, rule, side), keys[[side]]$row, rule[[side]], NULL)
+    column <- matched_column(pairing, rule, side)
+    row <- keys[[side]]$row
+    if (length(row) == pairing$sizes[side_number(side)]) column else {
+      slice_column(column, row, rule[[side]], NULL)
+    }
   })
   rest <- pairing$key_rules[!vapply(pairing$key_rules, identical, NA, rule)]
   look <- list(
@@ -124,8 +128,7 @@ text_misses <- function(look, texts) {
 # Keys that are equal as they are, and that another rule refused, differ in nothing.
 alike_pairs <- function(look, texts) {
   codes <- Map(function(text, group) {
-    none <- which(group == 0L)
-    if (length(none)) text[none] <- NA
+    if (length(look$rest)) text[group == 0L] <- NA
     codes_of_texts(text)
   }, texts, look$group[side_names])
   pairs <- pairs_alone(look, codes)
@@ -134,40 +137,45 @@ alike_pairs <- function(look, texts) {
 
 # what is not valid text in its encoding is missing
 sound_texts <- function(text) {
-  text[!is_sound_text(text)] <- NA
+  other <- beyond_ascii_(text)
+  wrong <- other[!is_sound_text(text[other])]
+  if (length(wrong)) text[wrong] <- NA
   text
 }
 
 # 64-bit integers that are equal where some cleaning makes two texts equal
 codes_of_texts <- function(text) {
-  other <- which(beyond_ascii_(text))
+  other <- beyond_ascii_(text)
   if (length(other)) {
     bare <- text[other]
     if (can_clean("accents")) bare <- clean_texts(bare, "accents")
     text[other] <- tolower(toupper(clean_texts(bare, "signs")))
   }
-  int64_class(bare_codes_(text))
+  bare_codes_(text)
 }
 
 # Positions of keys of equal code (and group), of which one at least has no partner
 pairs_alone <- function(look, codes) {
   alone <- lapply(look$keys[side_names], `[[`, "alone")
+  # at some positions, NULL: at all
+  of <- function(x, at) if (is.null(at)) x else x[at]
   pairs_of <- function(left, right) {
     kinds <- c(if (length(look$rest)) "int32", "int64")
     of_side <- function(side, at) {
-      compact(list(if (length(look$rest)) look$group[[side]][at], codes[[side]][at]))
+      compact(list(if (length(look$rest)) of(look$group[[side]], at), of(codes[[side]], at)))
     }
     found <- engine_pairs(of_side("left", left), of_side("right", right), kinds)
-    list(left = left[found$left], right = right[found$right])
+    list(
+      left = left[found$left],
+      right = if (is.null(right)) found$right else right[found$right]
+    )
   }
-  Map(c, pairs_of(which(alone$left), seq_along(codes$right)),
-    pairs_of(which(!alone$left), which(alone$right))
-  )
+  Map(c, pairs_of(which(alone$left), NULL), pairs_of(which(!alone$left), which(alone$right)))
 }
 
 # Typing errors of keys that have no surer reason
 with_typos <- function(look, texts, surer) {
-  settled <- look$keys$left$row %in% surer$left_row[surer$left_alone]
+  settled <- surer$left_row[surer$left_alone]
   typos <- likely_typos(texts, look$group, look$keys, settled)
   words <- ifelse(typos$distance == 1, "one typing error", "two typing errors")
   found <- rbind(surer, misses_from(look, typos, words, NA_character_,
@@ -193,9 +201,10 @@ likely_pairs <- function(keys, pairs) {
   left <- left[use]
   right <- right[use]
   taken <- !(left_alone & right_alone)[use]
+  key <- match(left, unique(left))
   list(
     left = left, right = right, taken = taken,
-    sureness = ifelse(taken, 0.9, 1) / tabulate(left, length(keys$left$row))[left]
+    sureness = ifelse(taken, 0.9, 1) / tabulate(key)[key]
   )
 }
 
@@ -223,14 +232,15 @@ number_misses <- function(look, values, call) {
   rounded <- misses_from(look, likely, "rounding",
     either(rounding_code(digits[keep]), NA_character_), 8
   )
-  # Only these left keys are looked at.
-  wanted <- list(left = which(keys$left$alone), right = seq_along(keys$right$row))
-  texts <- Map(function(x, at) {
+  # Whole numbers are looked at, and of left keys those that are alone, where there are some.
+  wanted <- list(left = which(keys$left$alone))
+  wanted$right <- if (length(wanted$left)) seq_along(keys$right$row) else integer()
+  texts <- Map(function(x, number, at) {
     text <- rep(NA_character_, length(x))
+    at <- at[is_int64(x) | is_whole(number[at], 2^53) %in% TRUE]
     text[at] <- key_texts(x[at])
-    text[at][grepl("[^0-9-]", text[at])] <- NA
     text
-  }, values, wanted)
+  }, values, numbers, wanted)
   with_typos(look, texts, rounded)
 }
 

@@ -106,25 +106,27 @@ typo_kinds <- function(x, y, distance) {
   kind
 }
 
-# The likeliest typing error of each left key that is alone and not `settled`: list(left,
+# The likeliest typing error of each left key that is alone, its row not `settled`: list(left,
 # right, taken, sureness, distance, left_out, crowded, searched). `left_out`: how many had a
 # key nearby that is no surer than chance; `searched`: how many keys were looked at, and of
 # how many. Partners that are alone come first.
 likely_typos <- function(texts, group, keys, settled) {
+  left <- which(keys$left$alone)
+  left <- left[!keys$left$row[left] %in% settled & group$left[left] > 0L]
   # Short texts are often one typing error apart by chance.
-  texts$left[!is.na(texts$left) & nchar(texts$left) < least_letters] <- NA
-  left <- which(keys$left$alone & !settled & group$left > 0L & !is.na(texts$left))
+  left <- left[which(nchar(texts$left[left]) >= least_letters)]
   right <- which(group$right > 0L & !is.na(texts$right))
-  shapes <- shape_of(texts$right[right])
+  others <- texts$right[right]
+  shapes <- shapes_of(others)
   odd <- logical(length(texts$left))
-  odd[left] <- odd_shapes(texts$left[left], unique(shapes), length(texts$right))
+  odd[left] <- odd_shapes(texts$left[left], shapes$shapes, length(texts$right))
   # Where every key has many neighbours, only isolated keys can be typing errors.
   crowded <- is_crowded(texts, group, left[!odd[left]], right)
   if (crowded) left <- left[odd[left]]
   searched <- c(min(length(left), most_keys), length(left))
   left <- left[spread_rows(length(left), most_keys)]
-  codes <- if (length(left) && length(right)) shortened_codes_(texts$right[right])
-  pairs <- typo_pairs(texts$left[left], texts$right[right], codes)
+  codes <- if (length(left) && length(right)) shortened_codes_(others)
+  pairs <- typo_pairs(texts$left[left], others, codes)
   pairs$left <- left[pairs$left]
   pairs$right <- right[pairs$right]
   same <- group$left[pairs$left] == group$right[pairs$right]
@@ -139,7 +141,7 @@ likely_typos <- function(texts, group, keys, settled) {
   pairs$taken <- !keys$right$alone[pairs$right]
   pairs$share <- share_of_pairs(pairs)
   pairs <- closest_typos(pairs, odd)
-  crowd <- if (!crowded) crowding(texts$right[right], codes, shapes)
+  crowd <- if (!crowded) crowding(others, codes, shapes)
   is_typo <- typo_chances(pairs, crowd, mean(keys$right$alone[right]), left[!odd[left]])
   is_typo[odd[pairs$left]] <- 1
   pairs$sureness <- is_typo * pairs$share
@@ -218,7 +220,7 @@ crowding <- function(texts, codes, shapes, some = 1000L) {
   if (any(short) || anyDuplicated(texts)) {
     stays <- !short & !duplicated(texts)
     texts <- texts[stays]
-    shapes <- shapes[stays]
+    shapes$of <- shapes$of[stays]
     codes <- shortened_codes_(texts)
   }
   if (length(texts) < 2L) {
@@ -230,8 +232,8 @@ crowding <- function(texts, codes, shapes, some = 1000L) {
 }
 
 crowding_of_shapes <- function(all_shapes) {
-  shapes <- unique(all_shapes)
-  times <- tabulate(match(all_shapes, shapes), length(shapes))
+  shapes <- all_shapes$shapes
+  times <- tabulate(all_shapes$of, length(shapes))
   digits <- nchar(gsub("[^9]", "", shapes))
   letters <- nchar(gsub("[^a]", "", shapes))
   others <- 9 * digits + 25 * letters
@@ -244,9 +246,19 @@ crowding_of_shapes <- function(all_shapes) {
 shape_of <- function(text) {
   from <- paste(c(0:8, letters, LETTERS), collapse = "")
   shape <- chartr(from, paste0(strrep("9", 9L), strrep("a", 52L)), text)
-  other <- which(beyond_ascii_(shape))
+  other <- beyond_ascii_(shape)
   if (length(other)) shape[other] <- gsub("[[:alpha:]]", "a", shape[other])
   shape
+}
+
+# The different shapes of texts, list(shapes, of): which of them each has. Codes tell most
+# texts of one shape without making it.
+shapes_of <- function(texts) {
+  codes <- shape_codes_(texts)
+  first <- !duplicated(codes)
+  shapes <- shape_of(texts[first])
+  of <- match(shapes, unique(shapes))
+  list(shapes = unique(shapes), of = of[match(codes, codes[first])])
 }
 
 # Left texts of a shape (letters and digits in their places) that the right ones never
@@ -255,7 +267,8 @@ odd_shapes <- function(left, known, right_keys) {
   if (length(known) > max(3, 0.02 * right_keys)) {
     return(logical(length(left)))
   }
-  !is.na(left) & !shape_of(left) %in% known
+  shapes <- shapes_of(left)
+  !is.na(left) & !(shapes$shapes %in% known)[shapes$of]
 }
 
 # The share of each pair among those of its left key that are as free, by how common

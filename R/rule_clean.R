@@ -14,9 +14,13 @@ cleaning_step <- function(passes_over, clean, changes, package = NULL) {
 # Texts without characters of some classes. What is not ASCII takes R's own expressions, which
 # know the classes there and are slow.
 without_classes <- function(x, classes) {
+  plain <- function(x) gsub(sprintf("[%s]+", classes), "", x, perl = TRUE)
   other <- beyond_ascii_(x)
-  x[!other] <- gsub(sprintf("[%s]+", classes), "", x[!other], perl = TRUE)
-  if (any(other)) x[other] <- gsub(sprintf("[%s\u00a0]+", classes), "", x[other])
+  if (!length(other)) {
+    return(plain(x))
+  }
+  x[-other] <- plain(x[-other])
+  x[other] <- gsub(sprintf("[%s\u00a0]+", classes), "", x[other])
   x
 }
 

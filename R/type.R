@@ -68,6 +68,9 @@ whole_texts <- function(form, texts, values) {
 
 # Each number as a text that reads back to it, so that two values never share one
 number_texts <- function(x) {
+  if (is.integer(x)) {
+    return(as.character(x))
+  }
   texts <- rep(NA_character_, length(x))
   whole <- !is.na(x) & abs(x) <= 2^53 & x == trunc(x)
   # most whole numbers are integers, whose digits are known soonest
@@ -189,7 +192,7 @@ register_type <- function(
     # function(x): values as texts, as they are shown, and as they tell each other apart
     # and can be read back
     shown = function(x) format(x, digits = 15, trim = TRUE),
-    key_text = function(x) number_texts(as_double(strip_class(x))),
+    key_text = function(x) number_texts(strip_class(x)),
     # function(texts, like): values from such texts, missing where one is not a value;
     # and function(text): one that an analyst wrote, as a value of the type or a text
     from_text = function(texts, like) NULL,

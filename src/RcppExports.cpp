@@ -464,6 +464,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// distinct_keys_
+List distinct_keys_(IntegerVector first, LogicalVector matched);
+RcppExport SEXP _ronda_distinct_keys_(SEXP firstSEXP, SEXP matchedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< LogicalVector >::type matched(matchedSEXP);
+    rcpp_result_gen = Rcpp::wrap(distinct_keys_(first, matched));
+    return rcpp_result_gen;
+END_RCPP
+}
 // count_missing_
 double count_missing_(List keys, IntegerVector kinds);
 RcppExport SEXP _ronda_count_missing_(SEXP keysSEXP, SEXP kindsSEXP) {
@@ -798,6 +809,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// first_part_
+IntegerVector first_part_(List keys, IntegerVector kinds, double parts);
+RcppExport SEXP _ronda_first_part_(SEXP keysSEXP, SEXP kindsSEXP, SEXP partsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< double >::type parts(partsSEXP);
+    rcpp_result_gen = Rcpp::wrap(first_part_(keys, kinds, parts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // not_plain_data_
 CharacterVector not_plain_data_(SEXP x, CharacterVector known);
 RcppExport SEXP _ronda_not_plain_data_(SEXP xSEXP, SEXP knownSEXP) {
@@ -969,8 +992,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// shape_codes_
+NumericVector shape_codes_(CharacterVector x);
+RcppExport SEXP _ronda_shape_codes_(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(shape_codes_(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // beyond_ascii_
-LogicalVector beyond_ascii_(CharacterVector x);
+IntegerVector beyond_ascii_(CharacterVector x);
 RcppExport SEXP _ronda_beyond_ascii_(SEXP xSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -1021,6 +1054,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_match_indexed_", (DL_FUNC) &_ronda_match_indexed_, 5},
     {"_ronda_group_rows_", (DL_FUNC) &_ronda_group_rows_, 3},
     {"_ronda_key_times_", (DL_FUNC) &_ronda_key_times_, 1},
+    {"_ronda_distinct_keys_", (DL_FUNC) &_ronda_distinct_keys_, 2},
     {"_ronda_count_missing_", (DL_FUNC) &_ronda_count_missing_, 2},
     {"_ronda_count_pairs_", (DL_FUNC) &_ronda_count_pairs_, 1},
     {"_ronda_count_several_", (DL_FUNC) &_ronda_count_several_, 1},
@@ -1049,6 +1083,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_merge_nearest_", (DL_FUNC) &_ronda_merge_nearest_, 4},
     {"_ronda_standings_", (DL_FUNC) &_ronda_standings_, 3},
     {"_ronda_partition_rows_", (DL_FUNC) &_ronda_partition_rows_, 5},
+    {"_ronda_first_part_", (DL_FUNC) &_ronda_first_part_, 3},
     {"_ronda_not_plain_data_", (DL_FUNC) &_ronda_not_plain_data_, 2},
     {"_ronda_column_rows_", (DL_FUNC) &_ronda_column_rows_, 1},
     {"_ronda_sound_rows_", (DL_FUNC) &_ronda_sound_rows_, 1},
@@ -1065,6 +1100,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_comparable_texts_", (DL_FUNC) &_ronda_comparable_texts_, 2},
     {"_ronda_shortened_codes_", (DL_FUNC) &_ronda_shortened_codes_, 1},
     {"_ronda_bare_codes_", (DL_FUNC) &_ronda_bare_codes_, 1},
+    {"_ronda_shape_codes_", (DL_FUNC) &_ronda_shape_codes_, 1},
     {"_ronda_beyond_ascii_", (DL_FUNC) &_ronda_beyond_ascii_, 1},
     {NULL, NULL, 0}
 };

@@ -241,6 +241,39 @@ IntegerVector key_times_(IntegerVector first) {
   });
 }
 
+// The distinct keys, from what group_rows_() gave and flags of the rows that
+// matched: list(row (the first of each), rows (how many have it), alone (none
+// of them matched))
+// [[Rcpp::export(rng = false)]]
+List distinct_keys_(IntegerVector first, LogicalVector matched) {
+  return glue::guarded([&] {
+    const R_xlen_t n = first.size();
+    glue::require(matched.size() == n, "flags of rows");
+    glue::check_rows(glue::current_context(), first.begin(), n, 0, n,
+                     "first rows");
+    core::Buffer<core::Row> rows_of(static_cast<std::size_t>(n) + 1,
+                                    core::Start::zero);
+    std::vector<bool> is_matched(static_cast<std::size_t>(n) + 1);
+    R_xlen_t keys = 0;
+    for (R_xlen_t i = 0; i < n; ++i) {
+      const auto key = static_cast<std::size_t>(first[i]);
+      ++rows_of[key];
+      if (matched[i]) is_matched[key] = true;
+      keys += first[i] == i + 1;
+    }
+    IntegerVector row(keys), rows(keys);
+    LogicalVector alone(keys);
+    for (R_xlen_t i = 0, k = 0; i < n; ++i) {
+      const auto key = static_cast<std::size_t>(i + 1);
+      if (first[i] != i + 1) continue;
+      row[k] = first[i];
+      rows[k] = rows_of[key];
+      alone[k++] = !is_matched[key];
+    }
+    return List::create(_["row"] = row, _["rows"] = rows, _["alone"] = alone);
+  });
+}
+
 // [[Rcpp::export(rng = false)]]
 double count_missing_(List keys, IntegerVector kinds) {
   return glue::guarded([&] {

@@ -294,36 +294,67 @@ template <class Vector, class Value>
 Vector of_each_text(CharacterVector x, Value value) {
   Vector out(x.size());
   const SEXP* texts = STRING_PTR_RO(x);
+  const auto n = static_cast<std::size_t>(x.size());
   const core::TextCharacters characters = glue::text_characters();
-  core::for_rows(
-      glue::current_context(), static_cast<std::size_t>(x.size()),
-      [&](std::size_t i) {
-        out[i] = value(texts[i] == NA_STRING ? nullptr : characters(texts[i]));
-      });
+  core::for_rows(glue::current_context(), n, [&](std::size_t i) {
+    if (i + core::prefetch_distance < n)
+      __builtin_prefetch(characters(texts[i + core::prefetch_distance]));
+    out[i] = value(texts[i] == NA_STRING ? nullptr : characters(texts[i]));
+  });
   return out;
+}
+
+// A whole number made of what a text has, each letter being any letter and each
+// digit any digit: texts of equal codes have one shape_of()
+double shape_code(const char* text) {
+  std::uint64_t code = 1;
+  for (; *text; ++text) {
+    auto c = static_cast<unsigned char>(*text);
+    if (c >= '0' && c <= '9')
+      c = '9';
+    else if ((c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z'))
+      c = 'a';
+    code = core::scramble(code * 31 + c + 1);
+  }
+  return static_cast<double>(code >> 11);  // (so that it is exact)
 }
 
 }  // namespace
 
 // A code of what is left of each text when letter case, signs, blanks and
 // leading zeros are passed over and signs that look alike are one: texts that
-// such a cleaning makes equal have equal codes. A missing text's is missing, as
-// a 64-bit integer is.
+// such a cleaning makes equal have equal codes. They are 64-bit integers; a
+// missing text's is missing.
 // [[Rcpp::export(rng = false)]]
 NumericVector bare_codes_(CharacterVector x) {
   return glue::guarded([&] {
-    return of_each_text<NumericVector>(x, [](const char* text) {
+    auto codes = of_each_text<NumericVector>(x, [](const char* text) {
       return code_bits(text ? bare_code(text) : missing_code);
     });
+    codes.attr("class") = "integer64";
+    return codes;
   });
 }
 
-// Whether each text has characters beyond ASCII, or bytes that are none; a
-// missing one has none.
+// A code of each text's shape, see shapes_of(); a missing text's is missing.
 // [[Rcpp::export(rng = false)]]
-LogicalVector beyond_ascii_(CharacterVector x) {
+NumericVector shape_codes_(CharacterVector x) {
   return glue::guarded([&] {
-    return of_each_text<LogicalVector>(
+    return of_each_text<NumericVector>(
+        x, [](const char* text) { return text ? shape_code(text) : NA_REAL; });
+  });
+}
+
+// The positions of texts that have characters beyond ASCII, or bytes that are
+// none; a missing one has none.
+// [[Rcpp::export(rng = false)]]
+IntegerVector beyond_ascii_(CharacterVector x) {
+  return glue::guarded([&] {
+    const auto beyond = of_each_text<std::vector<char>>(
         x, [](const char* text) { return text && has_high_bit(text); });
+    std::vector<int> at;
+    for (std::size_t i = 0; i < beyond.size(); ++i)
+      if (beyond[i]) at.push_back(static_cast<int>(i + 1));
+    return IntegerVector(at.begin(), at.end());
   });
 }

@@ -304,3 +304,21 @@ test_that("what a word is not asked about, it would not change", {
     expect_identical(clean_texts(texts, word), step$clean(texts), label = word)
   }
 })
+
+test_that("what is told of many keys at once is what is told of each", {
+  set.seed(48)
+  signs <- c("a", "Z", "0", "9", "-", " ", "\u00e9", "\u03b1", "\u3042")
+  texts <- c(NA, "", vapply(1:3000, function(k) {
+    paste(sample(signs, sample.int(4L, 1L), TRUE), collapse = "")
+  }, ""))
+  shapes <- ronda:::shapes_of(texts)
+  expect_identical(shapes$shapes[shapes$of], ronda:::shape_of(texts))
+  expect_identical(anyDuplicated(shapes$shapes), 0L)
+  first <- match(texts, texts)
+  first[is.na(texts)] <- 0L
+  matched <- runif(length(texts)) < 0.3
+  keys <- ronda:::distinct_keys_(first, matched)
+  expect_identical(keys$row, which(first == seq_along(first)))
+  expect_identical(keys$rows, vapply(keys$row, function(row) sum(first == row), 1L))
+  expect_identical(keys$alone, vapply(keys$row, function(row) !any(matched[first == row]), NA))
+})

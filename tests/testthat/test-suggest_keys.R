@@ -177,3 +177,14 @@ test_that("none is said only where no two columns share a value in any form", {
     if (shares) expect_gt(nrow(suggest_keys(left, right)), 0L, label = paste("round", round))
   }
 })
+
+test_that("the part that is looked at has the same values, whatever their type and place", {
+  set.seed(48)
+  x <- c(sample.int(1e5, 6e5, TRUE), NA)
+  rows <- ronda:::first_part_(list(x), ronda:::engine_kinds[["int32"]], 7)
+  real <- ronda:::engine_kinds[["real"]]
+  expect_identical(ronda:::first_part_(list(as.double(x)), real, 7), rows)
+  parts <- ronda:::partition_rows_(list(as.double(x)), real, 7, FALSE, 0)
+  expect_identical(parts$rows[seq_len(parts$counts[1L])], rows)
+  expect_false(any(x[-rows] %in% x[rows[!is.na(x[rows])]]))
+})
