@@ -225,9 +225,25 @@ with_call_number <- function(new, inputs, known, rows, settings) {
   job
 }
 
+# What is wrong whatever the files hold is told before they are read
+check_before_reading <- function(asked, rows, choices, call) {
+  if (!identical(asked, pairing_choices)) {
+    check_word(asked$missing_keys, "missing_keys", call)
+    if (!inherits(asked$repeats, "ronda_choice")) check_repeats_word(asked$repeats, call)
+    check_expect(asked$expect, call)
+    check_sides(asked$sides, call)
+    check_max_rows(asked$max_rows, call)
+  }
+  if (!identical(choices, default_choices)) {
+    check_word(choices$keys, "keys", call)
+    if (is.null(choices$fold)) check_choices(rows, choices, call)
+  }
+}
+
 # All of a join: the inputs made ready, the plan, and the stages
 join_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
   if (!length(on)) stop_no_keys(inputs, call)
+  check_before_reading(asked, rows, choices, call)
   new <- new_job(work_folder(settings$out), on, asked, choices, settings, call)
   known <- lapply(inputs, input_facts)
   job <- with_call_number(new, inputs, known, rows, settings)
@@ -314,6 +330,7 @@ remove_refused <- function(job) {
 # What the join will take, found out in a folder that is gone afterwards
 forecast_sides <- function(inputs, on, rows, asked, choices, settings, labels, code, call) {
   if (!length(on)) stop_no_keys(inputs, call)
+  check_before_reading(asked, rows, choices, call)
   work <- tempfile(paste0(basename(settings$out), "-"), dirname(settings$out), ".plan")
   new <- new_job(work, on, asked, choices, settings, call)
   on.exit({

@@ -284,7 +284,7 @@ check_many_options <- function(options, frames, chain, call) {
   }
   for (name in names(chain)) {
     check_repeats(options$repeats, NULL, frames[[name]], call)
-    check_expect(options$expect[[name]], chain[[name]], call)
+    check_expect(options$expect[[name]], call)
   }
   check_max_rows(options$max_rows, call)
 }

@@ -97,8 +97,14 @@ frames_at_hand <- function(frames, settings, call) {
   frames
 }
 
-# What only all rows of the first frame together can tell is refused.
-check_star <- function(options, call) {
+# What is wrong whatever the files hold is told before they are read, and what only all rows of
+# the first frame together can tell is refused.
+check_star_before_reading <- function(frames, options, naming, call) {
+  check_word(options$missing_keys, "missing_keys", call)
+  if (!inherits(options$repeats, "ronda_choice")) check_repeats_word(options$repeats, call)
+  if (!is.null(naming$origin)) check_name(naming$origin, "origin", call)
+  options$expect <- expect_by_frame(options$expect, frames, call)
+  for (one in options$expect) check_expect(one, call)
   if (is_once(options$repeats)) {
     stop_argument("`repeats` can't be once here: it needs all left rows together.", call = call)
   }
@@ -119,6 +125,7 @@ check_star <- function(options, call) {
 # All of it
 join_star <- function(frames, on, options, naming, settings, call) {
   inputs <- list(left = frames[[1L]])
+  check_star_before_reading(frames, options, naming, call)
   new <- new_job(work_folder(settings$out), on, options, naming, settings, call)
   job <- new$job
   facts <- facts_of(lapply(frames, input_facts), new$on, options$rows, new$asked, new$choices,
@@ -185,7 +192,6 @@ with_star <- function(job, frames, new, settings, call) {
   options <- new$asked
   options$expect <- expect_by_frame(options$expect, all, call)
   check_many_options(options, all, chain, call)
-  check_star(options, call)
   # Of a chunk nothing may pair; of the whole it is warned at the end.
   options$expect <- lapply(options$expect, function(one) c(one, "may-be-empty"))
   match_many(all, chain, keys, options, call)

@@ -29,7 +29,7 @@ expectation_parts <- function(expect) {
   )
 }
 
-check_expect <- function(expect, rules, call) {
+check_expect <- function(expect, call) {
   if (is.null(expect)) {
     return()
   }

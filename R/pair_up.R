@@ -175,7 +175,7 @@ check_pairing_choices <- function(pairing, rules, call) {
   if (is_once(pairing$repeats)) {
     for (rule in rules) kind_of(rule)$check_once(rule, pairing$repeats, call)
   }
-  check_expect(pairing$expect, rules, call)
+  check_expect(pairing$expect, call)
   check_sides(pairing$sides, call)
   check_max_rows(pairing$max_rows, call)
   check_where(pairing$where, pairing$left, pairing$right, call)

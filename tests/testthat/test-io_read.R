@@ -71,6 +71,22 @@ test_that("frames go through every kind of file and come back as they were", {
   }
 })
 
+test_that("a column alone keeps all of its rows, those without a value too", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  all <- hard_columns(6L, 1)
+  for (name in setdiff(names(all), c("zoned", "local", "label", "rank", "took", "part"))) {
+    x <- all[[name]]
+    x[c(1L, 4L, 6L)] <- NA
+    for (few in c(0, 1e5)) {
+      withr::local_options(ronda.few_cells = few)
+      suppressMessages(write_frame(data.frame(x = x), path))
+      expect_identical(is.na(suppressMessages(read_frame(path))$x), is.na(x) | x %in% c("", "NA"),
+        label = name
+      )
+    }
+  }
+})
+
 test_that("what a text file has no place for is said, and what can't be held refused", {
   folder <- withr::local_tempdir()
   path <- function(kind) file.path(folder, paste0("frame.", kind))

@@ -805,3 +805,29 @@ test_that("no rows are no trouble: 64-bit columns, and folds with `origin`", {
   expect_identical(levels(folded$from), c("left", "right", "paired"))
   expect_identical(nrow(folded), 0L)
 })
+
+test_that("what is wrong whatever the files hold is told before they are read", {
+  withr::local_dir(withr::local_tempdir())
+  # (reading all of it stops)
+  writeBin(c(charToRaw("k,v\n"), rep(charToRaw("1,2\n"), 5e5), raw(1L)), "left.csv")
+  left <- frame_files("left.csv")
+  right <- data.frame(k = 1:3, w = 4:6)
+  expect_error(join_files(left, right, on = "k", out = "out"), class = "ronda_error_file")
+  wrong <- list(missing_keys = "none", repeats = "some", expect = "unique", max_rows = -1,
+    sides = "left", keys = "all", origin = 1, row_numbers = 1
+  )
+  many <- c("missing_keys", "repeats", "expect", "origin")
+  for (name in names(wrong)) {
+    for (run in c(TRUE, FALSE)) {
+      expect_error(do.call(join_files, c(list(left, right, on = "k", out = "out", run = run),
+        wrong[name]
+      )), sprintf("`%s`", name), class = "ronda_error_argument", label = name)
+    }
+    if (name %in% many) {
+      expect_error(do.call(join_many_files, c(list(list(l = left, r = right), on = "k",
+        out = "out"
+      ), wrong[name])), sprintf("`%s`", name), class = "ronda_error_argument", label = name)
+    }
+  }
+  expect_identical(list.files(), "left.csv")
+})

@@ -59,3 +59,32 @@ test_that("the verdict says shares, what was expected, and what was lost", {
     "9 rows of b are unmatched (a has no rows: 9)."
   ))
 })
+
+test_that("distances that are advised are round, reach far enough, and little farther", {
+  round_ones <- c(1:6, 8, 10, 12, 15, 20, 25, 30, 40, 45, 50, 60, 90, 180, 365, 730)
+  times <- list(unit = 1, left_unit = 1, family = "POSIXct")
+  days <- list(unit = 86400, left_unit = 86400, family = "Date")
+  for (scale in list(times, days)) {
+    for (wanted in c(1:130, round(1.17^(31:90)))) {
+      if (scale$family == "Date" && wanted > 730) next
+      text <- ronda:::round_distance(wanted, wanted, scale)
+      found <- ronda:::text_seconds(text) / scale$unit
+      number <- ronda:::text_distance_parts(text)$number
+      expect_true(found >= wanted && found < 2.1 * wanted, label = paste(wanted, text))
+      expect_true(number %in% round_ones || number > 730, label = paste(wanted, text))
+      # what is round stays
+      unit <- found / number
+      if (wanted / unit >= 2 && (wanted / unit) %in% round_ones) expect_equal(found, wanted)
+    }
+  }
+})
+
+test_that("corrections that are advised are of likely typing errors that no cleaning cures", {
+  misses <- expand.grid(via = c(NA, "\"trim\""), sureness = c(0.79, 0.8, 1),
+    reason = c("one typing error", "two typing errors", "white space", "rounding"),
+    stringsAsFactors = FALSE
+  )
+  expected <- is.na(misses$via) & misses$sureness >= 0.8 &
+    misses$reason %in% c("one typing error", "two typing errors")
+  expect_identical(ronda:::are_sure_typos(misses), expected)
+})

@@ -25,6 +25,48 @@ test_that("counts add up and equal those of built frames", {
   }
 })
 
+test_that("of ordered rules, too, the whole account is that of the pairs", {
+  near <- 0L
+  for (seed in 1:120) {
+    case <- seeded_case(seed, ordered = TRUE)
+    spec <- case$spec
+    account <- tryCatch(receipt(pair_spec(case, spec)), ronda_error = function(e) NULL)
+    if (is.null(account)) next
+    pairs <- oracle_pairs(case$left, case$right, spec)
+    times <- tabulate(pairs$left, nrow(case$left))
+    spec$repeats <- "all"
+    chosen <- oracle_pairs(case$left, case$right, spec)
+    # what nearest() reaches, before it chooses
+    spec$ordered <- lapply(spec$ordered, function(rule) {
+      if (rule$kind == "nearest") rule[c("n", "ties")] <- list(Inf, "all")
+      rule
+    })
+    reached <- oracle_pairs(case$left, case$right, spec)
+    once <- oracle_is_once(case$spec$repeats)
+    expect_equal(
+      account[c("matched_left", "matched_right", "pairs", "several_left", "passed_over_left")],
+      list(
+        matched_left = sum(times > 0L), matched_right = length(unique(pairs$right)),
+        pairs = nrow(pairs), several_left = sum(times > 1L),
+        passed_over_left = length(unique(chosen$left)) - sum(times > 0L)
+      ),
+      label = paste("account of seed", seed)
+    )
+    over <- account$passed_over_right
+    expect_true(is.na(over) || over == length(setdiff(reached$right, pairs$right)),
+      label = paste("rows passed over of seed", seed)
+    )
+    near <- near + (!is.na(over) && over > 0)
+    if (once || nrow(chosen) == 0L) next
+    shape <- 1L + any(duplicated(chosen$left)) + 2L * any(duplicated(chosen$right))
+    expect_identical(account$key_shape,
+      c("one-to-one", "one-to-many", "many-to-one", "many-to-many")[shape],
+      label = paste("key shape of seed", seed)
+    )
+  }
+  expect_gt(near, 10)
+})
+
 test_that("the relationship is that of the keys, or of the candidates", {
   relationship <- function(left, right, ...) {
     left <- data.frame(k = left)
