@@ -140,20 +140,42 @@ shortened <- function(text, most = 40L) {
 shortened_apart <- function(x, y, most = 40L) {
   short <- list(x = shortened(x, most), y = shortened(y, most))
   for (k in which(x != y & short$x == short$y)) {
-    a <- strsplit(readable(x[k]), "")[[1L]]
-    b <- strsplit(readable(y[k]), "")[[1L]]
-    n <- min(length(a), length(b))
-    first <- c(which(a[seq_len(n)] != b[seq_len(n)]), n + 1L)[1L]
-    from <- max(1L, first - most %/% 2L)
-    shown_from <- function(letters) {
-      shortened(paste0("...", paste(letters[from:max(from, length(letters))], collapse = "")),
-        most
-      )
-    }
-    short$x[k] <- shown_from(a)
-    short$y[k] <- shown_from(b)
+    both <- shown_apart(readable(c(x[k], y[k])), most)
+    short$x[k] <- both[1L]
+    short$y[k] <- both[2L]
   }
   short
+}
+
+# texts around the first letter in which they differ
+shown_apart <- function(texts, most) {
+  letters <- strsplit(texts, "")
+  n <- min(lengths(letters))
+  differs <- vapply(seq_len(n), function(k) {
+    length(unique(vapply(letters, `[`, "", k))) > 1L
+  }, NA)
+  first <- c(which(differs), n + 1L)[1L]
+  # as many letters before it as after it, between two ellipses
+  from <- max(1L, first - (most - 6L) %/% 2L)
+  shortened(paste0("...", substring(texts, from)), most)
+}
+
+# names that stay apart when they are shortened: by their starts, or else their starts and
+# ends, or else where they differ
+distinct_short <- function(names, most) {
+  names <- readable(names)
+  apart <- function(short, shown) {
+    for (at in split(seq_along(names), short)) {
+      if (length(unique(names[at])) > 1L) short[at] <- shown(names[at])
+    }
+    short
+  }
+  both_ends <- function(names) {
+    ends <- substring(names, pmax(1L, nchar(names) - most %/% 2L + 2L))
+    paste0(substr(names, 1L, most %/% 2L - 2L), "...", ends)
+  }
+  short <- apart(shortened(names, most), both_ends)
+  make.unique(apart(short, function(names) shown_apart(names, most)), " ")
 }
 
 described <- function(value) {

@@ -101,7 +101,7 @@ by_side <- function(columns, names, arg, call) {
       } else {
         setting(arg, c("one", "another"))
       }),
-      call = call
+      call = call, data = list(no_names = TRUE, argument = arg)
     )
   }
   for (side in sides) {

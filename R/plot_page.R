@@ -167,15 +167,6 @@ figure_theme <- function(size = 13) {
     )
 }
 
-# names that stay apart when they are shortened
-distinct_short <- function(names, most) {
-  short <- shortened(names, most)
-  again <- duplicated(short) | duplicated(short, fromLast = TRUE)
-  ends <- substring(names, pmax(1L, nchar(names) - most %/% 2L + 2L))
-  short[again] <- paste0(substr(names[again], 1L, most %/% 2L - 2L), "...", ends[again])
-  make.unique(short, " ")
-}
-
 # Text of an axis or a strip, in at most two or three lines of so many letters: folded at
 # blanks, else after signs of names, else anywhere
 in_short_lines <- function(text, width = 16L) {

@@ -250,6 +250,21 @@ test_that("what is text for the sake of a few cells is said once, with the line"
   expect_type(frame$n, "character")
 })
 
+test_that("a cell that is none is told by its line, as perhaps no row at the ends alone", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  for (row in 1:12) {
+    cells <- as.character(1:12)
+    cells[row] <- "total"
+    writeLines(c("n,m", paste0(cells, ",x")), path)
+    text <- paste(testthat::capture_messages(frame <- read_frame(path)), collapse = "")
+    expect_identical(frame$n, cells)
+    expect_match(text, sprintf("line %d has \"total\"", row + 1L))
+    expect_identical(grepl(sprintf("line %d holds no row: skip = %d", row + 1L, row + 1L), text),
+      row %in% c(1L, 12L), label = paste("row", row)
+    )
+  }
+})
+
 test_that("a column is read as numbers or days only where no cell changes by it", {
   path <- withr::local_tempfile(fileext = ".csv")
   read_cells <- function(...) {

@@ -417,6 +417,18 @@ test_that("sides without rows give the columns of the result", {
   empty <- frame_files(file, types = c(code = "text"))
   joined <- join_files(vessels, empty, on = "code", out = tempfile())
   expect_identical(nrow(read_frame(joined$out)), 9L)
+  path <- withr::local_tempfile(fileext = ".parquet")
+  write_frame(none, path)
+  files <- frame_files(path)
+  expect_identical(head(files), as.data.frame(none), ignore_attr = TRUE)
+  joined <- join_files(files, vessels, on = same("vessel", "code", via = "trim"), rows = "full",
+    out = tempfile()
+  )
+  expect_equal(read_frame(joined$out), join_frames(none, vessels, c(vessel = "code"), "full"))
+  joined <- join_files(sailings, files, on = "vessel", take = "departs", out = tempfile())
+  expect_equal(read_frame(joined$out),
+    join_frames(sailings, none, on = "vessel", take = "departs")
+  )
   joined <- join_files(none, none,
     on = nearest("departs"), way = "ranges", parts = 3, out = tempfile()
   )
@@ -830,4 +842,29 @@ test_that("what is wrong whatever the files hold is told before they are read", 
     }
   }
   expect_identical(list.files(), "left.csv")
+})
+
+test_that("what fails in files is told with what can be done with files", {
+  withr::local_dir(withr::local_tempdir())
+  left <- data.frame(k = c(1, 1, 2, NA, 9), v = 1:5)
+  right <- data.frame(k = c(1, 1, 3, NA), w = 1:4)
+  words <- c("one-to-one", "one-to-many", "many-to-one", "left-complete", "right-complete",
+    "no-missing-keys"
+  )
+  failed <- 0L
+  for (word in words) {
+    for (on in list("k", list("k", nearest("v", "w", ties = "all")))) {
+      text <- tryCatch({
+        join_files(left, right, on = on, expect = word, out = tempfile("out", "."))
+        NULL
+      }, ronda_error_expectation = conditionMessage)
+      if (is.null(text)) next
+      failed <- failed + 1L
+      # (these take frames or pairings, of which there are none)
+      expect_no_match(text,
+        "repeated_keys|near_misses|explain_row|[a-z_]+[(](left|right|pairing)\\b"
+      )
+    }
+  }
+  expect_gt(failed, 7L)
 })

@@ -78,3 +78,14 @@ test_that("receipts are JSON, and stages are announced when asked for", {
   withr::local_options(ronda.progress = FALSE)
   expect_silent(pair_rows(ports, ports, on = "port", where = slowly))
 })
+
+test_that("lines of text are no wider than the terminal, or than 79 letters", {
+  set.seed(48)
+  for (width in c(40L, 60L, 79L, 80L, 81L, 200L)) {
+    withr::local_options(width = width)
+    words <- strrep("a", sample(9L, 2000L, TRUE))
+    lines <- ronda:::folded(paste(words, collapse = " "))
+    expect_identical(unlist(strsplit(trimws(lines), " ")), words)
+    expect_identical(max(nchar(lines)), min(width, 80L) - 1L)
+  }
+})

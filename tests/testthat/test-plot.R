@@ -394,3 +394,19 @@ test_that("of two periods the stretch that both share is shaded", {
   )))
   expect_no_match(figure$labels$subtitle, "Shaded")
 })
+
+test_that("what figures say, as a page to read", {
+  shown <- function(figure) {
+    built <- ggplot2::ggplot_build(figure)
+    labels <- built$plot$labels[c("title", "subtitle", "caption")]
+    labels <- unlist(Filter(is.character, labels))
+    sprintf("  %s: %s", names(labels), gsub("\n", " / ", labels))
+  }
+  pages <- list(vessel = vessel, tide = tide, crew = crew, many = hard$groups)
+  lines <- unlist(lapply(names(pages), function(name) {
+    lapply(ronda:::figures_for(pages[[name]]), function(view) {
+      c(paste(name, view), shown(plot(pages[[name]], view = view)))
+    })
+  }))
+  expect_lines(lines)
+})

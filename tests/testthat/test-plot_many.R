@@ -58,3 +58,23 @@ test_that("a report of several frames stands alone and repeats itself", {
   page <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
   expect_false(any(vapply(ports$port, grepl, NA, page, fixed = TRUE)))
 })
+
+test_that("frames are told apart by what their names differ in, turned where there are many", {
+  for (n in 2:6) {
+    frames <- lapply(seq_len(n), function(k) data.frame(port = c(k, 20:(30 - k))))
+    names(frames) <- sprintf("frame number %d of ports", seq_len(n))
+    boxes <- text_boxes(plot_many(frames, on = "port"), figure_sizes$large)
+    boxes$text <- gsub("\n", " ", boxes$label)
+    for (k in seq_len(n)) {
+      # at the left and at the bottom; short ones where there are many
+      text <- if (n > 4L) sprintf("...ber %d of...", k) else names(frames)[k]
+      mine <- boxes[boxes$text == text, ]
+      expect_identical(nrow(mine), 2L, label = paste(n, text))
+      low <- mine[which.min(mine$bottom - 100 * mine$left), ]
+      expect_identical(low$top - low$bottom > low$right - low$left, n > 4L, label = paste(n, text))
+    }
+    expect_false(any(grepl("ports [1-9]", boxes$text)))
+  }
+  # names that are one name stay apart by a number
+  expect_identical(ronda:::distinct_short(c("port", "port"), 10L), c("port", "port 1"))
+})

@@ -213,6 +213,30 @@ test_that("names of columns without quotes are told with their quotes", {
     one[[argument]] <- str2lang(sub("^[a-z]+ = ", "", line))
     expect_true(inherits(eval(one), c("data.frame", "ronda_pairing")))
   }
+  # in every argument of names, whether there is another object of that name or not: a
+  # function, a number, a flag, a frame
+  for (name in c("wharf", "date", "pi", "T", "sailings")) {
+    column <- as.name(name)
+    trips <- stats::setNames(data.frame(1, 2, 3), c("k", "km", name))
+    ports <- stats::setNames(data.frame(1, 4, 3), c("k", "at", name))
+    for (one in list(
+      bquote(join_frames(trips, ports, on = .(column))),
+      bquote(join_frames(trips, ports, on = list("k", .(column)))),
+      bquote(join_frames(trips, ports, on = list("k", nearest(.(column))))),
+      bquote(join_frames(trips, ports, on = same(.(column)))),
+      bquote(join_frames(trips, ports, on = "k", take = .(column))),
+      bquote(join_frames(trips, ports, on = "k", omit = .(column)))
+    )) {
+      said <- tryCatch(eval(one), ronda_error_argument = conditionMessage)
+      label <- deparse1(one)
+      expect_match(said, sprintf("go in quotes, and `%s` has none", name), label = label)
+      line <- sub(".*Write: ", "", said)
+      one[[sub(" = .*", "", line)]] <- str2lang(sub("^[a-z]+ = ", "", line))
+      expect_s3_class(eval(one), "data.frame")
+    }
+  }
+  trips <- data.frame(port = "A", date = 1, at = 2)
+  ports <- data.frame(code = "A", date = 1, at = 1)
   # an object that is missing for another reason stays its own error
   expect_error(join_frames(no_frame, ports, on = "date"), "no_frame")
   expect_error(join_frames(trips, no_frame, on = date), "no_frame")
