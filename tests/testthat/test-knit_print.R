@@ -75,3 +75,18 @@ test_that("a document is knitted with them", {
     any(grepl("60", lines)))
   expect_length(list.files("figure"), 1L)
 })
+
+test_that("what is left out of a table is counted, in documents and when printed", {
+  left <- data.frame(k = sprintf("PORT %02d", 1:24))
+  for (n in c(11:14, 19:23)) {
+    right <- data.frame(k = tolower(left$k[seq_len(n)]))
+    misses <- near_misses(pair_rows(left, right, on = "k"))
+    expect_identical(nrow(misses), n)
+    more_of <- function(lines) {
+      more <- grep("^[.]{3} [0-9]+ more$", lines, value = TRUE)
+      if (length(more)) as.integer(gsub("[^0-9]", "", more)) else 0L
+    }
+    expect_identical(more_of(format(misses)), max(0L, n - 12L))
+    expect_identical(more_of(strsplit(knitted(misses), "\n")[[1L]]), max(0L, n - 20L))
+  }
+})

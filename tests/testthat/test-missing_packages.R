@@ -83,3 +83,16 @@ test_that("numbers too large for a double stay text without the package for them
     "9007199254740993"
   )
 })
+
+test_that("64-bit integers are numbers without bit64 where these hold each of them", {
+  skip_if_not_installed("bit64")
+  big <- bit64::as.integer64("9007199254740992")
+  for (more in -2:2) {
+    frame <- list2DF(list(id = c(big + more, NA, -big - more)))
+    read <- tryCatch(without_packages("bit64", ronda:::with_big_numbers(frame)),
+      ronda_error_file = function(e) NULL
+    )
+    if (more < 0) expect_identical(read$id, c(1, NA, -1) * (2^53 + more)) else expect_null(read)
+    expect_identical(ronda:::with_big_numbers(frame), frame)
+  }
+})

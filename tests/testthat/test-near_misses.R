@@ -322,3 +322,51 @@ test_that("what is told of many keys at once is what is told of each", {
   expect_identical(keys$rows, vapply(keys$row, function(row) sum(first == row), 1L))
   expect_identical(keys$alone, vapply(keys$row, function(row) !any(matched[first == row]), NA))
 })
+
+test_that("every line is true of the frames: its texts, rows and group", {
+  seen <- character()
+  for (seed in 1:6) {
+    set.seed(seed)
+    codes <- sprintf("gull-%03d", sample(900L, 12L))
+    right <- data.frame(code = sample(codes, 30, TRUE), day = sample(3L, 30, TRUE),
+      at = sample(100, 30, TRUE), size = sample(9, 30, TRUE)
+    )
+    left <- data.frame(code = sample(codes, 40, TRUE), day = sample(3L, 40, TRUE),
+      at = sample(100, 40, TRUE), size = sample(9, 40, TRUE)
+    )
+    at <- sample(40L, 16L)
+    left$code[at[1:8]] <- paste0(left$code[at[1:8]], " ")
+    left$code[at[7:16]] <- sub("-", "", left$code[at[7:16]])
+    pairing <- list(
+      pair_rows(left, right, on = c("code", "day"), expect = "rows-multiply"),
+      pair_rows(left, right, on = c("code", "day"), where = ~ left$size < right$size,
+        expect = "rows-multiply"
+      ),
+      pair_rows(left, right, on = list("code", "day", nearest("at", within = 10)))
+    )[[seed %% 3L + 1L]]
+    found <- near_misses(pairing)
+    pairs <- build_frame(pairing, "inner", row_numbers = c("l", "r"))
+    key <- function(frame) paste(frame$code, frame$day)
+    for (k in seq_len(nrow(found))) {
+      line <- found[k, ]
+      kind <- if (grepl("refused", line$reason)) "refused" else
+        if (grepl("away", line$reason)) "outside" else "typed"
+      seen <- c(seen, kind)
+      l <- left[line$left_row, ]
+      r <- right[line$right_row, ]
+      texts <- list(from = as.character(l[[line$column]]), to = as.character(r[[line$column]]))
+      expect_identical(as.list(line[c("from", "to")]), texts, ignore_attr = TRUE)
+      others <- setdiff(c("code", "day"), line$column)
+      expect_identical(line$group, paste(vapply(l[others], as.character, ""), collapse = " / "))
+      same_left <- if (kind == "typed") which(key(left) == key(l)) else line$left_row
+      same_right <- if (kind == "typed") which(key(right) == key(r)) else line$right_row
+      expect_identical(c(line$left_rows, line$right_rows),
+        c(length(same_left), length(same_right))
+      )
+      expect_identical(line$taken, kind == "typed" && !any(same_left %in% pairs$l) &&
+        any(same_right %in% pairs$r)
+      )
+    }
+  }
+  expect_setequal(seen, c("typed", "refused", "outside"))
+})

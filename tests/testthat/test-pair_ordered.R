@@ -272,3 +272,17 @@ test_that("a left row alone has the partners that it has among others, in the sa
   }
   expect_gt(several, 30L)
 })
+
+test_that("of gaps that are too long the first is told", {
+  skip_if_not_installed("bit64")
+  left <- data.frame(row = 1:4)
+  left$k <- bit64::as.integer64(c("1", NA, "-9000000000000000000", "-9100000000000000000"))
+  right <- data.frame(v = 1)
+  right$k <- bit64::as.integer64("9000000000000000000")
+  expect_error(join_frames(left, right, on = nearest("k", look = "either", gap = "apart")),
+    "too long for a column of 64-bit integers.\n.*between -9000000000000000000 and 9000000000000000000",
+    class = "ronda_error_type"
+  )
+  near <- join_frames(left[1:2, ], right, on = nearest("k", look = "either", gap = "apart"))
+  expect_identical(near$apart, bit64::as.integer64(c("-8999999999999999999", NA)))
+})
