@@ -167,14 +167,18 @@ distance_number <- function(distance, scale, arg, call) {
 # the distance `apart`
 distance_words <- function(numbers, scale, apart = numbers) {
   plain <- is.na(scale$unit)
-  words <- if (plain) number_words else duration_words
+  # each different number once
+  words <- function(numbers, digits) {
+    once <- unique(numbers)
+    texts <- (if (plain) number_words else duration_words)(once, scale, digits)
+    texts[match(numbers, once)]
+  }
   text <- character(length(numbers))
   left <- seq_along(numbers)
   apart <- rep_len(apart, length(numbers))
   for (digits in c(if (plain) 6L else 3L, 7L, 9L, 12L, 15L)) {
-    text[left] <- words(numbers[left], scale, digits)
-    other <- unique(apart[left])
-    alike <- text[left] == words(other, scale, digits)[match(apart[left], other)]
+    text[left] <- words(numbers[left], digits)
+    alike <- text[left] == words(apart[left], digits)
     left <- left[alike & numbers[left] != apart[left]]
     if (!length(left)) break
   }

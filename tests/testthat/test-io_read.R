@@ -265,6 +265,21 @@ test_that("a cell that is none is told by its line, as perhaps no row at the end
   }
 })
 
+test_that("a few odd cells are pointed out, where they are one, or a tenth at most", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  for (n in c(3L, 5L, 9L, 10L, 20L, 29L, 30L)) {
+    for (odd in seq_len(min(4L, n %/% 2L))) {
+      cells <- as.character(seq_len(n))
+      cells[2L * seq_len(odd)] <- paste("about", seq_len(odd))
+      writeLines(c("n,m", paste0(cells, ",x")), path)
+      said <- paste(testthat::capture_messages(read_frame(path)), collapse = "")
+      expect_identical(grepl("is kept as text", said), odd <= max(1, n / 10),
+        label = paste(odd, "of", n)
+      )
+    }
+  }
+})
+
 test_that("a column is read as numbers or days only where no cell changes by it", {
   path <- withr::local_tempfile(fileext = ".csv")
   read_cells <- function(...) {

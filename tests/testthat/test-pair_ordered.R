@@ -286,3 +286,23 @@ test_that("of gaps that are too long the first is told", {
   near <- join_frames(left[1:2, ], right, on = nearest("k", look = "either", gap = "apart"))
   expect_identical(near$apart, bit64::as.integer64(c("-8999999999999999999", NA)))
 })
+
+test_that("a gap has the type that holds it, whatever the types of both columns", {
+  skip_if_not_installed("bit64")
+  values <- list(integer = 3:5, double = c(3, 4, 5), fraction = c(3.25, 4.5, 5),
+    int64 = bit64::as.integer64(3:5)
+  )
+  for (x in names(values)) {
+    for (y in names(values)) {
+      left <- list2DF(list(k = values[[x]]))
+      right <- list2DF(list(k = values[[y]]))
+      gap <- join_frames(left, right, on = nearest("k", look = "either", gap = "apart"))$apart
+      label <- paste(x, y)
+      # rows stand in the order of their values, so that the nearest is in the same one
+      expect_equal(as.numeric(gap), as.numeric(left$k) - as.numeric(right$k), label = label)
+      long <- "int64" %in% c(x, y) && !any(c("double", "fraction") %in% c(x, y))
+      expect_identical(inherits(gap, "integer64"), long, label = label)
+      if (!long) expect_identical(typeof(gap), "double", label = label)
+    }
+  }
+})
