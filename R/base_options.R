@@ -19,7 +19,7 @@ max_file_bytes_option <- function(usual) getOption("ronda.max_file_bytes", usual
 deferred_option <- function() getOption("ronda.deferred", TRUE)
 
 # TRUE: pairings of joins are kept, for follow()
-keeps_pairings <- function() isTRUE(getOption("ronda.keep", FALSE))
+keeps_pairings <- function() isTRUE(getOption("ronda.keep"))
 
 # a file to which joins are appended, "" for none; NULL where only the environment may say
 ledger_option <- function() getOption("ronda.ledger")

@@ -10,7 +10,7 @@ make_frame <- function(pairing, plan, clock, call, last = FALSE) {
     rows = plan$row_type, n = made$n, changed = made$changed, folded = made$folded,
     several = made$several,
     notes = if (type$right_alone) key_type_notes(pairing, plan$columns)
-  ), c(clock, made$rows_done, columns = now_()), call)
+  ), c(clock, made$rows_done, columns = now_()), call, kept = !last && keeps_pairings())
   made$frame
 }
 

@@ -18,16 +18,15 @@ most_joins <- 10000
 
 # Notes a join, in few steps, for it is part of every small one. `parts`: what receipt_parts()
 # gives, or a receipt; NULL where it failed before there were any. `call`: that of the verb;
-# `message`: of the error.
+# `message`: of the error; `pairing`: where pairings are kept.
 note_join <- function(call, parts, message = NA_character_, pairing = NULL,
                       labels = NULL) {
   session$made <- session$made + 1
   join <- list(
     number = session$made, at = now_(), call = call, parts = parts, labels = labels,
-    message = message, warned = session$warned,
-    pairing = if (!is.null(pairing) && keeps_pairings()) unclass(pairing)
+    message = message, warned = session$warned, pairing = unclass(pairing)
   )
-  session$joins[[as.character(session$made %% most_joins)]] <- join
+  session$joins[[as.character(as.integer(session$made %% most_joins))]] <- join
   if (length(session$warned)) session$warned <- character()
   file <- ledger_option()
   if (is.null(file)) {
@@ -49,7 +48,7 @@ receipt_of_join <- function(join) {
 # the receipt of the latest join that has one
 latest_receipt <- function() {
   for (number in seq(session$made, max(1, session$made - most_joins + 1))) {
-    join <- session$joins[[as.character(number %% most_joins)]]
+    join <- session$joins[[as.character(as.integer(number %% most_joins))]]
     if (!is.null(join$parts)) {
       return(receipt_of_join(join))
     }
@@ -75,8 +74,8 @@ join_notes <- list(
 
 # `built` says of the frame: list(rows (its row type), n, and where there are some:
 # changed, notes)
-record_receipt <- function(pairing, built, clock, call) {
-  note_join(call, receipt_parts(pairing, clock, built), pairing = pairing)
+record_receipt <- function(pairing, built, clock, call, kept = keeps_pairings()) {
+  note_join(call, receipt_parts(pairing, clock, built), pairing = if (kept) pairing)
   if (tells_receipts()) tell_latest()
 }
 

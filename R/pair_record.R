@@ -1,6 +1,7 @@
 # A pairing: two frames, what is asked of them and what was found, in four stages. Each
-# adds its own fields, so that every pairing has the same ones; a plain list until it is
-# given to the analyst, as `$` looks for methods of a class each time.
+# adds its own fields, so that every pairing has the same ones, before those there are: what
+# was found last is asked for most, and `$` looks through a list from its start. A plain list
+# until it is given to the analyst, as `$` looks for methods of a class each time.
 
 # Asked ------------------------------------------------------------------------------
 
@@ -48,14 +49,14 @@ piece_of <- function(left, right, shared, indexed_right = NULL) {
 # them, each with its `plain_kind`, or with what its `via` made (`cleaned`). `sizes`: rows of
 # both frames; `row_names`: whether they have some.
 as_checked <- function(pairing, rules, key_rules, sizes, row_names) {
-  c(pairing, list(
+  c(list(
     rules = rules, key_rules = key_rules, sizes = sizes, row_names = row_names,
     # whether same() rules alone decide
     keyed_only = is.null(pairing$where) && length(key_rules) == length(rules),
     # the formulas of `fold` where a folded frame is to be built: no pair is written out
     # then, so there is no limit on them
     folds = NULL
-  ))
+  ), pairing)
 }
 
 # Matched ----------------------------------------------------------------------------
@@ -63,7 +64,7 @@ as_checked <- function(pairing, rules, key_rules, sizes, row_names) {
 # `found`: list(matches, ...), which rows pair (matches.R). `condition`: what the engine
 # took over of `where`, and what is left to R, as code
 as_matched <- function(pairing, found, condition = NULL) {
-  c(pairing, list(
+  c(list(
     matches = found$matches, condition = condition,
     # what was folded while matching, list(found, search)
     folded = found$folded,
@@ -73,7 +74,7 @@ as_matched <- function(pairing, found, condition = NULL) {
     turn = found$turn,
     # the matches before `repeats` chose, where it did
     candidates = NULL
-  ))
+  ), pairing)
 }
 
 # Counted ----------------------------------------------------------------------------
@@ -82,9 +83,9 @@ as_matched <- function(pairing, found, condition = NULL) {
 # `notes` say in words; `whole`: of what was added up over pieces list(heavy, keys), the keys
 # that multiply most and those at fault
 as_counted <- function(pairing, counts, note_records = list(), whole = NULL) {
-  c(pairing, list(
+  c(list(
     counts = counts, note_records = note_records,
     notes = if (length(note_records)) note_texts(note_records) else character(),
     whole = whole
-  ))
+  ), pairing)
 }

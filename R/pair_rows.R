@@ -32,7 +32,9 @@ pair_rows <- function(left, right, on, ..., where = NULL,
     ), labels, code),
     if (missing(on)) NULL else on, missing(on), call
   ))
-  note_join(call, receipt_parts(found$pairing, found$clock), pairing = found$pairing)
+  note_join(call, receipt_parts(found$pairing, found$clock),
+    pairing = if (keeps_pairings()) found$pairing
+  )
   structure(found$pairing, class = "ronda_pairing")
 }
 
