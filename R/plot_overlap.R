@@ -209,9 +209,9 @@ many_axes <- function(frames, subsets) {
       },
       labels = function(at) {
         if (is_bars(at)) with_commas_each(at - bars_begin) else
-          if (n > 4L) distinct_short(frames, 14L)[at] else in_short_lines(short[at], 50L %/% n)
+          if (n > 3L) distinct_short(frames, 14L)[at] else in_short_lines(short[at], 36L %/% n)
       },
-      guide = ggplot2::guide_axis(angle = if (n > 4L) 90 else 0)
+      guide = ggplot2::guide_axis(angle = if (n > 3L) 90 else 0)
     ),
     ggplot2::scale_y_continuous(NULL, minor_breaks = NULL,
       breaks = function(limits) {
@@ -219,7 +219,7 @@ many_axes <- function(frames, subsets) {
       },
       labels = function(at) {
         if (is_bars(-at)) subsets$label[match(at, subsets$y)] else
-          if (n > 4L) distinct_short(frames, 14L)[-at] else in_short_lines(short[-at], 14L)
+          if (n > 3L) distinct_short(frames, 14L)[-at] else in_short_lines(short[-at], 14L)
       }
     )
   )
@@ -231,7 +231,7 @@ many_for_page <- function(data, room, n) {
   wide <- (room$width / 2 - 1.4) / n
   if (high < 0.3) data$label <- sub("\n.*", "", data$label)
   if (high < 0.15 || wide < 0.3) data$label <- rep("", nrow(data))
-  lines <- 3.4 + if (n > 4L) 5 else 0
+  lines <- 3.4 + if (n > 3L) 5 else 0
   attr(data, "bars") <- max(2L, as.integer((room$lines - lines) / 2.2))
   data
 }

@@ -67,11 +67,11 @@ test_that("frames are told apart by what their names differ in, turned where the
     boxes$text <- gsub("\n", " ", boxes$label)
     for (k in seq_len(n)) {
       # at the left and at the bottom; short ones where there are many
-      text <- if (n > 4L) sprintf("...ber %d of...", k) else names(frames)[k]
+      text <- if (n > 3L) sprintf("...ber %d of...", k) else names(frames)[k]
       mine <- boxes[boxes$text == text, ]
       expect_identical(nrow(mine), 2L, label = paste(n, text))
       low <- mine[which.min(mine$bottom - 100 * mine$left), ]
-      expect_identical(low$top - low$bottom > low$right - low$left, n > 4L, label = paste(n, text))
+      expect_identical(low$top - low$bottom > low$right - low$left, n > 3L, label = paste(n, text))
     }
     expect_false(any(grepl("ports [1-9]", boxes$text)))
   }
