@@ -131,7 +131,7 @@ test_that("what can't be added is told, and leaves what is there as it was", {
   refused("can't go with rows = \"full\"", "2.parquet", rows = "full",
     class = "ronda_error_argument"
   )
-  refused("can't go with `row_numbers`", "2.parquet", row_numbers = TRUE,
+  refused("can't go with `row_numbers`", "2.parquet", row_numbers = c("l", "r"),
     class = "ronda_error_argument"
   )
   expect_error(join_files(at("2.parquet"), vessels,
