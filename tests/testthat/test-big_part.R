@@ -33,3 +33,33 @@ test_that("other processes give the same, case by case", {
     expect_identical(found$differ, setNames(list(), character()))
   }
 })
+
+test_that("files warn of rows that multiply where frames in memory do", {
+  skip_without_files()
+  local_pieces()
+  future::plan("sequential")
+  # the keys of the warning, NULL where there is none
+  warned_of <- function(code) {
+    keys <- NULL
+    withCallingHandlers(suppressMessages(code), ronda_warning_rows_multiply = function(w) {
+      keys <<- w$keys
+      tryInvokeRestart("muffleWarning")
+    }, warning = function(w) tryInvokeRestart("muffleWarning"))
+    keys
+  }
+  seen <- 0L
+  for (seed in 1:6) {
+    set.seed(seed)
+    left <- data.frame(k = sample(24L, 20L, seed %% 2L == 0L), v = 1:20)
+    right <- data.frame(k = sample(24L, 20L, seed %% 3L != 0L), w = 1:20)
+    expected <- warned_of(join_frames(left, right, on = "k"))
+    seen <- seen + !is.null(expected)
+    for (way in c("parts", "right_whole")) {
+      found <- warned_of(join_files(left, right, on = "k", way = way, parts = 3,
+        out = tempfile()
+      ))
+      expect_identical(found, expected, ignore_attr = TRUE, label = paste(seed, way))
+    }
+  }
+  expect_true(seen > 0L && seen < 6L)
+})
