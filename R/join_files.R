@@ -227,13 +227,7 @@ with_call_number <- function(new, inputs, known, rows, settings) {
 
 # What is wrong whatever the files hold is told before they are read
 check_before_reading <- function(asked, rows, choices, call) {
-  if (!identical(asked, pairing_choices)) {
-    check_word(asked$missing_keys, "missing_keys", call)
-    if (!inherits(asked$repeats, "ronda_choice")) check_repeats_word(asked$repeats, call)
-    check_expect(asked$expect, call)
-    check_sides(asked$sides, call)
-    check_max_rows(asked$max_rows, call)
-  }
+  if (!identical(asked, pairing_choices)) check_asked_pairing(asked, call)
   if (!identical(choices, default_choices)) {
     check_word(choices$keys, "keys", call)
     if (is.null(choices$fold)) check_choices(rows, choices, call)

@@ -256,9 +256,9 @@ shape_of <- function(text) {
 shapes_of <- function(texts) {
   codes <- shape_codes_(texts)
   first <- !duplicated(codes)
-  shapes <- shape_of(texts[first])
-  of <- match(shapes, unique(shapes))
-  list(shapes = unique(shapes), of = of[match(codes, codes[first])])
+  of_codes <- shape_of(texts[first])
+  shapes <- unique(of_codes)
+  list(shapes = shapes, of = match(of_codes, shapes)[match(codes, codes[first])])
 }
 
 # Left texts of a shape (letters and digits in their places) that the right ones never

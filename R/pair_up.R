@@ -169,15 +169,21 @@ has_row_names <- function(frame) {
   is.character(names) && !(grepl(numbers, names[1L]) && all(grepl(numbers, names)))
 }
 
+# What is wrong with what is asked, whatever the frames hold
+check_asked_pairing <- function(asked, call) {
+  check_word(asked$missing_keys, "missing_keys", call)
+  if (!inherits(asked$repeats, "ronda_choice")) check_repeats_word(asked$repeats, call)
+  check_expect(asked$expect, call)
+  check_sides(asked$sides, call)
+  check_max_rows(asked$max_rows, call)
+}
+
 check_pairing_choices <- function(pairing, rules, call) {
-  check_word(pairing$missing_keys, "missing_keys", call)
+  check_asked_pairing(pairing, call)
   check_repeats(pairing$repeats, pairing$left, pairing$right, call)
   if (is_once(pairing$repeats)) {
     for (rule in rules) kind_of(rule)$check_once(rule, pairing$repeats, call)
   }
-  check_expect(pairing$expect, call)
-  check_sides(pairing$sides, call)
-  check_max_rows(pairing$max_rows, call)
   check_where(pairing$where, pairing$left, pairing$right, call)
 }
 
