@@ -33,7 +33,7 @@ example_words <- function(pairing, side, rows, found, kind) {
   if (kind == "missing" || !length(columns) || !length(rows)) {
     return("")
   }
-  if (kind == "far") {
+  if (kind == "far" && side == "left") {
     away <- found$far$distance[found$far$row %in% rows]
     words <- distance_words(c(min(away), stats::median(away)), found$far$plan$scale)
     return(sprintf("%s away at least, the median %s", words[1L], words[2L]))
@@ -103,6 +103,7 @@ side_reasons <- function(pairing, side, found) {
   settle(unknown_rows(pairing, side), "unknown",
     sprintf("key not in %s", other_label)
   )
+  if (side == "right") settle(found$far$partner, "far", far_words(pairing, other_label))
   if (side == "left") {
     settle(found$far$row, "far", far_words(pairing))
     settle(found$refused$left_row, "refused", found$refused$reason)
@@ -214,9 +215,14 @@ unknown_rows <- function(pairing, side) {
   )$matches, side)
 }
 
-far_words <- function(pairing) {
+# of a left row, or of a right row that is the nearest of some row of `of`
+far_words <- function(pairing, of = NULL) {
   rule <- chooser_of(pairing$rules)
-  if (is.null(rule)) "" else sprintf("the nearest is farther than %s",
+  if (is.null(rule)) {
+    return("")
+  }
+  sprintf("%s farther than %s",
+    if (is.null(of)) "the nearest is" else sprintf("the nearest of a row of %s, but", of),
     gsub("\"", "", distance_text(rule$within))
   )
 }
@@ -229,7 +235,7 @@ other_words <- function(pairing, side, other_label) {
   if (!is.null(rule)) {
     place <- switch(rule$look, back = "before", ahead = "after", "near")
     return(if (side == "right") {
-      sprintf("not the nearest of any row of %s", other_label)
+      sprintf("not taken as the nearest by any row of %s", other_label)
     } else if (is.null(pairing$where)) {
       sprintf("nothing of %s %s it", other_label, place)
     } else {

@@ -346,7 +346,9 @@ format.ronda_key_suggestions <- function(x, ...) {
   rows_left <- attr(x, "rows_left")
   several <- if (is.null(rows_left)) rep("", nrow(x)) else {
     n <- round(x$several * rows_left)
-    ifelse(n > 0, sprintf("; %s rows of %s would multiply", with_commas_each(n), sides[1L]), "")
+    ifelse(n > 0,
+      sprintf("; %s of %s would multiply", vapply(n, counted, "", "row"), sides[1L]), ""
+    )
   }
   percents <- lapply(x[c("left_found", "right_found", "left_unique", "right_unique")],
     whole_percent

@@ -24,8 +24,39 @@ test_that("rows without partner are told by reason", {
   ))
   counts <- reasons_add_up(tide)$counts
   expect_identical(counts$reason,
-    c("the nearest is farther than 15 mins", "not the nearest of any row of sailings")
+    c("the nearest is farther than 15 mins",
+      "the nearest of a row of sailings, but farther than 15 mins",
+      "not taken as the nearest by any row of sailings"
+    )
   )
+})
+
+test_that("rows that nearest() does not take are too far or nobody's nearest, as they say", {
+  set.seed(242)
+  for (turn in 1:20) {
+    left <- data.frame(k = sample(3L, 6L, TRUE), t = sample(100L, 6L))
+    right <- data.frame(k = sample(3L, 6L, TRUE), t = sample(100L, 6L))
+    pairing <- pair_rows(left, right, on = list("k", nearest("t", within = 10)),
+      sides = c("a", "b")
+    )
+    found <- reasons_add_up(pairing)
+    # of each left row the nearest right row at or before it
+    nearest <- vapply(seq_len(6L), function(i) {
+      before <- which(right$k == left$k[i] & right$t <= left$t[i])
+      if (length(before)) before[which.max(right$t[before])] else NA_integer_
+    }, 1L)
+    far <- which(left$t - right$t[nearest] > 10)
+    taken <- setdiff(nearest[!is.na(nearest)], nearest[far])
+    row <- found$rows$right$row
+    said <- found$counts$reason[found$rows$right$reason]
+    said[grepl("^key not in", said)] <- ""
+    expect_identical(said, ifelse(!right$k[row] %in% left$k, "",
+      ifelse(row %in% nearest[far], "the nearest of a row of a, but farther than 10",
+        "not taken as the nearest by any row of a"
+      )
+    ))
+    expect_false(any(taken %in% row))
+  }
 })
 
 test_that("reasons are those that a slow look finds", {

@@ -82,6 +82,8 @@ test_that("what chance gives is no suggestion, and the first line is the one to 
   found <- suggest_keys(data.frame(ship = c("ALD", "CYR", "ALD", "NEW")), twice)
   expect_equal(found$several, 0.5)
   expect_match(format(found), "2 rows of .* would multiply", all = FALSE)
+  found <- suggest_keys(data.frame(ship = c("ALD", "CYR", "GRE")), twice)
+  expect_match(format(found), "; 1 row of .* would multiply", all = FALSE)
 })
 
 test_that("a missing `on` offers only columns whose values meet", {
