@@ -231,15 +231,10 @@ check_column <- function(name, frame, arg, call, what = "column",
   if (match(name, names(frame), 0L)) {
     return()
   }
-  near <- closest_name(name, names(frame))
   stop_ronda(
     class,
     sprintf("`%s` has no %s `%s`.", arg, what, shortened(name, 80L)),
-    if (nzchar(near)) {
-      near
-    } else {
-      paste("Its columns:", ticked(names(frame)))
-    },
+    columns_hint(name, names(frame)),
     call = call, data = list(column = name)
   )
 }

@@ -227,6 +227,12 @@ closest_name <- function(name, names) {
   sprintf("Did you mean `%s`?", names[best])
 }
 
+# What helps who named a column that isn't there: the closest name, else all of them
+columns_hint <- function(name, names) {
+  near <- closest_name(name, names)
+  if (nzchar(near) || !length(names)) near else paste("Its columns:", ticked(names))
+}
+
 # Lines no wider than the terminal
 folded <- function(text, width = min(getOption("width"), 80L)) {
   unlist(lapply(text, strwrap, width = width, exdent = 2L))

@@ -102,7 +102,7 @@ with_folders <- function(found) {
 check_skip_above <- function(asked, call) {
   if (length(asked$skip) && !identical(as.numeric(sort(asked$skip)), seq_along(asked$skip) + 0)) {
     stop_argument(said("`skip` for files in pieces can only be lines above the names."),
-      paste("Write, for example:", reading_setting(asked, "skip", 1:3)),
+      paste("Write, for example:", reading_setting(reading_asked(side = asked$side), "skip", 1:3)),
       call = call
     )
   }
@@ -280,8 +280,9 @@ cells_of_piece <- function(side, piece) {
   }
   text <- if (is.null(asked$encoding)) bytes else recoded(bytes, asked$encoding)
   form <- list(
-    delimiter = head$delimiter, quote = head$quote, columns = head$columns,
-    missing = asked$missing, rows = piece$rows, blank = piece$blank > 0, size = length(text)
+    delimiter = head$delimiter, quote = head$quote, line_end = head$line_end,
+    columns = head$columns, missing = asked$missing, rows = piece$rows, blank = piece$blank > 0,
+    size = length(text)
   )
   cells <- if (piece$rows) cells_of(text, text, form, line_of) else {
     rep(list(character()), form$columns)

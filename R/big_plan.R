@@ -221,7 +221,7 @@ check_by <- function(job, call) {
   if (length(unknown)) {
     stop_argument(
       said("`by` names a column `%s`, which the result doesn't have.", shortened(unknown[1L], 80L)),
-      closest_name(unknown[1L], names), paste("It has:", ticked(names)),
+      columns_hint(unknown[1L], names),
       call = call
     )
   }

@@ -116,7 +116,7 @@ cli_review <- function(files, options) {
 }
 
 register_command("review", cli_review, two_files,
-  "Write a page to decide on near misses, for who has no R.",
+  "Write a page to decide on near misses, for those without R.",
   options = function() {
     c(matching_options(), rule_options(), in_group("Output", list(
       cli_option("show", "Columns of either file to show (the first four of each)", "A,B"),

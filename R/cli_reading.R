@@ -150,7 +150,9 @@ check_types_used <- function(types, columns, sides) {
     file <- match(TRUE, vapply(sides, function(own) one$side %in% own, NA))
     if (one$whole %in% unlist(columns) || !is.na(file) && one$column %in% columns[[file]]) next
     own <- if (nzchar(one$side)) columns[[file]] else unlist(columns)
-    near <- closest_name(one$column, own)
+    near <- if (nzchar(one$side)) columns_hint(one$column, own) else {
+      closest_name(one$column, own)
+    }
     stop_usage(
       sprintf("--types names a column `%s`, which %s.", one$column, if (nzchar(one$side)) {
         sprintf("%s doesn't have", if (one$side %in% side_names) {

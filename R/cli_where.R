@@ -145,7 +145,7 @@ where_column <- function(text, frames) {
   side <- sub("[.].*", "", text)
   name <- gsub("^`|`$", "", sub("^[a-z]+[.]", "", text))
   if (!name %in% names(frames[[side]])) {
-    near <- closest_name(name, names(frames[[side]]))
+    near <- columns_hint(name, names(frames[[side]]))
     stop_usage(
       sprintf("--where names a column `%s`, which the %s file doesn't have.", name, side),
       paste("*", near)[nzchar(near)]

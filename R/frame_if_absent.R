@@ -31,7 +31,7 @@ absent_values <- function(values, plan, pairing, call) {
     if (is.null(column)) {
       stop_argument(
         said("`if_absent` names `%s`, which the result doesn't have.", name),
-        closest_name(name, names(plan)),
+        columns_hint(name, names(plan)),
         call = call
       )
     }

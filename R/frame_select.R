@@ -145,12 +145,11 @@ check_names_known <- function(columns, names, side, arg, call) {
   }
   unknown <- columns[!columns %in% names]
   if (length(unknown)) {
-    near <- closest_name(unknown[[1L]], names)
     stop_argument(
       sprintf("`%s` has no column `%s`, which %s names.", side,
         shortened(unknown[[1L]], 80L), argument_said(arg)
       ),
-      if (nzchar(near)) near else paste("Its columns:", ticked(names)),
+      columns_hint(unknown[[1L]], names),
       call = call
     )
   }

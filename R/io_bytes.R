@@ -113,9 +113,9 @@ plain_text <- function(path, asked, copy) {
   }
   skipped <- numeric()
   if (length(asked$skip)) {
-    ends <- line_ends(path)
-    skipped <- lines_to_skip(asked$skip, ends, path)
-    skipped <- blank_lines(path, ends, skipped, paste0(copy, "s"))
+    lines <- line_ends(path)
+    skipped <- lines_to_skip(asked$skip, lines$ends, path)
+    skipped <- blank_lines(path, lines, skipped, paste0(copy, "s"))
     path <- paste0(copy, "s")
   }
   list(path = path, skipped = skipped)
@@ -162,16 +162,21 @@ recoded <- function(bytes, encoding) {
   found
 }
 
-# where the lines of a file end, in bytes
-line_ends <- function(path) {
+# Where the lines of a file end, in bytes, and the byte that ends them: list(ends, mark). They
+# end in "\r" where the file has no "\n".
+line_ends <- function(path, mark = as.raw(10L)) {
   ends <- list()
   size <- 0
   for_bytes(path, function(bytes, before) {
-    ends[[length(ends) + 1L]] <<- before + which(bytes == as.raw(10L))
+    ends[[length(ends) + 1L]] <<- before + which(bytes == mark)
     size <<- before + length(bytes)
   }, most_file_bytes())
   ends <- unlist(ends)
-  if (!length(ends) || ends[length(ends)] < size) c(ends, size) else ends
+  if (!length(ends) && mark == as.raw(10L)) {
+    return(line_ends(path, as.raw(13L)))
+  }
+  if (!length(ends) || ends[length(ends)] < size) ends <- c(ends, size)
+  list(ends = ends, mark = mark)
 }
 
 # Numbers of lines; those from the end count lines that are not blank.
@@ -207,10 +212,11 @@ stop_skips_too_many <- function(line, lines) {
 
 # A copy of the file in which some lines have nothing in them, so that all others keep their
 # numbers; those at the end are cut off. Gives the numbers of the lines that are blank.
-blank_lines <- function(path, ends, lines, copy) {
+blank_lines <- function(path, lines, blank, copy) {
+  ends <- lines$ends
   last <- length(ends)
-  while (last %in% lines) last <- last - 1L
-  from <- to <- file(path, "rb")
+  while (last %in% blank) last <- last - 1L
+  from <- file(path, "rb")
   on.exit(close(from))
   to <- file(copy, "wb")
   on.exit(close(to), add = TRUE)
@@ -223,12 +229,12 @@ blank_lines <- function(path, ends, lines, copy) {
       at <<- at + length(bytes)
     }
   }
-  for (line in lines[lines < last]) {
+  for (line in blank[blank < last]) {
     pass_on(if (line > 1) ends[line - 1] else 0)
     at <- ends[line]
     seek(from, at)
-    writeBin(as.raw(10L), to)
+    writeBin(lines$mark, to)
   }
   pass_on(if (last) ends[last] else 0)
-  lines[lines < last]
+  blank[blank < last]
 }

@@ -20,9 +20,9 @@ read_delimited <- function(path, usual, asked, label, call) {
   # The first row has the names. With one column, blank lines are rows, too.
   above <- if (head$blank_is_row) head$above + 1 else 1
   form <- list(
-    delimiter = head$delimiter, quote = head$quote, columns = head$columns,
-    rows = rows + above, missing = asked$missing, asked = asked, hint = head$hint,
-    blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
+    delimiter = head$delimiter, quote = head$quote, line_end = head$line_end,
+    columns = head$columns, rows = rows + above, missing = asked$missing, asked = asked,
+    hint = head$hint, blank = head$above + sum(pieces$blank) > 0, size = pieces$to[nrow(pieces)]
   )
   of_row <- function(row) if (row <= above) head$lines else line_of(row - above)
   # The bytes are only read where cells are few.

@@ -104,6 +104,7 @@ read_file <- function(path, asked, call, spare = FALSE) {
   if (file_kind_(path) == "other") {
     copy <- kept_stream(file(path, "rb", raw = TRUE), path)
     on.exit(unlink(copy))
+    if (is.null(asked$label)) asked$label <- path
     return(read_file(copy, asked, call, spare))
   }
   # A folder holds parquet files.

@@ -13,10 +13,12 @@ are_few <- function(form) {
 }
 
 # The cells of `file` (its path, or bytes) as texts, column by column; `bytes` is only looked
-# at where they are few. `form`: list(delimiter, columns, rows, missing, size (bytes), blank:
-# whether there are blank lines). A row of another number of cells is an error that names its
-# line, and so is another number of rows.
+# at where they are few. `form`: list(delimiter, quote, line_end, columns, rows, missing, size
+# (bytes), blank: whether there are blank lines). A row of another number of cells is an error
+# that names its line, and so is another number of rows.
 cells_of <- function(file, bytes, form, line_of) {
+  # No reader skips blank lines that end in "\r".
+  if (form$blank && form$line_end == "\r") file <- bytes <- with_newlines(bytes, form$quote)
   few <- are_few(form) && is_plain_text(bytes, form)
   texts <- if (few) scan_cells(bytes, form, line_of) else read_many_cells(file, form, line_of)
   rows <- unique(lengths(texts))
@@ -24,6 +26,14 @@ cells_of <- function(file, bytes, form, line_of) {
     stop(sprintf("%.0f rows were found, and %s read", form$rows, listed(rows, "and")))
   }
   texts
+}
+
+# "\r" outside quotes as "\n"
+with_newlines <- function(bytes, quote) {
+  ends <- bytes == as.raw(13L)
+  if (nzchar(quote)) ends <- ends & cumsum(bytes == charToRaw(quote)) %% 2 == 0
+  bytes[ends] <- as.raw(10L)
+  bytes
 }
 
 # the cells of one row, however many they are
@@ -172,13 +182,13 @@ head_form <- function(text, asked, usual, is_end) {
     quote = asked$quote, blank_is_row = FALSE,
     line_end = if (any(text == as.raw(10L)) || !is_end) "\n" else "\r"
   )
+  if (form$line_end == "\r") text[text == as.raw(13L)] <- as.raw(10L)
   # lines above the names
   skipped <- length(asked$skip)
   form$lines_skipped <- skipped
   form$skipped <- if (skipped) c(which(text == as.raw(10L)), NA)[skipped] else 0
   if (is.na(form$skipped)) stop_skips_too_many(skipped, sum(text == as.raw(10L)))
   rest <- if (form$skipped) text[-seq_len(form$skipped)] else text
-  if (form$line_end == "\r") rest[rest == as.raw(13L)] <- as.raw(10L)
   top <- rows_at_top(rest, form$quote, is_end)
   top$lines <- top$lines + skipped
   form$delimiter <- if (is.null(asked$delimiter)) found_separator(top, usual) else asked$delimiter

@@ -160,7 +160,7 @@ check_typed_names <- function(types, names, label, call) {
   if (length(unknown)) {
     stop_argument(said("`types` names a column `%s`, which %s doesn't have.",
       unknown[1L], encodeString(label, quote = "'")
-    ), closest_name(unknown[1L], names), call = call)
+    ), columns_hint(unknown[1L], names), call = call)
   }
 }
 

@@ -205,7 +205,7 @@ unknown_columns <- function(part, pairing) {
     if (length(unknown)) {
       paste(
         sprintf("`%s` has no column %s.", frame_mark(side), ticked(unknown)),
-        closest_name(unknown[1L], names(pairing[[side]]))
+        columns_hint(unknown[1L], names(pairing[[side]]))
       )
     }
   }))

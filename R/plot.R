@@ -78,7 +78,7 @@ register_figure <- function(
     title, subtitle = function(pairing, data) account_line(pairing),
     # function(pairing): why the figure can't be drawn, or NULL
     lacks = function(pairing) NULL,
-    # function(pairing, data): what it shows, in words for who can't see it
+    # function(pairing, data): what it shows, in words for those who can't see it
     says = function(pairing, data) "",
     # function(pairing, data): list(fit, left_out) as on_page() takes them
     page = function(pairing, data) NULL) {

@@ -121,6 +121,8 @@ test_that("files of others stay as they are: links, modes, pipes, what lies besi
   expect_identical(read_frame("packed.csv.gz"), read_frame("none.csv"))
   system("cat target.csv > pipe.csv &")
   expect_identical(read_frame("pipe.csv"), read_frame("target.csv"))
+  system("cat packed.csv.gz > pipe.csv &")
+  expect_message(read_frame("pipe.csv"), "^'pipe.csv' is compressed")
   # a folder that somebody else set aside is not ours to remove
   skip_without_files()
   dir.create("joined.work.before")

@@ -547,3 +547,37 @@ test_that("a separator in the names alone is none", {
     expect_identical(nrow(read_frame(file)), length(values))
   }
 })
+
+test_that("lines of `skip` are left out, wherever they stand and however lines end", {
+  set.seed(77)
+  file <- withr::local_tempfile(fileext = ".csv")
+  for (turn in 1:24) {
+    rows <- c("vessel,km", sprintf("%s,%d", sample(LETTERS, 4L), sample(9L, 4L)))
+    above <- sample(0:3, 1L)
+    within <- sort(sample(0:4, sample(0:2, 1L)))
+    lines <- c(rep("made by hand; \"", above), rows)
+    for (at in rev(within)) lines <- append(lines, "--- km of a day", above + 1L + at)
+    for (at in sample(above:length(lines), sample(0:2, 1L))) lines <- append(lines, "", at)
+    skip <- which(!lines %in% c(rows, ""))
+    ends <- sample(c("\n", "\r\n", "\r"), 1L)
+    text <- paste0(paste(lines, collapse = ends), if (turn %% 2) ends)
+    # the last line that is not blank also counted from the end
+    if (turn %% 3) skip[skip == max(which(nzchar(lines)))] <- -1
+    writeBin(charToRaw(text), file)
+    expected <- utils::read.csv(text = rows)
+    skip <- if (length(skip)) skip[sample.int(length(skip))]
+    expect_equal(suppressMessages(read_frame(file, skip = skip)), expected,
+      label = paste(encodeString(text), paste(skip, collapse = " "))
+    )
+    expect_error(read_frame(file, skip = 99), "names line 99, and it has [1-9][0-9]* lines")
+    if (length(within)) next
+    skip_without_files()
+    files <- frame_files(file, skip = skip)
+    joined <- suppressMessages(join_files(files, expected, on = c("vessel", "km"),
+      expect = "one-to-one", rows = "inner", out = withr::local_tempfile()
+    ))
+    expect_setequal(read_frame(joined$out)$vessel, expected$vessel)
+  }
+  writeLines(c("a,b", "1,2"), file)
+  expect_error(frame_files(file, skip = 2), "Write, for example: skip = 1:3")
+})

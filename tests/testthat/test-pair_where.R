@@ -182,6 +182,17 @@ test_that("a column that isn't there is named where a condition gives nothing", 
     "no column `vv`.*Did you mean `v`",
     class = "ronda_error_argument"
   )
+  # where no name is close, all of them are told
+  columns <- paste("Its columns:", ronda:::ticked(names(many)))
+  expect_error(pair_rows(many, many, on = "k", where = ~ right$other > 1), columns)
+  expect_error(join_frames(many, many, on = "k", expect = "rows-multiply", if_absent = list(
+    harbour = 1
+  )), "Its columns: `k`")
+  in_demo_folder()
+  run <- run_cli("join", "sailings.csv", "vessels.csv", "--on", "vessel=code", "--where",
+    "right.harbour > 1"
+  )
+  expect_match(run$err, "Its columns: `code`", all = FALSE)
 })
 
 test_that("the analyst's own error comes along, with the calls that led to it", {
