@@ -13,6 +13,10 @@ see_rows_ <- function(bytes, delimiter, quote, line_end, blank_is_row, is_end, m
     .Call(`_ronda_see_rows_`, bytes, delimiter, quote, line_end, blank_is_row, is_end, most)
 }
 
+with_newlines_ <- function(bytes, delimiter, quote, line_end, blank_is_row) {
+    .Call(`_ronda_with_newlines_`, bytes, delimiter, quote, line_end, blank_is_row)
+}
+
 values_of_texts_ <- function(text, decimal, above) {
     .Call(`_ronda_values_of_texts_`, text, decimal, above)
 }

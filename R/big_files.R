@@ -27,7 +27,7 @@
 #'   `name`, `type`, NA where it is not settled yet), `folders` (the columns that folders
 #'   make: a list of vectors with a value for each file), `kind`, `label`, and `asked`, how
 #'   text is read.
-#'   `head()` gives the first rows of the first file that has some.
+#'   `head()` gives the first rows.
 #' @section Errors: `ronda_error_file` when there is no such file, when files are of
 #'   different kinds or have no column in common; `ronda_error_argument` otherwise.
 #' @seealso [join_files()], [read_frame()]; `vignette("larger-than-memory")`.

@@ -345,18 +345,32 @@ first_rows <- function(files) {
   as_base_frame(side$settled, 0L)
 }
 
-# The first rows of the first file that has some
+# The first rows, of as many files as hold them
 #' @rawNamespace S3method(utils::head, ronda_frame_files)
 head.ronda_frame_files <- function(x, n = 6L, ...) {
   check_how_many(n, "n", quote(head()))
   side <- side_of_files(x, "left", 1e6, quote(head()))
-  k <- which(side$chunks$rows > 0)[1L]
-  if (is.na(k)) {
+  above <- cumsum(side$chunks$rows) - side$chunks$rows
+  wanted <- side$chunks$rows > 0 & above < n
+  chunks <- split(side$chunks[wanted, ], seq_len(sum(wanted)))
+  if (!length(chunks)) {
     return(first_rows(x))
   }
-  chunk <- side$chunks[k, ]
-  n <- min(n, chunk$rows)
-  first <- function(values, name) slice_column(values, seq_len(n), name, NULL)
+  if (side$kind != "parquet") {
+    looks <- lapply(chunks, function(chunk) look_at_piece(side, chunk)$look)
+    side <- settle_text_side(side, looks)
+  }
+  rows <- pmin(side$chunks$rows, n - above)[wanted]
+  parts <- Map(head_of_chunk, list(side), chunks, rows)
+  columns <- lapply(stats::setNames(nm = side$names), function(name) {
+    one_below_other(lapply(parts, .subset2, name), name, basename(side$chunks$path[wanted]))
+  })
+  as_base_frame(columns, as.integer(sum(rows)))
+}
+
+# The first rows of a chunk, in the types that its file has
+head_of_chunk <- function(side, chunk, rows) {
+  first <- function(values, name) slice_column(values, seq_len(rows), name, NULL)
   columns <- if (side$kind == "parquet") {
     # One column of a large file after the other.
     schema <- schema_of_chunk(side, chunk)
@@ -364,15 +378,14 @@ head.ronda_frame_files <- function(x, n = 6L, ...) {
       first(.subset2(read_parquet_file(chunk$path, name, schema$note), name), name)
     })
   } else {
-    found <- look_at_piece(side, chunk)$columns
+    found <- read_piece(side, chunk, side$names)
     Map(first, found, names(found))
   }
-  columns <- lapply(stats::setNames(nm = side$names), function(name) {
-    if (name %in% names(side$folders)) rep(side$folders[[name]][chunk$file], n) else {
-      if (is.null(columns[[name]])) rep(NA, n) else columns[[name]]
+  lapply(stats::setNames(nm = side$names), function(name) {
+    if (name %in% names(side$folders)) rep(side$folders[[name]][chunk$file], rows) else {
+      if (is.null(columns[[name]])) rep(NA, rows) else columns[[name]]
     }
   })
-  as_base_frame(columns, as.integer(n))
 }
 
 # the smallest chunk with rows of each schema

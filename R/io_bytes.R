@@ -113,7 +113,7 @@ plain_text <- function(path, asked, copy) {
   }
   skipped <- numeric()
   if (length(asked$skip)) {
-    lines <- line_ends(path)
+    lines <- line_ends(path, line_end_in(path, asked$quote))
     skipped <- lines_to_skip(asked$skip, lines$ends, path)
     skipped <- blank_lines(path, lines, skipped, paste0(copy, "s"))
     path <- paste0(copy, "s")
@@ -140,7 +140,7 @@ recode_file <- function(path, encoding, copy) {
   for_bytes(path, function(bytes, before) {
     bytes <- c(rest, bytes)
     end <- last_cut(bytes, encoding)
-    rest <<- bytes[-seq_len(end)]
+    rest <<- bytes[end + seq_len(length(bytes) - end)]
     if (end) writeBin(recoded(bytes[seq_len(end)], encoding), out)
   }, most_file_bytes())
   if (length(rest)) writeBin(recoded(rest, encoding), out)
@@ -162,9 +162,41 @@ recoded <- function(bytes, encoding) {
   found
 }
 
-# Where the lines of a file end, in bytes, and the byte that ends them: list(ends, mark). They
-# end in "\r" where the file has no "\n".
-line_ends <- function(path, mark = as.raw(10L)) {
+# What ends the lines of some text: "\r" where all of it has no "\n" outside quotes
+line_end_of <- function(text, quote, is_end) {
+  if (!is_end || !length(grepRaw("\r([^\n]|$)", text))) {
+    return("\n")
+  }
+  text <- rawToChar(text[text != as.raw(0L)])
+  if (nzchar(quote)) text <- gsub(quoted_cells(quote), "", text, perl = TRUE, useBytes = TRUE)
+  if (grepl("\n", text, fixed = TRUE, useBytes = TRUE)) "\n" else "\r"
+}
+
+# a sign of one byte in a pattern, whatever it means there
+pattern_of_sign <- function(sign) sprintf("\\x{%02x}", as.integer(charToRaw(sign)))
+
+# a pattern of cells in quotes, whatever separates them
+quoted_cells <- function(quote) {
+  q <- pattern_of_sign(quote)
+  sprintf("(?:^|(?<=[,;\t|\r\n]))%s(?:[^%s]++|%s%s)*+%s", q, q, q, q, q)
+}
+
+# the same of a file, of which no more is read than is needed
+line_end_in <- function(path, quote) {
+  size <- 65536
+  repeat {
+    bytes <- first_bytes(path, size)
+    found <- line_end_of(bytes, quote, TRUE)
+    if (found == "\n" || length(bytes) < size) {
+      return(found)
+    }
+    size <- size * 16
+  }
+}
+
+# Where the lines of a file end, in bytes, and the byte that ends them: list(ends, mark)
+line_ends <- function(path, line_end) {
+  mark <- charToRaw(line_end)
   ends <- list()
   size <- 0
   for_bytes(path, function(bytes, before) {
@@ -172,9 +204,6 @@ line_ends <- function(path, mark = as.raw(10L)) {
     size <<- before + length(bytes)
   }, most_file_bytes())
   ends <- unlist(ends)
-  if (!length(ends) && mark == as.raw(10L)) {
-    return(line_ends(path, as.raw(13L)))
-  }
   if (!length(ends) || ends[length(ends)] < size) ends <- c(ends, size)
   list(ends = ends, mark = mark)
 }

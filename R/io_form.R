@@ -10,9 +10,7 @@ rows_at_top <- function(text, quote, is_end, most = 100L) {
   }
   text <- rawToChar(text[text != as.raw(0L)])
   if (nzchar(quote)) {
-    q <- sprintf("\\x{%02x}", as.integer(charToRaw(quote)))
-    quoted <- sprintf("(?:^|(?<=[,;\t|\n]))%s(?:[^%s]++|%s%s)*+%s", q, q, q, q, q)
-    at <- gregexpr(quoted, text, perl = TRUE, useBytes = TRUE)
+    at <- gregexpr(quoted_cells(quote), text, perl = TRUE, useBytes = TRUE)
     inside <- regmatches(text, at)
     # A line break in quotes is kept as another sign, for the numbers of the lines.
     regmatches(text, at) <- lapply(inside, function(x) {

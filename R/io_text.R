@@ -6,10 +6,8 @@ few_cells <- 1e5
 
 few_bytes <- 1e8
 
-# Where readr skips blank lines it also skips rows of tabs only.
 are_few <- function(form) {
-  few <- form$rows * form$columns <= few_cells_option(few_cells)
-  (few || form$blank && form$delimiter == "\t") && form$size <= few_bytes
+  form$rows * form$columns <= few_cells_option(few_cells) && form$size <= few_bytes
 }
 
 # The cells of `file` (its path, or bytes) as texts, column by column; `bytes` is only looked
@@ -17,8 +15,11 @@ are_few <- function(form) {
 # (bytes), blank: whether there are blank lines). A row of another number of cells is an error
 # that names its line, and so is another number of rows.
 cells_of <- function(file, bytes, form, line_of) {
-  # No reader skips blank lines that end in "\r".
-  if (form$blank && form$line_end == "\r") file <- bytes <- with_newlines(bytes, form$quote)
+  # Readers that skip blank lines also skip rows of tabs only.
+  if (form$line_end == "\r" || form$blank && form$delimiter == "\t") {
+    file <- bytes <- with_newlines(bytes, form, form$columns == 1L)
+    form$blank <- FALSE
+  }
   few <- are_few(form) && is_plain_text(bytes, form)
   texts <- if (few) scan_cells(bytes, form, line_of) else read_many_cells(file, form, line_of)
   rows <- unique(lengths(texts))
@@ -28,16 +29,14 @@ cells_of <- function(file, bytes, form, line_of) {
   texts
 }
 
-# "\r" outside quotes as "\n"
-with_newlines <- function(bytes, quote) {
-  ends <- bytes == as.raw(13L)
-  if (nzchar(quote)) ends <- ends & cumsum(bytes == charToRaw(quote)) %% 2 == 0
-  bytes[ends] <- as.raw(10L)
-  bytes
+# The rows of a file, without its blank lines unless these are rows, ended by "\n"
+with_newlines <- function(bytes, form, blank_is_row) {
+  with_newlines_(without_mark(bytes), form$delimiter, form$quote, form$line_end, blank_is_row)
 }
 
 # the cells of one row, however many they are
 cells_of_row <- function(bytes, form) {
+  if (form$line_end == "\r") bytes <- with_newlines(bytes, form, FALSE)
   form <- c(form[c("delimiter", "quote")], list(missing = character(), blank = TRUE))
   if (is_plain_text(bytes, form)) {
     return(scan_texts(bytes, "", form))
@@ -48,8 +47,9 @@ cells_of_row <- function(bytes, form) {
 # Whether all readers read it alike: no second byte-order mark, no carriage returns alone or
 # beside quotes, quotes only around whole cells and doubled inside, and no line of blanks
 is_plain_text <- function(bytes, form) {
+  bytes <- without_mark(bytes)
   # scan() removes a byte-order mark from the first cell, too.
-  if (length(grepRaw(byte_mark, without_mark(bytes)[1:4], fixed = TRUE))) {
+  if (length(grepRaw(byte_mark, bytes[1:4], fixed = TRUE))) {
     return(FALSE)
   }
   blanks <- if (form$delimiter == "\t") " " else "[ \t]"
@@ -67,12 +67,9 @@ is_plain_text <- function(bytes, form) {
     pattern_of_sign(form$delimiter), quote, quote, quote, quote, quote,
     pattern_of_sign(form$delimiter)
   )
-  rest <- gsub(cell, "\\1", rawToChar(without_mark(bytes)), perl = TRUE, useBytes = TRUE)
+  rest <- gsub(cell, "\\1", rawToChar(bytes), perl = TRUE, useBytes = TRUE)
   !grepl(form$quote, rest, fixed = TRUE, useBytes = TRUE)
 }
-
-# a sign of one byte in a pattern, whatever it means there
-pattern_of_sign <- function(sign) sprintf("\\x{%02x}", as.integer(charToRaw(sign)))
 
 # `what`: "" for all cells in one vector, else list("", ...) with one for each column.
 scan_texts <- function(bytes, what, form) {
@@ -123,7 +120,7 @@ read_many_cells <- function(file, form, line_of) {
   lapply(seq_along(frame), function(k) .subset2(frame, k))
 }
 
-# Blank lines are skipped only where there are some, see are_few().
+# Blank lines are skipped only where there are some, see cells_of().
 read_many_texts <- function(file, names, form) {
   suppressWarnings(readr::read_delim(file,
     delim = form$delimiter, col_types = readr::cols(.default = readr::col_character()),
@@ -180,14 +177,15 @@ text_head <- function(path, asked, usual) {
 head_form <- function(text, asked, usual, is_end) {
   form <- list(
     quote = asked$quote, blank_is_row = FALSE,
-    line_end = if (any(text == as.raw(10L)) || !is_end) "\n" else "\r"
+    line_end = line_end_of(text, asked$quote, is_end)
   )
-  if (form$line_end == "\r") text[text == as.raw(13L)] <- as.raw(10L)
+  ends <- which(text == charToRaw(form$line_end))
   # lines above the names
   skipped <- length(asked$skip)
   form$lines_skipped <- skipped
-  form$skipped <- if (skipped) c(which(text == as.raw(10L)), NA)[skipped] else 0
-  if (is.na(form$skipped)) stop_skips_too_many(skipped, sum(text == as.raw(10L)))
+  form$skipped <- if (skipped) c(ends, NA)[skipped] else 0
+  if (is.na(form$skipped)) stop_skips_too_many(skipped, length(ends))
+  text[ends] <- as.raw(10L)
   rest <- if (form$skipped) text[-seq_len(form$skipped)] else text
   top <- rows_at_top(rest, form$quote, is_end)
   top$lines <- top$lines + skipped

@@ -44,6 +44,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// with_newlines_
+RawVector with_newlines_(RawVector bytes, std::string delimiter, std::string quote, std::string line_end, bool blank_is_row);
+RcppExport SEXP _ronda_with_newlines_(SEXP bytesSEXP, SEXP delimiterSEXP, SEXP quoteSEXP, SEXP line_endSEXP, SEXP blank_is_rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type delimiter(delimiterSEXP);
+    Rcpp::traits::input_parameter< std::string >::type quote(quoteSEXP);
+    Rcpp::traits::input_parameter< std::string >::type line_end(line_endSEXP);
+    Rcpp::traits::input_parameter< bool >::type blank_is_row(blank_is_rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(with_newlines_(bytes, delimiter, quote, line_end, blank_is_row));
+    return rcpp_result_gen;
+END_RCPP
+}
 // values_of_texts_
 List values_of_texts_(CharacterVector text, std::string decimal, double above);
 RcppExport SEXP _ronda_values_of_texts_(SEXP textSEXP, SEXP decimalSEXP, SEXP aboveSEXP) {
@@ -1017,6 +1031,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_road_uses_", (DL_FUNC) &_ronda_road_uses_, 0},
     {"_ronda_now_", (DL_FUNC) &_ronda_now_, 0},
     {"_ronda_see_rows_", (DL_FUNC) &_ronda_see_rows_, 7},
+    {"_ronda_with_newlines_", (DL_FUNC) &_ronda_with_newlines_, 5},
     {"_ronda_values_of_texts_", (DL_FUNC) &_ronda_values_of_texts_, 3},
     {"_ronda_settle_type_", (DL_FUNC) &_ronda_settle_type_, 1},
     {"_ronda_numbers_", (DL_FUNC) &_ronda_numbers_, 2},

@@ -124,18 +124,24 @@ core::TextsSeen of_seen(const double* seen) {
   return out;
 }
 
+// no `quote`: none has a meaning
+core::TextForm as_form(const std::string& delimiter, const std::string& quote,
+                       const std::string& line_end, bool blank_is_row) {
+  return {as_sign(delimiter), as_sign(line_end),
+          quote.empty() ? '\0' : as_sign(quote), blank_is_row};
+}
+
 }  // namespace
 
 // Where the rows of a piece of a text file end that begins with a row, up to
-// row `most`; no `quote`: none has a meaning (R/io_text.R)
+// row `most` (R/io_text.R)
 // [[Rcpp::export(rng = false)]]
 List see_rows_(RawVector bytes, std::string delimiter, std::string quote,
                std::string line_end, bool blank_is_row, bool is_end,
                double most) {
   return glue::guarded([&]() -> List {
-    const core::TextForm form{as_sign(delimiter), as_sign(line_end),
-                              quote.empty() ? '\0' : as_sign(quote),
-                              blank_is_row};
+    const core::TextForm form =
+        as_form(delimiter, quote, line_end, blank_is_row);
     const auto size = static_cast<std::size_t>(bytes.size());
     const core::RowsSeen seen = core::see_rows(
         reinterpret_cast<const char*>(bytes.begin()), size, form, is_end,
@@ -147,6 +153,21 @@ List see_rows_(RawVector bytes, std::string delimiter, std::string quote,
         _["lines"] = number(seen.lines), _["blank"] = number(seen.blank),
         _["last"] = number(seen.last), _["opened"] = number(seen.opened),
         _["zero"] = number(seen.zero), _["ascii"] = seen.ascii);
+  });
+}
+
+// The rows of a text file alone, each ended by "\n": blank lines are left out
+// where they are no rows
+// [[Rcpp::export(rng = false)]]
+RawVector with_newlines_(RawVector bytes, std::string delimiter,
+                         std::string quote, std::string line_end,
+                         bool blank_is_row) {
+  return glue::guarded([&]() -> RawVector {
+    const std::string rows =
+        core::with_newlines(reinterpret_cast<const char*>(bytes.begin()),
+                            static_cast<std::size_t>(bytes.size()),
+                            as_form(delimiter, quote, line_end, blank_is_row));
+    return RawVector(rows.begin(), rows.end());
   });
 }
 

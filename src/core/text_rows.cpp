@@ -86,4 +86,20 @@ RowsSeen see_rows(const char* bytes, std::size_t size, const TextForm& form,
   return seen;
 }
 
+std::string with_newlines(const char* bytes, std::size_t size,
+                          const TextForm& form) {
+  std::string rows;
+  rows.reserve(size + 1);
+  const char* end = bytes + size;
+  for (const char* at = bytes; at != end;) {
+    const RowEnd row = row_end(at, end, form);
+    if (form.blank_is_row || !is_blank(at, row.at, form.delimiter)) {
+      rows.append(at, row.at);
+      rows += '\n';
+    }
+    at = row.at == end ? end : row.at + 1;
+  }
+  return rows;
+}
+
 }  // namespace ronda::core

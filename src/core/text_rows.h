@@ -4,6 +4,7 @@
 // stand for one, and line breaks belong to the cell.
 #pragma once
 #include <cstddef>
+#include <string>
 
 namespace ronda::core {
 
@@ -31,5 +32,9 @@ struct RowsSeen {
 // the last row needs no line break. Stops behind row `most`.
 RowsSeen see_rows(const char* bytes, std::size_t size, const TextForm& form,
                   bool is_end, std::size_t most);
+
+// The rows alone, each ended by "\n"
+std::string with_newlines(const char* bytes, std::size_t size,
+                          const TextForm& form);
 
 }  // namespace ronda::core

@@ -102,6 +102,7 @@ sound_calls <- list(
   utf8_text_ = list(text), comparable_texts_ = list(text, text),
   shortened_codes_ = list(text), bare_codes_ = list(text), shape_codes_ = list(text),
   beyond_ascii_ = list(text),
+  with_newlines_ = list(charToRaw("a\tb\n\n1\t2\n"), "\t", "\"", "\n", FALSE),
   see_rows_ = list(charToRaw("a,b\n1,x\n\n\"2\",\"y\nz\"\n"), ",", "\"", "\n", FALSE, TRUE, Inf),
   values_of_texts_ = list(c("1", NA, "9007199254740993"), ".", 1),
   numbers_ = list(c("+1,5", NA, "x"), ","),

@@ -223,6 +223,65 @@ test_that("texts are the same whoever reads them, however they are quoted", {
   }
 })
 
+test_that("cells are what was written, however lines end, are marked, coded or left blank", {
+  folder <- withr::local_tempdir()
+  cells_at <- c("Gull", "x y", " lead", "trail ", "007", "1.5", "caf\u00e9", "\u65e5\u672c",
+    "say \"hi\"", "\"", "5\" pipe", "it's", "#5", ",", ";", "|", "a\rb", "a\nb", "\n", "  ",
+    "TRUE", "2031-05-01"
+  )
+  for (seed in 1:32) {
+    set.seed(seed)
+    separator <- sample(c(",", ";", "\t", "|"), 1L)
+    end <- sample(c("\n", "\r\n", "\r"), 1L)
+    form <- sample(c("plain", "mark", "UTF-16LE", "latin1", "gz"), 1L)
+    names <- c("k", "long name", "caf\u00e9", "v")[seq_len(sample(4L, 1L))]
+    cells <- matrix(sample(cells_at, length(names) * sample(0:5, 1L), TRUE), ncol = length(names))
+    if (form == "latin1") cells[cells == "\u65e5\u672c"] <- "\u00fc"
+    cells[sample(c(TRUE, FALSE), length(cells), TRUE, c(0.15, 0.85))] <- ""
+    quoted <- function(x) {
+      must <- grepl("[\"\r\n,;\t|]|^ +$", x) | nzchar(x) & stats::runif(length(x)) < 0.3
+      x[must] <- paste0("\"", gsub("\"", "\"\"", x[must], fixed = TRUE), "\"")
+      x
+    }
+    lines <- apply(rbind(names, cells), 1L, function(row) {
+      paste(quoted(row), collapse = separator)
+    })
+    # (in a file of one column a blank line is a row)
+    if (length(names) > 1L) {
+      for (at in sample(0:length(lines), sample(0:2, 1L))) lines <- append(lines, "", at)
+    }
+    is_ended <- length(names) == 1L || seed %% 3
+    text <- enc2utf8(paste0(paste(lines, collapse = end), if (is_ended) end))
+    path <- file.path(folder, paste0("odd.", if (separator == "\t") "tsv" else "csv"))
+    if (form == "gz") path <- paste0(path, ".gz")
+    con <- if (form == "gz") gzfile(path, "wb") else file(path, "wb")
+    coded <- form %in% c("UTF-16LE", "latin1")
+    writeBin(c(
+      switch(form, mark = as.raw(c(0xef, 0xbb, 0xbf)), "UTF-16LE" = as.raw(c(0xff, 0xfe))),
+      iconv(text, "UTF-8", if (coded) form else "UTF-8", toRaw = TRUE)[[1L]]
+    ), con)
+    close(con)
+    cells[!nzchar(cells)] <- NA
+    expected <- stats::setNames(as.data.frame(cells), names)
+    read_with <- function(read, few, types = stats::setNames(rep("text", length(names)), names)) {
+      withr::local_options(ronda.few_cells = few)
+      suppressMessages(read(path, types, delimiter = separator,
+        encoding = if (form == "latin1") "latin1", missing = "NA"
+      ))
+    }
+    head_of <- function(...) head(frame_files(...), 100L)
+    for (few in c(1e5, 0)) {
+      expect_identical(read_with(read_frame, few), expected, label = encodeString(text))
+    }
+    types <- read_with(read_frame, 1e5, NULL)
+    expect_identical(read_with(read_frame, 0, NULL), types)
+    if (form != "UTF-16LE") {
+      expect_identical(read_with(head_of, 1e5), expected, label = encodeString(text))
+      expect_identical(read_with(head_of, 0, NULL), types)
+    }
+  }
+})
+
 test_that("what is text for the sake of a few cells is said once, with the line", {
   path <- withr::local_tempfile(fileext = ".csv")
   writeLines(c("id,note,amount,day", "1,\"two\nlines\",1.5,2031-05-01", "",

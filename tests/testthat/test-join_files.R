@@ -800,6 +800,24 @@ test_that("head() of files gives their first rows, with the columns of folders",
   suppressMessages(write_frame(sailings, file))
   expect_equal(head(frame_files(file)), head(suppressMessages(read_frame(file))))
   expect_identical(nrow(head(frame_files(file), 100)), 60L)
+  # of as many files as it takes, in the types that they have together
+  parts <- list(sailings[1:3, ], sailings[0L, ], sailings[4:9, ], sailings[10:60, ])
+  parts[[3L]]$vessel <- 1:6
+  parts[[1L]]$only <- letters[1:3]
+  for (ending in c("csv", "parquet")) {
+    paths <- file.path(folder, sprintf("%d.%s", seq_along(parts), ending))
+    if (ending == "parquet") parts[[3L]]$vessel <- as.character(1:6)
+    suppressMessages(Map(write_frame, parts, paths))
+    files <- suppressMessages(frame_files(paths))
+    for (n in c(2, 3, 4, 9, 30, 99)) {
+      found <- head(files, n)
+      expect_identical(found$vessel,
+        head(c(sailings$vessel[1:3], 1:6, sailings$vessel[10:60]), n)
+      )
+      expect_identical(found$only, head(c(letters[1:3], rep(NA, 57L)), n))
+      expect_identical(found$departs, head(sailings$departs, n), ignore_attr = TRUE)
+    }
+  }
 })
 
 test_that("no rows are no trouble: 64-bit columns, and folds with `origin`", {

@@ -52,6 +52,31 @@ test_that("a report stands alone, and shows data as text", {
   for (link in links) expect_match(page, sprintf("<section id=\"%s\"", link), fixed = TRUE)
 })
 
+test_that("a report opens with what most rows are about", {
+  set.seed(63)
+  for (turn in 1:40) {
+    n <- sample(2:30, 2L)
+    # keys of the left frame that the right one lacks are few or many
+    frame <- function(n, keys) data.frame(k = sample(keys, n, TRUE), t = sample(9, n, TRUE))
+    keys <- seq_len(sample(2:8, 1L))
+    pairing <- suppressWarnings(pair_rows(frame(n[1L], c(rep(keys, 3L), 0)[-1L]),
+      frame(n[2L], c(keys, -1)), on = list("k", relate("t", sample(c("<=", "!="), 1L))),
+      sides = c("a", "b")
+    ))
+    opening <- ronda:::opening_bullets(pairing, ronda:::unmatched_reasons(pairing))
+    said <- matches_in(as.character(htmltools::tagList(opening)), "(?<=<li>)[^<]*")
+    expect_gte(length(said), 2L)
+    number <- suppressWarnings(as.numeric(sub(" .*", "", said)))
+    weights <- ifelse(grepl("of a .* unmatched", said), 2 * number / n[1L],
+      ifelse(grepl("of b .* unmatched", said), 0.2 * number / n[2L],
+        ifelse(grepl("several partners: up to", said), number / n[1L], 0.3)
+      )
+    )
+    weights[grepl("^(Checks passed|No expectations|The keys are|There is no pair)", said)] <- 0.01
+    expect_false(is.unsorted(-weights), label = paste(said, collapse = "\n"))
+  }
+})
+
 test_that("figures are lines of the page, with what they show in words", {
   page <- planted_page
   figures <- matches_in(page, "role=\"img\" aria-label=\"[^\"]*")
