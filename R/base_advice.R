@@ -35,7 +35,7 @@ argument_options <- c(
     "step", "columns", "tolerance", "look",
     "within", "ties", "gap", "before", "after", "ends", "open_ended", "shared", "where",
     "out", "way",
-    "parts", "memory", "tries", "view", "title", "note", "n"
+    "parts", "memory", "tries", "view", "title", "note", "n", "workers"
   ), option_of, "")
 )
 

@@ -274,12 +274,14 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
 }
 
 # a whole number from 1 on, or Inf
-check_how_many <- function(n, arg, call) {
+check_how_many <- function(n, arg, call, most = Inf) {
   good <- is.numeric(n) && !is.object(n) && length(n) == 1L && !is.na(n) &&
-    n >= 1 && n == trunc(n)
+    n >= 1 && n <= most && n == trunc(n)
   if (!good) {
     stop_argument(
-      sprintf("%s must be a whole number from 1 on, not %s.", argument_said(arg), shown(n)),
+      sprintf("%s must be a whole number from 1 %s, not %s.", argument_said(arg),
+        if (is.finite(most)) paste("to", with_commas(most)) else "on", shown(n)
+      ),
       call = call
     )
   }

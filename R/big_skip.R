@@ -15,7 +15,7 @@ without_chunks <- function(job, pairing, rows, plan) {
     can <- can_pair(ends, side, pairing$missing_keys == "match") &
       within_limits(of_side, limits[[side]])
     missing <- missing_in_chunks(of_side, lapply(pairing$key_rules, `[[`, side))
-    skipped <- which(!can & !is.na(missing))
+    skipped <- which(!can & missing <= if (names_missing_keys(pairing)) 0 else Inf)
     chunks <- of_side$chunks
     # One chunk at least says what the columns are.
     if (length(skipped) == nrow(chunks)) skipped <- skipped[-which.min(chunks$rows[skipped])]
@@ -54,8 +54,15 @@ ends_of_keys <- function(sides, rules) {
 
 # whether what is expected names rows of a side that don't pair
 asks_of_all_rows <- function(pairing, side) {
-  any(c(paste0(side, "-complete"), "no-missing-keys") %in%
-    expectation_parts(pairing$expect)$words)
+  expected <- expectation_parts(pairing$expect)
+  paste0(side, "-complete") %in% expected$words ||
+    paste0(side, "_matched") %in% names(expected$shares)
+}
+
+# whether rows with a missing key are at fault
+names_missing_keys <- function(pairing) {
+  pairing$missing_keys == "stop" ||
+    "no-missing-keys" %in% expectation_parts(pairing$expect)$words
 }
 
 # rows of each chunk with a missing key, NA where that can't be known

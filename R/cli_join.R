@@ -374,14 +374,17 @@ work_arguments <- function(options) {
   ))
 }
 
+most_workers <- 1000
+
 # With so many processes on this machine
 with_workers <- function(workers, code) {
   workers <- cli_number(workers, "--workers")
   if (!is.null(workers)) {
-    check_how_many(workers, "--workers", NULL)
+    check_how_many(workers, "workers", NULL, most_workers)
     need_packages("future", "join-files", class = "file", least = least_future)
-    before <- future::plan("multisession", workers = workers)
+    before <- future::plan()
     on.exit(future::plan(before))
+    future::plan("multisession", workers = workers)
   }
   force(code)
 }

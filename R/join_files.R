@@ -46,7 +46,7 @@
 #'   and the same right side, the rows of the left files are added to it, whole or not at all.
 #'   Left files that are in it already are an error.
 #' @param way `[character(1)]` `"auto"`, `"parts"`, `"right_whole"` or `"ranges"`.
-#' @param parts `[integer(1)]` How many parts. NULL: as many as memory asks for.
+#' @param parts `[integer(1)]` How many parts, up to 100,000. NULL: as many as memory asks for.
 #' @param memory `[character(1) | numeric(1)]` What one worker may take: `"2 GB"`, or bytes.
 #' @param tries `[integer(1)]` How often a task is tried whose worker is lost.
 #' @param resume `[logical(1)]` Whether to go on with what an earlier call has done; of a call
@@ -138,6 +138,8 @@ join_files <- function(left, right, on, rows = "left", ..., where = NULL,
   invisible(joined)
 }
 
+most_parts <- 1e5
+
 # `out` and how to get there, checked
 checked_settings <- function(settings, out, call) {
   if (is.null(out)) {
@@ -156,7 +158,7 @@ checked_settings <- function(settings, out, call) {
   check_choice(settings$compression, compressions, "compression", call)
   if (!is.null(settings$by)) check_by_names(settings$by, call)
   check_choice(settings$way, join_ways, "way", call)
-  if (!is.null(settings$parts)) check_how_many(settings$parts, "parts", call)
+  if (!is.null(settings$parts)) check_how_many(settings$parts, "parts", call, most_parts)
   check_how_many(settings$tries, "tries", call)
   check_flag(settings$resume, "resume", call)
   check_flag(settings$run, "run", call)

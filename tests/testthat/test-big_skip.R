@@ -74,6 +74,42 @@ test_that("a join of files that leaves files unread is the join in memory", {
   expect_gt(unread, 3)
 })
 
+test_that("an expectation that fails names all rows at fault, of files that can't pair too", {
+  skip_without_files()
+  local_pieces()
+  failed <- 0
+  for (seed in 1:24) {
+    set.seed(seed)
+    frames <- lotted_frames()
+    row.names(frames$right) <- NULL
+    side <- one_of(side_names)
+    frames[[side]]$lot[sample(nrow(frames[[side]]), 1L)] <- NA
+    if (seed %% 4 == 0) frames[[side]] <- frames[[side]][0L, ]
+    folder <- withr::local_tempdir()
+    files <- lapply(side_names, function(side) {
+      if (nrow(frames[[side]])) files_of(frames[[side]], file.path(folder, side), 5L) else {
+        frames[[side]]
+      }
+    })
+    asked <- list(on = "lot", rows = one_of(c("inner", "left", "right", "semi")),
+      missing_keys = one_of(c("match", "unmatched", "stop")),
+      expect = c(list("rows-multiply", "may-be-empty"), one_of(list(
+        list(left_matched = 0.9), list(right_matched = 0.9), list("left-complete"),
+        list("right-complete"), list("no-missing-keys"), list()
+      )))
+    )
+    at_fault <- function(call) {
+      stopped <- tryCatch(suppressMessages(call), ronda_error_expectation = identity)
+      if (inherits(stopped, "error")) stopped[c("left_rows", "right_rows")]
+    }
+    found <- at_fault(do.call(join_files, c(files, asked, out = file.path(folder, "out"))))
+    expected <- at_fault(do.call(join_frames, c(unname(frames), asked)))
+    expect_equal(found, expected, label = paste("seed", seed))
+    failed <- failed + !is.null(expected)
+  }
+  expect_gt(failed, 6)
+})
+
 test_that("folders are read as far as they can match, and the receipt says so", {
   skip_without_files()
   withr::local_options(ronda.receipt = FALSE)

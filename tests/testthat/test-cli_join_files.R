@@ -100,6 +100,14 @@ test_that("processes of this machine join, and the plan is what it was", {
   folder_of_files()
   skip_on_os("windows")
   before <- class(future::plan())
+  for (workers in c("0", "1.5", "-2", "many", "", "1e999")) {
+    run <- run_cli("join-files", "sailings", "vessels.csv", "--on", "vessel=code",
+      "--workers", workers, "--out", "none"
+    )
+    expect_identical(run$code, 2L)
+    expect_match(run$err, "^ronda: --workers must be", all = FALSE)
+    expect_false(file.exists("none"))
+  }
   run <- run_cli("join-files", "sailings", "vessels.csv", "--on", "vessel=code",
     "--workers", "2", "--out", "joined"
   )

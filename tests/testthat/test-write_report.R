@@ -77,6 +77,27 @@ test_that("a report opens with what most rows are about", {
   }
 })
 
+test_that("tables of a report hold the rows that they say, under the names that they have", {
+  left <- data.frame(k = c("a", "bbbb", NA, "a"), "km a day" = 1:4, row = 5:8, check.names = FALSE)
+  right <- data.frame(k = c("a", "qqqq", "a"), row = c(1.5, NA, 3))
+  page <- page_of(pair_rows(left, right, on = "k", expect = "rows-multiply",
+    sides = c("x", "y")
+  ))
+  cells_of <- function(caption) {
+    table <- sub("</table>.*", "", sub(paste0(".*<caption>", caption), "", page))
+    matches_in(table, "(?<=>)[^<]*(?=</t[hd]>)")
+  }
+  expect_identical(cells_of("2 rows of x unmatched"), c("row", "reason", names(left),
+    "2", "key not in y", "bbbb", "2", "6", "3", "a missing key", "NA", "3", "7"
+  ))
+  expect_identical(cells_of("1 row of y unmatched"), c("row", "reason", names(right),
+    "2", "key not in x", "qqqq", "NA"
+  ))
+  expect_identical(cells_of("Keys with the most pairs"), c("k", "rows of x", "rows of y", "pairs",
+    "a", "2", "2", "4"
+  ))
+})
+
 test_that("figures are lines of the page, with what they show in words", {
   page <- planted_page
   figures <- matches_in(page, "role=\"img\" aria-label=\"[^\"]*")
