@@ -33,7 +33,8 @@ fold_formulas <- function() {
     # by R
     "median(right$xd)", "sum(right$xi * 1) + nrow(left)", "right$xlong[1]", "rev(right$xi)[1L]",
     "list(unique(right$xt))", "list(range(right$xday))", "right", "list(right$xf)",
-    "paste(right$xt, collapse = \"\")", "length(which(right$xl))", "(nrow(right[right$xl %in% TRUE, ]))"
+    "paste(right$xt, collapse = \"\")", "length(which(right$xl))",
+    "(nrow(right[right$xl %in% TRUE, ]))"
   )
 }
 
