@@ -370,3 +370,16 @@ test_that("every line is true of the frames: its texts, rows and group", {
   }
   expect_setequal(seen, c("typed", "refused", "outside"))
 })
+
+test_that("durations are said in the largest unit that is whole, or of which there are two", {
+  units <- c(days = 86400, hours = 3600, mins = 60, secs = 1)
+  seconds <- unique(c(0:130, 0.5, 1.25, as.vector(outer(units, c(0.5, 1:3, 5.5, 48))), 3661, 9e4))
+  said <- ronda:::duration_words(seconds, list(family = "POSIXct", unit = 1), 12L)
+  whole <- vapply(seconds, function(x) {
+    name <- names(units)[x >= units & (x %% units == 0 | x >= 2 * units)][1L]
+    if (is.na(name)) "secs" else name
+  }, "")
+  number <- as.numeric(sub(" .*", "", said))
+  expect_equal(number * unname(units[whole]), seconds)
+  expect_identical(sub(".* ", "", said), ifelse(number == 1, sub("s$", "", whole), whole))
+})
