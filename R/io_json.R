@@ -13,6 +13,10 @@ read_json_lines <- function(path, asked, label, call) {
   if (!length(lines)) {
     return(data.frame())
   }
+  cut <- grep("(?<!\\\\)(\\\\\\\\)*\\\\u0000", lines, perl = TRUE)
+  if (length(cut)) {
+    stop_unread(sprintf("row %d has a text with the character 0, which no text of R has", cut[1L]))
+  }
   frame <- jsonlite::fromJSON(paste0("[", paste(lines, collapse = ","), "]"),
     bigint_as_char = TRUE
   )
@@ -21,7 +25,8 @@ read_json_lines <- function(path, asked, label, call) {
   }
   check_typed_names(types, names(frame), label, call)
   for (name in names(frame)) {
-    x <- frame[[name]] <- as_odd_words(frame[[name]], name, lines)
+    x <- as_odd_words(as_unrounded(frame[[name]], name, lines), name, lines)
+    frame[[name]] <- x
     if (!is.character(x)) next
     frame[[name]] <- if (name %in% names(types)) {
       parse_as(x, types[[name]], name, ".", identity)
@@ -46,6 +51,20 @@ as_odd_words <- function(x, name, lines) {
   vapply(regmatches(lines, found), function(parts) {
     if (length(parts) == 2L && nzchar(parts[2L])) parts[2L] else NA_character_
   }, "")
+}
+
+# Numbers as the texts that stand in the file where no number of R is one of them
+as_unrounded <- function(x, name, lines) {
+  if (!is.double(x) || is.object(x) || !any(abs(x) >= 2^63, na.rm = TRUE)) {
+    return(x)
+  }
+  found <- regexec(paste0(field_pattern(name), "(-?[0-9][0-9.eE+-]*)"), lines, perl = TRUE)
+  texts <- vapply(regmatches(lines, found), `[`, "", 2L)
+  large <- which(abs(x) >= 2^63)
+  is_same <- ifelse(grepl("[.eE]", texts[large]), is.finite(x[large]),
+    texts[large] == sprintf("%.0f", x[large])
+  )
+  if (all(is_same, na.rm = TRUE)) x else texts
 }
 
 # Whether a column that came as text is one of whole numbers beyond 2^53: such

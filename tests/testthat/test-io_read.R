@@ -395,6 +395,20 @@ test_that("JSON lines hold 64-bit integers and no text that only looks like one"
   expect_identical(frame$n, bit64::as.integer64(c("9007199254740993", "-1")))
   expect_identical(frame$id, c("9007199254740993", "7"))
   expect_identical(frame$x, c(1.5, NA))
+  # no number of R is one of these
+  for (number in c("12345678901234567890", "-18446744073709551617", "1e400", "-2.5E+999")) {
+    writeLines(sprintf('{"n": %s, "m": 1}', c(number, "null", "7")), path)
+    expect_identical(read_frame(path), data.frame(n = c(number, NA, "7"), m = 1L))
+  }
+  writeLines(sprintf('{"n": %s}', c("1e300", "100000000000000000000", "0.5")), path)
+  expect_identical(read_frame(path)$n, c(1e300, 1e20, 0.5))
+  # nor has a text the character 0
+  writeLines('{"n": "a\\\\u0000b"}', path)
+  expect_identical(read_frame(path)$n, "a\\u0000b")
+  writeLines(c('{"n": "x"}', '{"n": "a\\u0000b"}'), path)
+  expect_error(read_frame(path), "row 2 has a text with the character 0",
+    class = "ronda_error_file"
+  )
 })
 
 test_that("what a file can't hold is refused, and the old file stays", {
