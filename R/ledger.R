@@ -17,7 +17,8 @@
 #'   a join doesn't know is missing. `with_ledger()`: the value of `code`. `follow()`: a data
 #'   frame of class `ronda_trail`, one line for each frame of each kept join that has the
 #'   columns: `join`, `verb`, `side`, `frame`, `rows` (with the value), `paired`, `in_result`
-#'   and `reason` (why those without a partner have none).
+#'   and `reason` (why those without a partner have none). Joins of which no pairs are kept
+#'   (of several frames, of files, and made before) are named when it is printed.
 #' @details Only counts are kept, unless `options(ronda.keep = TRUE)` or `with_ledger()` keeps
 #'   the pairings, by reference: that is what `follow()` reads, and it takes the memory of
 #'   the frames. `options(ronda.ledger = "joins.jsonl")`, the environment variable
@@ -130,7 +131,9 @@ follow <- function(...) {
       call = call
     )
   }
-  kept <- Filter(function(join) !is.null(join$pairing), joins_kept())
+  all <- joins_kept()
+  is_kept <- !vapply(all, function(join) is.null(join$pairing), NA)
+  kept <- all[is_kept]
   if (!length(kept)) {
     stop_argument("No join was kept that could be looked at.",
       "Run the script with options(ronda.keep = TRUE), or within with_ledger({ ... }).",
@@ -146,7 +149,15 @@ follow <- function(...) {
     stop_argument(sprintf("No frame of a kept join has %s.", columns), call = call)
   }
   structure(do.call(rbind, steps),
-    class = c("ronda_trail", "data.frame"), values = values
+    class = c("ronda_trail", "data.frame"), values = values, passed_by = joins_named(all[!is_kept])
+  )
+}
+
+# "2 (join_many)" of joins that made something
+joins_named <- function(joins) {
+  made <- Filter(function(join) is.na(join$message), joins)
+  sprintf("%.0f (%s)", vapply(made, `[[`, 0, "number"),
+    vapply(made, function(join) as.character(join$call[[1L]]), "")
   )
 }
 
@@ -215,6 +226,7 @@ format.ronda_trail <- function(x, ...) {
     ),
     ifelse(nzchar(x$reason), sprintf(": %s", x$reason), "")
   )
+  passed_by <- attr(x, "passed_by")
   lost <- which(x$rows > 0L & x$in_result == 0L)
   # a script goes on with its left frames
   if (any(x$side[lost] == "left")) lost <- lost[x$side[lost] == "left"]
@@ -223,6 +235,9 @@ format.ronda_trail <- function(x, ...) {
       collapse = ", "
     )),
     paste0("  ", lines),
+    if (length(passed_by)) {
+      sprintf("Not looked at, as no pairs of them are kept: join %s.", listed(passed_by, "and"))
+    },
     if (length(lost)) {
       sprintf("The last of them was left out by join %s, %s%s.", x$join[max(lost)],
         x$frame[max(lost)], if (nzchar(x$reason[max(lost)])) {

@@ -128,6 +128,14 @@ test_that("a value that a script of twelve joins loses in the seventh is followe
   expect_error(follow(nope = 1), "No frame of a kept join has `nope`",
     class = "ronda_error_argument"
   )
+  # joins without pairs are named, those that failed made nothing
+  ledger(clear = TRUE)
+  with_ledger({
+    join_frames(vessels, sailings, on = c(code = "vessel"))
+    join_many(list(a = vessels, b = vessels), on = "code")
+    try(join_frames(vessels, sailings, on = "none"), silent = TRUE)
+  })
+  expect_output(print(follow(code = "GRE")), "no pairs of them are kept: join 2 \\(join_many\\)\\.")
   # without keeping, nothing but counts stays
   ledger(clear = TRUE)
   join_frames(sailings, vessels, on = c(vessel = "code"))
