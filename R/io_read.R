@@ -27,10 +27,10 @@
 #' (`km_2`). Lines above the names are an error that says `skip`.
 #'
 #' A cell with nothing in it, or with a text of `missing`, is missing, in quotes or without:
-#' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept. A blank
-#' line is
-#' not a row, except in a file of one column, where it is a missing value. Text is
-#' UTF-8, with a byte-order mark or without, or UTF-16 with its mark; `encoding` says another.
+#' quotes say neither that a cell is text nor that it is an empty one. Blanks are kept, but
+#' for those before a number. A blank line is not a row, except in a file of one column, where
+#' it is a missing value. Lines end in a line feed, a carriage return or both. Text is UTF-8,
+#' with a byte-order mark or without, or UTF-16 with its mark; `encoding` says another.
 #' A line with more or fewer cells than there are names, a quote that is never closed and a
 #' byte 0 are errors that name the line and say what may cure it. Bytes of parquet or of a
 #' compressed file are read as what they are, whatever the file's name says, with a message.
