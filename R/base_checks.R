@@ -273,7 +273,7 @@ check_max_rows <- function(max_rows, call, arg = "max_rows") {
   }
 }
 
-# a whole number from 1 on, or Inf
+# a whole number from 1 on, up to `most`; Inf where there is no such limit
 check_how_many <- function(n, arg, call, most = Inf) {
   good <- is.numeric(n) && !is.object(n) && length(n) == 1L && !is.na(n) &&
     n >= 1 && n <= most && n == trunc(n)

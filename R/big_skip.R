@@ -8,6 +8,9 @@ without_chunks <- function(job, pairing, rows, plan) {
   ends <- ends_of_keys(job$sides, pairing$key_rules)
   limits <- limits_of_where(pairing$where)
   types <- (if (is.null(plan$folds)) row_types else folded_row_types)[[rows]]
+  # Rows with a missing key may be at fault.
+  most_missing <- if (pairing$missing_keys == "stop" ||
+    "no-missing-keys" %in% expectation_parts(pairing$expect)$words) 0 else Inf
   for (side in side_names) {
     of_side <- job$sides[[side]]
     if (of_side$kind == "own" || types[[paste0(side, "_alone")]] ||
@@ -15,7 +18,7 @@ without_chunks <- function(job, pairing, rows, plan) {
     can <- can_pair(ends, side, pairing$missing_keys == "match") &
       within_limits(of_side, limits[[side]])
     missing <- missing_in_chunks(of_side, lapply(pairing$key_rules, `[[`, side))
-    skipped <- which(!can & missing <= if (names_missing_keys(pairing)) 0 else Inf)
+    skipped <- which(!can & missing <= most_missing)
     chunks <- of_side$chunks
     # One chunk at least says what the columns are.
     if (length(skipped) == nrow(chunks)) skipped <- skipped[-which.min(chunks$rows[skipped])]
@@ -57,12 +60,6 @@ asks_of_all_rows <- function(pairing, side) {
   expected <- expectation_parts(pairing$expect)
   paste0(side, "-complete") %in% expected$words ||
     paste0(side, "_matched") %in% names(expected$shares)
-}
-
-# whether rows with a missing key are at fault
-names_missing_keys <- function(pairing) {
-  pairing$missing_keys == "stop" ||
-    "no-missing-keys" %in% expectation_parts(pairing$expect)$words
 }
 
 # rows of each chunk with a missing key, NA where that can't be known

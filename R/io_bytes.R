@@ -162,14 +162,27 @@ recoded <- function(bytes, encoding) {
   found
 }
 
-# What ends the lines of some text: "\r" where all of it has no "\n" outside quotes
-line_end_of <- function(text, quote, is_end) {
-  if (!is_end || !length(grepRaw("\r([^\n]|$)", text))) {
-    return("\n")
-  }
+# a carriage return without a line feed
+return_alone <- "\r([^\n]|$)"
+
+# What ends the lines of a text that has some: "\r" where all of it has no "\n" outside quotes
+line_end_of <- function(text, quote) {
   text <- rawToChar(text[text != as.raw(0L)])
   if (nzchar(quote)) text <- gsub(quoted_cells(quote), "", text, perl = TRUE, useBytes = TRUE)
   if (grepl("\n", text, fixed = TRUE, useBytes = TRUE)) "\n" else "\r"
+}
+
+# the same of a file, of which no more is read than is needed
+line_end_in <- function(path, quote) {
+  size <- 65536
+  repeat {
+    bytes <- first_bytes(path, size)
+    found <- if (length(grepRaw(return_alone, bytes))) line_end_of(bytes, quote) else "\n"
+    if (length(bytes) < size || found == "\n" && any(bytes == as.raw(10L))) {
+      return(found)
+    }
+    size <- size * 16
+  }
 }
 
 # a sign of one byte in a pattern, whatever it means there
@@ -179,19 +192,6 @@ pattern_of_sign <- function(sign) sprintf("\\x{%02x}", as.integer(charToRaw(sign
 quoted_cells <- function(quote) {
   q <- pattern_of_sign(quote)
   sprintf("(?:^|(?<=[,;\t|\r\n]))%s(?:[^%s]++|%s%s)*+%s", q, q, q, q, q)
-}
-
-# the same of a file, of which no more is read than is needed
-line_end_in <- function(path, quote) {
-  size <- 65536
-  repeat {
-    bytes <- first_bytes(path, size)
-    found <- line_end_of(bytes, quote, TRUE)
-    if (found == "\n" || length(bytes) < size) {
-      return(found)
-    }
-    size <- size * 16
-  }
 }
 
 # Where the lines of a file end, in bytes, and the byte that ends them: list(ends, mark)

@@ -8,8 +8,9 @@ rows_at_top <- function(text, quote, is_end, most = 100L) {
   if (length(ends) && (length(ends) > most || !is_end)) {
     text <- text[seq_len(ends[min(length(ends), most + 1L)])]
   }
+  has_quotes <- nzchar(quote) && any(text == charToRaw(quote))
   text <- rawToChar(text[text != as.raw(0L)])
-  if (nzchar(quote)) {
+  if (has_quotes) {
     at <- gregexpr(quoted_cells(quote), text, perl = TRUE, useBytes = TRUE)
     inside <- regmatches(text, at)
     # A line break in quotes is kept as another sign, for the numbers of the lines.

@@ -177,7 +177,11 @@ text_head <- function(path, asked, usual) {
 head_form <- function(text, asked, usual, is_end) {
   form <- list(
     quote = asked$quote, blank_is_row = FALSE,
-    line_end = line_end_of(text, asked$quote, is_end)
+    line_end = if (is_end && length(grepRaw(return_alone, text))) {
+      line_end_of(text, asked$quote)
+    } else {
+      "\n"
+    }
   )
   ends <- which(text == charToRaw(form$line_end))
   # lines above the names
