@@ -653,4 +653,9 @@ test_that("lines of `skip` are left out, wherever they stand and however lines e
   }
   writeLines(c("a,b", "1,2"), file)
   expect_error(frame_files(file, skip = 2), "Write, for example: skip = 1:3")
+  for (none in list(0, 1.5, c(1, NA), "2", TRUE)) {
+    expect_error(read_frame(file, skip = none), "must be the numbers of lines",
+      class = "ronda_error_argument"
+    )
+  }
 })

@@ -78,3 +78,12 @@ test_that("frames are told apart by what their names differ in, turned where the
   # names that are one name stay apart by a number
   expect_identical(ronda:::distinct_short(c("port", "port"), 10L), c("port", "port 1"))
 })
+
+test_that("which frames have a key is said in the fewest words", {
+  frames <- c("sailings", "ports", "vessels", "crews")
+  has <- list(frames, frames[2L], frames[-3L], frames[1:2], frames[-4L])
+  words <- ronda:::subset_words(has, frames)
+  expect_identical(words, c("all 4 frames", "ports alone", "all but vessels", "sailings, ports",
+    "all but crews"
+  ))
+})
