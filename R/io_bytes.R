@@ -162,10 +162,7 @@ recoded <- function(bytes, encoding) {
   found
 }
 
-# a carriage return without a line feed
-return_alone <- "\r([^\n]|$)"
-
-# What ends the lines of a text that has some: "\r" where all of it has no "\n" outside quotes
+# What ends the lines of some text: "\r" where all of it has no "\n" outside quotes
 line_end_of <- function(text, quote) {
   text <- rawToChar(text[text != as.raw(0L)])
   if (nzchar(quote)) text <- gsub(quoted_cells(quote), "", text, perl = TRUE, useBytes = TRUE)
@@ -177,8 +174,8 @@ line_end_in <- function(path, quote) {
   size <- 65536
   repeat {
     bytes <- first_bytes(path, size)
-    found <- if (length(grepRaw(return_alone, bytes))) line_end_of(bytes, quote) else "\n"
-    if (length(bytes) < size || found == "\n" && any(bytes == as.raw(10L))) {
+    found <- line_end_of(bytes, quote)
+    if (found == "\n" || length(bytes) < size) {
       return(found)
     }
     size <- size * 16

@@ -47,10 +47,7 @@ as_odd_words <- function(x, name, lines) {
   if (!is_odd || !some_line_has(lines, name, pattern)) {
     return(x)
   }
-  found <- regexec(sprintf("%s(?:%s|null)", field_pattern(name), pattern), lines, perl = TRUE)
-  vapply(regmatches(lines, found), function(parts) {
-    if (length(parts) == 2L && nzchar(parts[2L])) parts[2L] else NA_character_
-  }, "")
+  field_texts(lines, name, sprintf("(?:%s|null)", pattern))
 }
 
 # Numbers as the texts that stand in the file where no number of R is one of them
@@ -58,8 +55,7 @@ as_unrounded <- function(x, name, lines) {
   if (!is.double(x) || is.object(x) || !any(abs(x) >= 2^63, na.rm = TRUE)) {
     return(x)
   }
-  found <- regexec(paste0(field_pattern(name), "(-?[0-9][0-9.eE+-]*)"), lines, perl = TRUE)
-  texts <- vapply(regmatches(lines, found), `[`, "", 2L)
+  texts <- field_texts(lines, name, "(-?[0-9][0-9.eE+-]*)")
   large <- which(abs(x) >= 2^63)
   is_same <- ifelse(grepl("[.eE]", texts[large]), is.finite(x[large]),
     texts[large] == sprintf("%.0f", x[large])
@@ -78,6 +74,14 @@ holds_big_numbers <- function(x, name, lines) {
 
 some_line_has <- function(lines, name, pattern) {
   any(grepl(paste0(field_pattern(name), pattern), lines, perl = TRUE))
+}
+
+# what the group of a pattern finds in a field, line by line; NA for nothing
+field_texts <- function(lines, name, pattern) {
+  found <- regexec(paste0(field_pattern(name), pattern), lines, perl = TRUE)
+  texts <- vapply(regmatches(lines, found), `[`, "", 2L)
+  texts[!nzchar(texts)] <- NA
+  texts
 }
 
 # what stands before a field's value

@@ -177,7 +177,8 @@ text_head <- function(path, asked, usual) {
 head_form <- function(text, asked, usual, is_end) {
   form <- list(
     quote = asked$quote, blank_is_row = FALSE,
-    line_end = if (is_end && length(grepRaw(return_alone, text))) {
+    # Few files have a carriage return without a line feed.
+    line_end = if (is_end && length(grepRaw("\r([^\n]|$)", text))) {
       line_end_of(text, asked$quote)
     } else {
       "\n"

@@ -103,10 +103,11 @@ side_reasons <- function(pairing, side, found) {
   settle(unknown_rows(pairing, side), "unknown",
     sprintf("key not in %s", other_label)
   )
-  if (side == "right") settle(found$far$partner, "far", far_words(pairing, other_label))
   if (side == "left") {
     settle(found$far$row, "far", far_words(pairing))
     settle(found$refused$left_row, "refused", found$refused$reason)
+  } else {
+    settle(found$far$partner, "far", far_words(pairing, other_label))
   }
   open <- row[is.na(kind)]
   if (side == "left" && length(open)) {

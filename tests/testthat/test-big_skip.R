@@ -26,6 +26,15 @@ lotted_frames <- function() {
   list(left = frame(sample(8:40, 1L), "l"), right = right[right$lot %in% unique(right$lot)[-1L], ])
 }
 
+# both sides in files of five rows, but for one without rows
+lotted_files <- function(frames, folder) {
+  lapply(side_names, function(side) {
+    if (nrow(frames[[side]])) files_of(frames[[side]], file.path(folder, side), 5L) else {
+      frames[[side]]
+    }
+  })
+}
+
 # conditions of every form: those that files can be left out by, alone and beside others, and
 # those that say nothing of files
 any_condition <- function(limit, most) {
@@ -48,11 +57,7 @@ test_that("a join of files that leaves files unread is the join in memory", {
     frames <- lotted_frames()
     row.names(frames$right) <- NULL
     folder <- withr::local_tempdir()
-    files <- lapply(side_names, function(side) {
-      if (nrow(frames[[side]])) files_of(frames[[side]], file.path(folder, side), 5L) else {
-        frames[[side]]
-      }
-    })
+    files <- lotted_files(frames, folder)
     asked <- list(
       on = one_of(list("lot", c("lot", "v"))), rows = one_of(names(row_types)),
       missing_keys = one_of(c("match", "unmatched")), expect = "rows-multiply",
@@ -86,11 +91,7 @@ test_that("an expectation that fails names all rows at fault, of files that can'
     frames[[side]]$lot[sample(nrow(frames[[side]]), 1L)] <- NA
     if (seed %% 4 == 0) frames[[side]] <- frames[[side]][0L, ]
     folder <- withr::local_tempdir()
-    files <- lapply(side_names, function(side) {
-      if (nrow(frames[[side]])) files_of(frames[[side]], file.path(folder, side), 5L) else {
-        frames[[side]]
-      }
-    })
+    files <- lotted_files(frames, folder)
     asked <- list(on = "lot", rows = one_of(c("inner", "left", "right", "semi")),
       missing_keys = one_of(c("match", "unmatched", "stop")),
       expect = c(list("rows-multiply", "may-be-empty"), one_of(list(

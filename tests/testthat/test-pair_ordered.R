@@ -280,7 +280,9 @@ test_that("of gaps that are too long the first is told", {
   right <- data.frame(v = 1)
   right$k <- bit64::as.integer64("9000000000000000000")
   expect_error(join_frames(left, right, on = nearest("k", look = "either", gap = "apart")),
-    "64-bit integers.\n.*between -9000000000000000000 and 9000000000000000000",
+    paste0("too long for a column of 64-bit integers.\n",
+      ".*between -9000000000000000000 and 9000000000000000000"
+    ),
     class = "ronda_error_type"
   )
   near <- join_frames(left[1:2, ], right, on = nearest("k", look = "either", gap = "apart"))
