@@ -201,9 +201,15 @@ parquet_words <- function(type, logical) {
 
 text_facts <- function(found, call) {
   usual <- usual_separators[[found$kind]]
-  found$asked <- asked_of_first_line(found$files$path[1L], found$asked)
+  first <- found$files$path[1L]
+  found$asked <- naming_file(asked_of_first_line(first, found$asked), first, call)
   heads <- lapply(found$files$path, function(path) {
-    naming_file(text_head(path, found$asked, usual), path, call)
+    naming_file(
+      {
+        text_kind(path)
+        text_head(path, found$asked, usual)
+      }, path, call
+    )
   })
   head <- heads[[1L]]
   names <- names_of_all(lapply(heads, `[[`, "names"), found$files$path, call)

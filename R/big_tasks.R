@@ -270,8 +270,10 @@ run_file_task <- function(job, task) {
     {
       job <- with_index(job)
       check_version(job)
-      threads <- options(ronda.threads = threads_here(), ronda.receipt = FALSE,
-        ronda.progress = FALSE
+      # A worker that future started has as many cores as the plan gives it.
+      threads <- options(
+        ronda.threads = threads_option(as.integer(parallelly::availableCores())),
+        ronda.receipt = FALSE, ronda.progress = FALSE
       )
       on.exit(options(threads))
       began <- now_()
@@ -279,7 +281,7 @@ run_file_task <- function(job, task) {
       # What the previous task left behind.
       if (isTRUE(job$is_large) && !task$kind %in% small_kinds) gc(FALSE)
       check_lock(job)
-      job$written <- new_written()
+      job$written <- list2env(list(files = list(), footers = list()), parent = emptyenv())
       warnings <- list()
       outcome <- withCallingHandlers(
         file_task_kinds(task$kind)(job, task),
@@ -316,9 +318,6 @@ peak_bytes <- function() {
   line <- grep("^VmHWM:", status, value = TRUE)
   if (length(line)) 1024 * as.double(gsub("[^0-9]", "", line)) else NA_real_
 }
-
-# A worker that future started has as many cores as the plan gives it.
-threads_here <- function() threads_option(as.integer(parallelly::availableCores()))
 
 # The job with its index, which a worker keeps from one task to the next, as the right side:
 # future clears all else

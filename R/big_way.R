@@ -180,7 +180,9 @@ join_tasks <- function(job) {
     }))
   }
   tasks <- unlist(lapply(seq_len(job$parts), function(p) {
-    rows <- vapply(side_names, function(side) rows_in_part(job, side, p), 0)
+    rows <- vapply(job$index[side_names], function(parts) {
+      sum(vapply(parts, function(index) as.double(index$counts[p]), 0))
+    }, 0)
     if (!sum(rows)) {
       return(list())
     }
@@ -200,10 +202,6 @@ join_tasks <- function(job) {
   }), recursive = FALSE)
   # Without any rows one task still says what the columns are.
   if (length(tasks)) tasks else list(new_join_task(job, 1L, 1L, 1L, from = 1, to = 0))
-}
-
-rows_in_part <- function(job, side, p) {
-  sum(vapply(job$index[[side]], function(index) as.double(index$counts[p]), 0))
 }
 
 new_join_task <- function(job, part, piece, pieces, ...) {

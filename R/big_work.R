@@ -296,8 +296,6 @@ save_state <- function(job, x, path) {
 }
 
 # The files that one task writes, as they are written
-new_written <- function() list2env(list(files = list(), footers = list()), parent = emptyenv())
-
 written_files <- function(written, work) {
   list(
     file = substring(as.character(names(written$files)), nchar(work) + 2L),

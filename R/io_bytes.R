@@ -29,7 +29,7 @@ check_first_line <- function(path, delimiter) {
   on.exit(close(con))
   columns <- 1
   taken <- 0
-  while (length(bytes <- readBin(con, raw(), 1e6))) {
+  while (length(bytes <- next_bytes(con, 1e6))) {
     end <- grepRaw("[\r\n]", bytes)
     if (length(end)) bytes <- bytes[seq_len(end - 1L)]
     columns <- columns + sum(bytes == charToRaw(delimiter))
@@ -79,7 +79,7 @@ stop_zero_byte <- function(at, asked) {
 first_bytes <- function(path, size) {
   con <- gzfile(path, "rb")
   on.exit(close(con))
-  readBin(con, raw(), size)
+  next_bytes(con, size)
 }
 
 byte_mark <- as.raw(c(0xef, 0xbb, 0xbf))
@@ -88,13 +88,110 @@ without_mark <- function(bytes) {
   if (identical(bytes[1:3], byte_mark)) bytes[-(1:3)] else bytes
 }
 
-magic_parquet <- charToRaw("PAR1")
-magic_gz <- as.raw(c(0x1f, 0x8b))
-magic_zip <- as.raw(c(0x50, 0x4b, 0x03, 0x04))
+# The first bytes of files that are no text, or hold it compressed
+magic <- list(
+  parquet = c(charToRaw("PAR1"), as.raw(0x15)), zip = as.raw(c(0x50, 0x4b, 0x03, 0x04)),
+  gzip = as.raw(c(0x1f, 0x8b)), bzip2 = charToRaw("BZh"),
+  xz = as.raw(c(0xfd, 0x37, 0x7a, 0x58, 0x5a)), zstd = as.raw(c(0x28, 0xb5, 0x2f, 0xfd))
+)
 
-# whether a file begins with these bytes, as they are in it
-begins_with <- function(file, magic) {
-  !dir.exists(file) && identical(readBin(file, raw(), length(magic)), magic)
+# what a file is by its first bytes: one of the names of `magic`, or ""
+kind_by_bytes <- function(file) {
+  if (dir.exists(file)) {
+    return("")
+  }
+  bytes <- readBin(file, raw(), max(lengths(magic)))
+  is_kind <- vapply(magic, function(first) identical(bytes[seq_along(first)], first), NA)
+  c(names(magic)[is_kind], "")[1L]
+}
+
+# The same, where it is "" or among those `allowed`
+text_kind <- function(file, allowed = if (is_gz(file)) "gzip") {
+  kind <- kind_by_bytes(file)
+  if (kind %in% c("", allowed)) {
+    return(kind)
+  }
+  stop_unread(
+    switch(kind,
+      parquet = "it is a parquet file, whatever its name says",
+      zip = "it is a spreadsheet or another archive, whatever its name says",
+      gzip = "it is compressed by gzip, whatever its name says",
+      sprintf("it is compressed by %s, and only gzip is read", kind)
+    ),
+    switch(kind,
+      parquet = "Give it a name in .parquet.", zip = "Save the sheet as csv and read that.",
+      gzip = "Give it a name in .gz.", sprintf("Uncompress it first: %s -dc old > new", kind)
+    )
+  )
+}
+
+# What is compressed ------------------------------------------------------------------
+
+# Compressed files are read as what they hold, by R's gzfile(), which reads plain ones, too.
+
+# action(bytes, before) for a file, in pieces, `before` being how many bytes are above; more
+# than `limit` of them are refused
+for_bytes <- function(path, action, limit = Inf) {
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  before <- 0
+  while (length(bytes <- next_bytes(con, 1e7))) {
+    if (before + length(bytes) > limit) stop_too_large(limit)
+    action(bytes, before)
+    before <- before + length(bytes)
+  }
+  check_packed_end(path, before)
+}
+
+next_bytes <- function(con, size) {
+  suppressWarnings(tryCatch(readBin(con, raw(), size), error = function(e) {
+    if (is_memory_error(e)) stop(e)
+    stop_unread("its compressed data is damaged", "Copy or download it again.")
+  }))
+}
+
+# Stops where a compressed file ends early, over which R passes without a word. Such a file is
+# one part or several, and the last four bytes of each say how many bytes it holds (RFC 1952).
+# `held`: how many bytes of the file were read
+check_packed_end <- function(path, held) {
+  if (kind_by_bytes(path) != "gzip") {
+    return()
+  }
+  said <- sum(as.integer(last_bytes(path, 4)) * 256^(0:3))
+  if (held %% 2^32 != said && !ends_in_part_of(path, said)) {
+    stop_unread("the end of its compressed data is missing", "Copy or download it again.")
+  }
+}
+
+last_bytes <- function(path, size) {
+  con <- file(path, "rb", raw = TRUE)
+  on.exit(close(con))
+  seek(con, max(0, file.size(path) - size))
+  readBin(con, raw(), size)
+}
+
+# Whether a compressed file ends in a whole part that holds so many bytes. (What looks like
+# the first bytes of a part may be anywhere: the last few are tried.)
+ends_in_part_of <- function(path, size, most = 8L) {
+  bytes <- file_bytes(path)
+  starts <- grepRaw(c(magic$gzip, as.raw(8L)), bytes, fixed = TRUE, all = TRUE)[-1L]
+  part <- tempfile()
+  on.exit(unlink(part))
+  for (start in rev(utils::tail(starts, most))) {
+    writeBin(bytes[start:length(bytes)], part)
+    if (identical(unless_it_fails(unpacked_size(part), NA) %% 2^32, size)) {
+      return(TRUE)
+    }
+  }
+  FALSE
+}
+
+unpacked_size <- function(path) {
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  size <- 0
+  while (length(bytes <- next_bytes(con, 1e7))) size <- size + length(bytes)
+  size
 }
 
 # A plain copy ----------------------------------------------------------------------
@@ -102,7 +199,7 @@ begins_with <- function(file, magic) {
 # The file as UTF-8 without compression, lines of `skip` blank: itself, or a copy at `copy`.
 # list(path, skipped): the numbers of the lines that are blank now
 plain_text <- function(path, asked, copy) {
-  if (is_gz(path) || begins_with(path, magic_gz)) {
+  if (is_gz(path) || kind_by_bytes(path) == "gzip") {
     unpack(path, copy)
     path <- copy
   }

@@ -135,38 +135,6 @@ check_end <- function(path, bytes) {
 
 stop_cut_short <- function() stop("only a part of it could be written")
 
-# Reads the compressed file to its end, which says whether it is whole.
-check_compressed <- function(path) {
-  file <- gzfile(path, "rb")
-  on.exit(close(file))
-  tryCatch(while (length(readBin(file, raw(), 1e7))) NULL,
-    warning = function(w) stop_cut_short(), error = function(e) stop_cut_short()
-  )
-}
-
-# One line for each row: JSON has no line breaks inside its texts.
-check_lines <- function(path, rows) {
-  lines <- 0
-  for_bytes(path, function(bytes, before) {
-    lines <<- lines + sum(bytes == as.raw(10L))
-  })
-  if (lines != rows) stop_cut_short()
-}
-
-# action(bytes, before) for a file, in pieces, `before` being how many bytes are above; more
-# than `limit` of them are refused
-for_bytes <- function(path, action, limit = Inf) {
-  # Compressed files are read as what they contain.
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  before <- 0
-  while (length(bytes <- readBin(con, raw(), 1e7))) {
-    if (before + length(bytes) > limit) stop_too_large(limit)
-    action(bytes, before)
-    before <- before + length(bytes)
-  }
-}
-
 # A text file is in memory while it is read: one that would fill it is refused first.
 most_file_bytes <- function() max_file_bytes_option(free_memory() / 3)
 

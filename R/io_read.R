@@ -74,8 +74,8 @@
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
-#' @section Errors: `ronda_error_file` when a file can't be read or written, when
-#'   its extension is not known, when a cell is not of the type asked for, or when
+#' @section Errors: `ronda_error_file` when a file can't be read or written whole (the end
+#'   of a compressed file that was cut off is missed), when its extension is not known, when a cell is not of the type asked for, or when
 #'   the file can't hold a value (infinite ones in JSON lines; in text files parts of days
 #'   and years of more than four digits; text with bytes that its encoding doesn't have);
 #'   `ronda_error_type` when a column can't be written to that kind of file;
@@ -131,7 +131,7 @@ read_file <- function(path, asked, call, spare = FALSE) {
 }
 
 check_is_parquet <- function(file) {
-  if (!begins_with(file, magic_parquet)) {
+  if (kind_by_bytes(file) != "parquet") {
     stop_unread("it is not a parquet file", "If it is text, give it a name in .csv.")
   }
 }
@@ -139,23 +139,20 @@ check_is_parquet <- function(file) {
 # The format that a file has by its first bytes, where these say more than its name
 true_format <- function(format, file, label) {
   name <- encodeString(shortened(label, 200L), quote = "'")
-  if (format %in% text_formats) {
-    if (begins_with(file, magic_parquet)) {
-      say_classed("note", sprintf("%s is a parquet file, whatever its name says.", name))
-      return("parquet")
+  if (!format %in% text_formats) {
+    return(format)
+  }
+  kind <- text_kind(file, c("parquet", "gzip"))
+  if (kind == "parquet") {
+    say_classed("note", sprintf("%s is a parquet file, whatever its name says.", name))
+    return(kind)
+  }
+  if (kind == "gzip" && !is_gz(label)) {
+    packed <- first_bytes(file, 2)
+    if (identical(packed, charToRaw("X\n")) || identical(packed, charToRaw("RD"))) {
+      stop_unread("it is an rds file, whatever its name says", "Give it a name in .rds.")
     }
-    if (begins_with(file, magic_zip)) {
-      stop_unread("it is a spreadsheet or another archive, whatever its name says",
-        "Save the sheet as csv and read that."
-      )
-    }
-    if (begins_with(file, magic_gz) && !is_gz(label)) {
-      packed <- first_bytes(file, 2)
-      if (identical(packed, charToRaw("X\n")) || identical(packed, charToRaw("RD"))) {
-        stop_unread("it is an rds file, whatever its name says", "Give it a name in .rds.")
-      }
-      say_classed("note", sprintf("%s is compressed, whatever its name says.", name))
-    }
+    say_classed("note", sprintf("%s is compressed, whatever its name says.", name))
   }
   format
 }

@@ -146,6 +146,7 @@ text_head <- function(path, asked, usual) {
   repeat {
     bytes <- first_bytes(path, size)
     is_end <- length(bytes) < size
+    if (is_end && is_gz(path)) check_packed_end(path, length(bytes))
     if (!is.null(encoding_of(path, NULL)) || is_wide(asked$encoding)) stop_wide()
     text <- without_mark(bytes)
     mark <- length(bytes) - length(text)
@@ -250,9 +251,10 @@ text_rows <- function(path, head, asked, piece = text_piece, limit = Inf) {
   want <- piece
   found <- list()
   repeat {
-    more <- readBin(con, raw(), want)
+    more <- next_bytes(con, want)
     is_end <- !length(more)
     bytes <- if (length(rest)) c(rest, more) else more
+    if (is_end && is_gz(path)) check_packed_end(path, at + length(bytes))
     if (is_end && !length(bytes)) break
     if (at + length(bytes) > limit) stop_too_large(limit)
     seen <- see_text(bytes, head, is_end)

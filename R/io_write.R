@@ -56,6 +56,20 @@ write_delimited <- function(x, path, delimiter) {
   check_end(path, c(charToRaw(last), as.raw(10L)))
 }
 
+# Reads the compressed file to its end, which says whether it is whole.
+check_compressed <- function(path) {
+  tryCatch(for_bytes(path, function(bytes, before) NULL), error = function(e) stop_cut_short())
+}
+
+# One line for each row: JSON has no line breaks inside its texts.
+check_lines <- function(path, rows) {
+  lines <- 0
+  for_bytes(path, function(bytes, before) {
+    lines <<- lines + sum(bytes == as.raw(10L))
+  })
+  if (lines != rows) stop_cut_short()
+}
+
 has_few_cells <- function(x) nrow(x) * length(x) <= few_cells_option(few_cells)
 
 # A frame of cells (io_columns.R) as lines, the names of its columns first

@@ -15,7 +15,7 @@ run_limited <- function(limits, code) {
 
 test_that("a full disk and a killed process leave the old file", {
   folder <- withr::local_tempdir()
-  for (ending in c("csv", "rds", "jsonl")) {
+  for (ending in c("csv", "csv.gz", "rds", "jsonl", "parquet")) {
     path <- file.path(folder, paste0("ports.", ending))
     code <- sprintf(
       "x <- data.frame(port = as.character(runif(2e5)))

@@ -554,6 +554,83 @@ test_that("compressed text files are read and written", {
   )
 })
 
+# the bytes of these lines, compressed
+packed <- function(lines) {
+  file <- withr::local_tempfile()
+  con <- gzfile(file, "wb")
+  writeLines(lines, con)
+  close(con)
+  readBin(file, raw(), file.size(file))
+}
+
+test_that("compressed files are read whole, of one part or several, or refused", {
+  folder <- withr::local_tempdir()
+  rows <- data.frame(a = sprintf("%x", 1:40 * 7919L), n = 1:40 %% 7L)
+  lines <- list(
+    csv.gz = c("a,n", paste0("x", rows$a, ",", rows$n)),
+    tsv.gz = c("a\tn", paste0("x", rows$a, "\t", rows$n)),
+    jsonl.gz = sprintf("{\"a\":\"x%s\",\"n\":%d}", rows$a, rows$n)
+  )
+  rows$a <- paste0("x", rows$a)
+  for (ending in names(lines)) {
+    several <- list(packed(utils::head(lines[[ending]], -15L)),
+      packed(utils::tail(lines[[ending]], 15L)), packed(character())
+    )
+    path <- file.path(folder, paste0("rows.", ending))
+    for (parts in list(list(packed(lines[[ending]])), several[1:2], several)) {
+      bytes <- unlist(parts)
+      n <- length(bytes)
+      writeBin(bytes, path)
+      expect_identical(read_frame(path), rows)
+      # where a part ends, a file may end
+      ends <- utils::head(cumsum(lengths(parts)), -1L)
+      for (cut in c(ends, 3, 9, 12, n - c(1, 4, 8:10), sample(13:(n - 11L), 4L))) {
+        writeBin(bytes[seq_len(cut)], path)
+        read <- tryCatch(read_frame(path), error = identity)
+        if (cut %in% ends) {
+          expect_identical(read, rows[seq_len(nrow(read)), ])
+        } else {
+          expect_match(conditionMessage(read), "compressed data is (missing|damaged)")
+          expect_s3_class(read, "ronda_error_file")
+        }
+        if (ending != "jsonl.gz") {
+          read <- tryCatch(head(frame_files(path), 50L), error = identity)
+          expect_identical(inherits(read, "ronda_error_file"), !cut %in% ends)
+        }
+      }
+      # (one byte that is another)
+      for (at in seq.int(20L, n - 8L, by = 59L)) {
+        changed <- bytes
+        changed[at] <- xor(changed[at], as.raw(4L))
+        writeBin(changed, path)
+        read <- tryCatch(read_frame(path), error = identity)
+        expect_true(inherits(read, "ronda_error_file") || identical(read, rows))
+      }
+    }
+  }
+})
+
+test_that("what another program compressed is refused, and text that begins like it is not", {
+  folder <- withr::local_tempdir()
+  for (ending in c("csv", "csv.gz", "tsv", "jsonl")) for (way in c("bzip2", "xz")) {
+    path <- file.path(folder, paste0("rows.", ending))
+    con <- switch(way, bzip2 = bzfile(path, "wb"), xz = xzfile(path, "wb"))
+    writeLines(if (ending == "jsonl") "{\"a\":1}" else c("a", 1:20), con)
+    close(con)
+    said <- sprintf("compressed by %s, and only gzip is read\n.*%s -dc old > new", way, way)
+    expect_error(read_frame(path), said, class = "ronda_error_file")
+    if (ending != "jsonl") expect_error(frame_files(path), said, class = "ronda_error_file")
+  }
+  csv <- file.path(folder, "named.csv")
+  writeBin(packed(c("a", 1)), csv)
+  expect_error(frame_files(csv), "compressed by gzip.*\n.*name in .gz", class = "ronda_error_file")
+  for (name in c("PAR1", "PK", "BZ", "xz")) {
+    writeLines(c(paste0(name, ",n"), "1,2"), csv)
+    expect_identical(names(read_frame(csv)), c(name, "n"))
+    expect_identical(names(head(frame_files(csv), 1L)), c(name, "n"))
+  }
+})
+
 test_that("days and times are read in all their forms, or stay text", {
   path <- withr::local_tempfile(fileext = ".csv")
   read_cells <- function(cells) {
