@@ -74,8 +74,9 @@
 #' @param x `[data.frame]` The frame to write.
 #' @return `read_frame()`: a data frame (base). `write_frame()`: `path`,
 #'   invisibly.
-#' @section Errors: `ronda_error_file` when a file can't be read or written whole (the end
-#'   of a compressed file that was cut off is missed), when its extension is not known, when a cell is not of the type asked for, or when
+#' @section Errors: `ronda_error_file` when a file can't be read or written whole (a
+#'   compressed one that was cut off can't), when its extension is not known, when a cell
+#'   is not of the type asked for, or when
 #'   the file can't hold a value (infinite ones in JSON lines; in text files parts of days
 #'   and years of more than four digits; text with bytes that its encoding doesn't have);
 #'   `ronda_error_type` when a column can't be written to that kind of file;
