@@ -197,8 +197,8 @@ once_as_listed_ <- function(matches, left, right) {
     .Call(`_ronda_once_as_listed_`, matches, left, right)
 }
 
-heaviest_ranges_ <- function(matches, most) {
-    .Call(`_ronda_heaviest_ranges_`, matches, most)
+heaviest_ranges_ <- function(matches, most, on_both) {
+    .Call(`_ronda_heaviest_ranges_`, matches, most, on_both)
 }
 
 matched_right_ <- function(matches) {

@@ -80,7 +80,8 @@ join_rows <- function(job, task) {
   heavy <- if (has_ranges(pairing$matches) && length(pairing$key_rules)) {
     # Rows of one key may be in several tasks.
     pieces <- task$shared && !pairing$keyed_only
-    heavy_rows(pairing, if (pieces) 1e4 else heaviest_shown)
+    keys <- heavy_rows(pairing, if (pieces) 1e4 else heaviest_shown)
+    if (pieces || !isTRUE(pairing$counts$on_both)) keys else with_keys_on_both(keys, pairing)
   }
   candidate_counts <- pairing$counts
   pairing <- keep_repeats(pairing, found$ordered, found$found, job$call)
@@ -109,8 +110,22 @@ blank_of <- function(pairing, pairs) {
   }
 }
 
-# each task reports so many of the keys that multiply most
+# each task reports so many of the keys with the most pairs
 heaviest_shown <- 10L
+
+# These keys, and the heaviest of those that repeat on both sides
+with_keys_on_both <- function(keys, pairing) {
+  on_both <- heavy_rows(pairing, heaviest_shown, on_both = TRUE)
+  more <- own_rows(on_both, which(!on_both$.row %in% keys$.row), NULL)
+  as_base_frame(columns_below(list(keys, more), names(keys)), nrow(keys) + nrow(more))
+}
+
+# the lines of the heaviest keys, and of the heaviest that repeat on both sides
+heaviest_lines <- function(keys) {
+  lines <- order(-keys$pairs, keys$.row)
+  on_both <- lines[repeats_on_both(keys)[lines]]
+  unique(c(utils::head(lines, heaviest_shown), utils::head(on_both, heaviest_shown)))
+}
 
 left_of_task <- function(job, task) {
   side <- job$sides$left
@@ -285,7 +300,9 @@ heavy_of_uses <- function(job, pairing, sums) {
   left_rows <- sums$candidates
   at <- which(sizes > 1L & left_rows > 0L)
   pairs <- as.numeric(sizes[at]) * left_rows[at]
-  top <- at[utils::head(order(-pairs, right_numbers(pairing, at)), heaviest_shown)]
+  top <- at[heaviest_lines(list(
+    left_rows = left_rows[at], pairs = pairs, .row = right_numbers(pairing, at)
+  ))]
   columns <- vapply(pairing$key_rules, function(rule) rule$right, "")
   frame <- picked_columns(pairing$right, columns, top)
   frame <- as_base_frame(Map(function(x, rule) {

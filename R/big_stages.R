@@ -38,13 +38,14 @@ whole_pairing <- function(job, joined, alone, repeats) {
   # keys that were in several tasks are known to those that counted them
   heavy <- joined_heavy(if (whole$keyed_only) c(joined[!shared], alone) else joined)
   counts <- counts_of("counts")
-  counts$on_both <- counts$on_both || any(heavy$left_rows > 1 & heavy$right_rows > 1)
-  heaviest <- if (nrow(heavy)) {
-    utils::head(order(-heavy$pairs, heavy$.row), heaviest_shown)
+  heaviest <- integer()
+  if (nrow(heavy)) {
+    counts$on_both <- counts$on_both || any(repeats_on_both(heavy))
+    heaviest <- heaviest_lines(heavy)
   }
   whole <- as_counted(as_matched(whole, list()), counts, records,
     whole = list(
-      heavy = own_rows(heavy, as.integer(heaviest), NULL), keys = NULL,
+      heavy = own_rows(heavy, heaviest, NULL), keys = NULL,
       blank = c(left = blank_rows(joined, "left"),
         right = blank_rows(c(joined[!shared], alone), "right")
       )

@@ -277,8 +277,8 @@ shares_ranges <- function(matches, pairs) {
 }
 
 # The ranges with the most pairs: a left row of each, and the rows on both sides
-heaviest_ranges <- function(matches, most) {
-  heavy <- heaviest_ranges_(matches, most)
+heaviest_ranges <- function(matches, most, on_both) {
+  heavy <- heaviest_ranges_(matches, most, on_both)
   list(
     row = match(heavy$range, matches$range),
     left_rows = heavy$left_rows, right_rows = heavy$right_rows,

@@ -241,12 +241,12 @@ warn_rows_multiply <- function(pairing, call) {
   }
   warn_ronda("rows_multiply",
     "Keys repeat on both sides, so rows multiply.",
-    heavy_words(pairing),
+    heavy_words(pairing, on_both = TRUE),
     paste(
       sprintf("Write %s if that is right;", setting("expect", "rows-multiply")),
       said("else choose with `repeats` or add a key.")
     ),
     repeated_keys_line(pairing, "right"),
-    call = call, data = list(keys = heavy_keys(pairing, 10L))
+    call = call, data = list(keys = heavy_keys(pairing, 10L, on_both = TRUE))
   )
 }

@@ -328,27 +328,29 @@ repeated_keys_line <- function(pairing, side) {
   }
 }
 
-# The keys that multiply most, as a frame: key columns, the rows on each side
-# and their pairs
-heavy_keys <- function(pairing, most = 3L) {
-  keys <- if (is.null(pairing$whole)) heavy_rows(pairing, most) else pairing$whole$heavy
+# The keys with the most pairs, as a frame: key columns, the rows on each side and their
+# pairs. `on_both`: of those alone that repeat on both sides, so that rows multiply
+heavy_keys <- function(pairing, most = 3L, on_both = FALSE) {
+  keys <- pairing$whole$heavy
+  if (is.null(keys)) keys <- heavy_rows(pairing, most, on_both)
+  if (on_both) keys <- gather_rows(keys, which(repeats_on_both(keys)))
   keys <- utils::head(keys, most)
-  # those that repeat on both sides, where there are any
-  multiply <- keys$left_rows > 1L & keys$right_rows > 1L
-  if (any(multiply)) keys <- gather_rows(keys, which(multiply))
   keys[names(keys) != ".row"]
 }
 
-# The same whether they repeat on both sides or not, with the number of a left row of
-# each, `.row`
-heavy_rows <- function(pairing, most) {
+# Rows of a key multiply where some left row has several partners: by a condition they may be
+# paired one by one.
+repeats_on_both <- function(keys) keys$left_rows > 1L & keys$pairs > keys$left_rows
+
+# The same with the number of a left row of each, `.row`
+heavy_rows <- function(pairing, most, on_both = FALSE) {
   columns <- unique(vapply(
     pairing$key_rules, function(rule) rule$left, ""
   ))
   heavy <- if (pairing$keyed_only) {
-    heaviest_ranges(pairing$matches, most)
+    heaviest_ranges(pairing$matches, most, on_both)
   } else {
-    heavy_groups(pairing, most)
+    heavy_groups(pairing, most, on_both)
   }
   keys <- picked_columns(pairing$left, columns, heavy$row)
   as_base_frame(
@@ -358,7 +360,7 @@ heavy_rows <- function(pairing, most) {
 }
 
 # The same where a condition decides too: pairs are summed key by key
-heavy_groups <- function(pairing, most) {
+heavy_groups <- function(pairing, most, on_both) {
   rules <- pairing$key_rules
   if (!length(rules)) {
     return(list(
@@ -371,21 +373,21 @@ heavy_groups <- function(pairing, most) {
   if (is.null(first)) first <- seq_len(pairing$sizes[1L])
   partners <- partner_counts(pairing$matches, "left")
   paired <- which(partners > 0L)
-  pairs <- rowsum(as.numeric(partners[paired]), first[paired], reorder = FALSE)
-  top <- order(-pairs, as.integer(rownames(pairs)))
-  top <- top[seq_len(min(most, length(top)))]
-  row <- as.integer(rownames(pairs))[top]
-  members <- lapply(row, function(r) paired[first[paired] == r])
+  partners <- as.numeric(partners[paired])
+  sums <- rowsum(cbind(pairs = partners, left_rows = partners > 0), first[paired], reorder = FALSE)
+  groups <- data.frame(sums, row = as.integer(rownames(sums)))
+  if (on_both) groups <- groups[repeats_on_both(groups), ]
+  groups <- utils::head(groups[order(-groups$pairs, groups$row), ], most)
+  members <- lapply(groups$row, function(r) paired[first[paired] == r])
   list(
-    row = row,
-    left_rows = lengths(members),
+    row = groups$row, left_rows = lengths(members),
     right_rows = lengths(lapply(members, partners_of, matches = pairing$matches)),
-    pairs = pairs[top]
+    pairs = groups$pairs
   )
 }
 
-heavy_words <- function(pairing, most = 3L) {
-  keys <- heavy_keys(pairing, most)
+heavy_words <- function(pairing, on_both = FALSE) {
+  keys <- heavy_keys(pairing, on_both = on_both)
   columns <- seq_len(length(keys) - 3L)
   if (!nrow(keys) || !length(columns)) {
     return(character())

@@ -567,13 +567,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // heaviest_ranges_
-List heaviest_ranges_(List matches, int most);
-RcppExport SEXP _ronda_heaviest_ranges_(SEXP matchesSEXP, SEXP mostSEXP) {
+List heaviest_ranges_(List matches, int most, bool on_both);
+RcppExport SEXP _ronda_heaviest_ranges_(SEXP matchesSEXP, SEXP mostSEXP, SEXP on_bothSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< List >::type matches(matchesSEXP);
     Rcpp::traits::input_parameter< int >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(heaviest_ranges_(matches, most));
+    Rcpp::traits::input_parameter< bool >::type on_both(on_bothSEXP);
+    rcpp_result_gen = Rcpp::wrap(heaviest_ranges_(matches, most, on_both));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1077,7 +1078,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_ronda_best_partner_", (DL_FUNC) &_ronda_best_partner_, 4},
     {"_ronda_once_in_order_", (DL_FUNC) &_ronda_once_in_order_, 1},
     {"_ronda_once_as_listed_", (DL_FUNC) &_ronda_once_as_listed_, 3},
-    {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 2},
+    {"_ronda_heaviest_ranges_", (DL_FUNC) &_ronda_heaviest_ranges_, 3},
     {"_ronda_matched_right_", (DL_FUNC) &_ronda_matched_right_, 1},
     {"_ronda_both_true_", (DL_FUNC) &_ronda_both_true_, 2},
     {"_ronda_left_rows_", (DL_FUNC) &_ronda_left_rows_, 2},

@@ -372,13 +372,13 @@ IntegerVector once_as_listed_(List matches, IntegerVector left,
 // One row for each of the keys that multiply most: its range, left rows, right
 // rows.
 // [[Rcpp::export(rng = false)]]
-List heaviest_ranges_(List matches, int most) {
+List heaviest_ranges_(List matches, int most, bool on_both) {
   return glue::guarded([&] {
     const core::Context context = glue::current_context();
     const core::PairsView pairs = glue::as_pairs(context, matches);
     const core::Buffer<core::Row> uses = core::range_uses(context, pairs);
     IntegerVector heavy =
-        glue::as_rows(core::heaviest_ranges(context, pairs, most));
+        glue::as_rows(core::heaviest_ranges(context, pairs, most, on_both));
     IntegerVector left_rows(heavy.size()), sizes(heavy.size());
     for (R_xlen_t k = 0; k < heavy.size(); ++k) {
       left_rows[k] = uses[heavy[k] - 1];

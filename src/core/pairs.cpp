@@ -194,20 +194,23 @@ Buffer<Row> unmatched_right(const Context& context, const PairsView& pairs) {
 }
 
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
-                                 std::size_t most) {
+                                 std::size_t most, bool on_both) {
   const Buffer<Row> uses = range_uses(context, pairs);
+  auto size = [&](Row range) {
+    return pairs.starts ? pairs.starts[range] - pairs.starts[range - 1] : 1;
+  };
   auto weight = [&](Row range) {
-    const double size =
-        pairs.starts ? pairs.starts[range] - pairs.starts[range - 1] : 1;
-    return size * uses[range - 1];
+    return static_cast<double>(size(range)) * uses[range - 1];
   };
   auto first_row = [&](Row range) {
     return pairs.starts ? pairs.partners[pairs.starts[range - 1]] : range;
   };
   std::vector<Row> ranges;
-  for (std::size_t s = 0; s < uses.size(); ++s)
-    if (weight(static_cast<Row>(s + 1)) > 0)
-      ranges.push_back(static_cast<Row>(s + 1));
+  for (std::size_t s = 0; s < uses.size(); ++s) {
+    const Row range = static_cast<Row>(s + 1);
+    if (on_both ? uses[s] > 1 && size(range) > 1 : weight(range) > 0)
+      ranges.push_back(range);
+  }
   most = std::min(most, ranges.size());
   std::partial_sort(ranges.begin(),
                     ranges.begin() + static_cast<std::ptrdiff_t>(most),

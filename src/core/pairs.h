@@ -83,9 +83,9 @@ Buffer<std::uint8_t> mark_right(const Context& context, const PairsView& pairs);
 Buffer<Row> range_uses(const Context& context, const PairsView& pairs);
 
 // the ranges that give the most pairs, most first; in the order of right rows
-// where they give as many
+// where they give as many. `on_both`: of those alone that repeat on both sides
 std::vector<Row> heaviest_ranges(const Context& context, const PairsView& pairs,
-                                 std::size_t most);
+                                 std::size_t most, bool on_both);
 
 // Some consecutive lines of a result: `at` is the number of the first one;
 // `left` is null where every left row stands once, in order.

@@ -71,7 +71,7 @@ sound_calls <- list(
   once_in_order_ = list(matches),
   once_as_listed_ = list(matches, 1:2, c(2L, 1L)),
   match_once_ = list(matches, nearest_spec, NULL, raw(3)),
-  heaviest_ranges_ = list(matches, 2L),
+  heaviest_ranges_ = list(matches, 2L, FALSE),
   matched_right_ = list(matches),
   partner_counts_ = list(matches),
   expand_pairs_ = list(matches, TRUE),

@@ -200,3 +200,51 @@ test_that("rows that share an interval are named, on both sides", {
     list(left_rows = 3:4, right_rows = 2L)
   )
 })
+
+test_that("keys that multiply are those that repeat on both sides, most pairs first", {
+  folder <- withr::local_tempdir()
+  for (seed in 1:8) {
+    set.seed(seed)
+    # twenty keys of one left row and many right rows, and a few that repeat on both sides
+    left <- data.frame(k = c(1:20, if (seed %% 4) sample(21:25, 12L, TRUE)), v = 0)
+    right <- data.frame(k = c(rep(1:20, sample(5:9, 20L, TRUE)), sample(21:25, 14L, TRUE)))
+    right$w <- sample(c(-1, 1), nrow(right), TRUE)
+    where <- if (seed %% 3 == 0) ~ left$v < right$w
+    used <- right[is.null(where) | right$w > 0, ]
+    keys <- data.frame(k = 1:25, left_rows = tabulate(left$k, 25L),
+      right_rows = tabulate(used$k, 25L)
+    )
+    keys$pairs <- as.numeric(keys$left_rows * keys$right_rows)
+    # (keys of as many pairs stand in any order)
+    expect_heaviest <- function(found, among) {
+      expect_identical(found$pairs, utils::head(sort(among$pairs, decreasing = TRUE), 10L))
+      expect_equal(unclass(found)[names(keys)], unclass(keys[found$k, ])[names(keys)])
+    }
+    paths <- file.path(folder, paste0(c("left", "right"), seed, ".csv"))
+    write_frame(left, paths[1L])
+    write_frame(right, paths[2L])
+    joins <- list(
+      function(...) join_frames(left, right, on = "k", where = where, ...),
+      function(...) join_files(paths[1L], paths[2L], on = "k", where = where, parts = 3L,
+        way = "parts", out = tempfile("out", folder), ...
+      )
+    )
+    multiply <- keys[keys$left_rows > 1L & keys$right_rows > 1L, ]
+    for (join in joins) {
+      warning <- tryCatch(
+        {
+          join()
+          NULL
+        },
+        ronda_warning_rows_multiply = identity
+      )
+      if (nrow(multiply)) expect_heaviest(warning$keys, multiply) else expect_null(warning)
+      # (with a condition, pairs to look at are counted)
+      if (!is.null(where)) next
+      refused <- tryCatch(suppressWarnings(join(max_rows = 20)),
+        ronda_error_too_many_rows = identity
+      )
+      expect_heaviest(refused$keys, keys[keys$pairs > 0, ])
+    }
+  }
+})
