@@ -20,7 +20,7 @@ write_as <- function(format, x, path) {
     tsv = write_delimited(as_cells(x, "\t"), path, "\t"),
     rds = {
       saveRDS(x, path)
-      check_compressed(path)
+      check_whole(path)
     },
     parquet = {
       need_packages("nanoparquet", "Writing parquet", class = "file", least = "0.5.1")
@@ -29,7 +29,6 @@ write_as <- function(format, x, path) {
     jsonl = {
       need_packages("jsonlite", "Writing JSON lines", class = "file")
       write_json_lines(x, path)
-      if (is_gz(path)) check_compressed(path)
       check_lines(path, nrow(x))
     }
   )
@@ -49,22 +48,22 @@ write_delimited <- function(x, path, delimiter) {
     )
   }
   if (is_gz(path)) {
-    return(check_compressed(path))
+    return(check_whole(path))
   }
   last <- delimited_lines(x[nrow(x), , drop = FALSE], delimiter)
   last <- last[length(last)]
   check_end(path, c(charToRaw(last), as.raw(10L)))
 }
 
-# Reads the compressed file to its end, which says whether it is whole.
-check_compressed <- function(path) {
-  tryCatch(for_bytes(path, function(bytes, before) NULL), error = function(e) stop_cut_short())
+# Reads a file to its end, which says of a compressed one whether it is whole.
+check_whole <- function(path, action = function(bytes, before) NULL) {
+  tryCatch(for_bytes(path, action), error = function(e) stop_cut_short())
 }
 
 # One line for each row: JSON has no line breaks inside its texts.
 check_lines <- function(path, rows) {
   lines <- 0
-  for_bytes(path, function(bytes, before) {
+  check_whole(path, function(bytes, before) {
     lines <<- lines + sum(bytes == as.raw(10L))
   })
   if (lines != rows) stop_cut_short()
