@@ -205,14 +205,14 @@ test_that("keys that multiply are those that repeat on both sides, most pairs fi
   folder <- withr::local_tempdir()
   for (seed in 1:8) {
     set.seed(seed)
-    # twenty keys of one left row and many right rows, and a few that repeat on both sides
-    left <- data.frame(k = c(1:20, if (seed %% 4) sample(21:25, 12L, TRUE)), v = 0)
-    right <- data.frame(k = c(rep(1:20, sample(5:9, 20L, TRUE)), sample(21:25, 14L, TRUE)))
+    # sixty keys of one left row and many right rows, and a few that repeat on both sides
+    left <- data.frame(k = c(1:60, if (seed %% 4) sample(61:65, 12L, TRUE)), v = 0)
+    right <- data.frame(k = c(rep(1:60, sample(16:30, 60L, TRUE)), sample(61:65, 14L, TRUE)))
     right$w <- sample(c(-1, 1), nrow(right), TRUE)
     where <- if (seed %% 3 == 0) ~ left$v < right$w
     used <- right[is.null(where) | right$w > 0, ]
-    keys <- data.frame(k = 1:25, left_rows = tabulate(left$k, 25L),
-      right_rows = tabulate(used$k, 25L)
+    keys <- data.frame(k = 1:65, left_rows = tabulate(left$k, 65L),
+      right_rows = tabulate(used$k, 65L)
     )
     keys$pairs <- as.numeric(keys$left_rows * keys$right_rows)
     # (keys of as many pairs stand in any order)
@@ -225,7 +225,7 @@ test_that("keys that multiply are those that repeat on both sides, most pairs fi
     write_frame(right, paths[2L])
     joins <- list(
       function(...) join_frames(left, right, on = "k", where = where, ...),
-      function(...) join_files(paths[1L], paths[2L], on = "k", where = where, parts = 3L,
+      function(...) join_files(paths[1L], paths[2L], on = "k", where = where, parts = 2L,
         way = "parts", out = tempfile("out", folder), ...
       )
     )
