@@ -612,7 +612,9 @@ test_that("compressed files are read whole, of one part or several, or refused",
   path <- file.path(folder, "long.csv.gz")
   bytes <- packed(c("a,n", sprintf("%x,%d", 1:9000 * 7919L, 1:9000)))
   writeBin(bytes[seq_len(length(bytes) - 20L)], path)
-  expect_error(head(frame_files(path), 3L), "compressed data is missing", class = "ronda_error_file")
+  expect_error(head(frame_files(path), 3L), "compressed data is missing",
+    class = "ronda_error_file"
+  )
 })
 
 test_that("what another program compressed is refused, and text that begins like it is not", {
