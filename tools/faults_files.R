@@ -117,7 +117,9 @@ faults <- list(
   damage = function(process, work) {
     faults$session(process, work)
     while (runs(process)) Sys.sleep(0.05)
-    written <- list.files(file.path(work, c("done", "rows", "result")), full.names = TRUE)
+    written <- list.files(file.path(work, c("done", "rows", "result")), full.names = TRUE,
+      recursive = TRUE
+    )
     written <- written[file.size(written) > 1]
     if (length(written)) {
       damaged <- one_of(written)
