@@ -78,8 +78,9 @@ ended_groups <- function(run) {
   asks_all <- now_() - run$asked > 0.2
   if (asks_all) run$asked <- now_()
   finished <- vapply(run$running, function(group) {
-    asks <- asks_all || runs_here(group$future) || all(is_done(run$job$work, run$ids[group$at]))
-    asks && is_finished(group$future)
+    future <- group$future
+    asks <- asks_all || runs_here(future) || all(is_done(run$job$work, run$ids[group$at]))
+    asks && (inherits(future, "ronda_no_future") || unless_it_fails(future::resolved(future), TRUE))
   }, NA)
   if (any(finished)) run$ended <- now_() else {
     # Rarely while large tasks run.
@@ -154,11 +155,6 @@ stop_future <- function(future) {
   if (inherits(future, "Future")) {
     tryCatch(suppressWarnings(future::cancel(future)), error = function(e) NULL)
   }
-}
-
-is_finished <- function(future) {
-  inherits(future, "ronda_no_future") ||
-    tryCatch(future::resolved(future), error = function(e) TRUE)
 }
 
 runs_here <- function(future) inherits(future, c("SequentialFuture", "UniprocessFuture"))

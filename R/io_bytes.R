@@ -163,13 +163,6 @@ check_packed_end <- function(path, held) {
   }
 }
 
-last_bytes <- function(path, size) {
-  con <- file(path, "rb", raw = TRUE)
-  on.exit(close(con))
-  seek(con, max(0, file.size(path) - size))
-  readBin(con, raw(), size)
-}
-
 # Whether a compressed file ends in a whole part that holds so many bytes. (What looks like
 # the first bytes of a part may be anywhere: the last few are tried.)
 ends_in_part_of <- function(path, size, most = 8L) {

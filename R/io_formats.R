@@ -125,12 +125,14 @@ copy_bytes <- function(from, to) {
 
 # Writers don't always report a full disk, so the end of each file is checked afterwards.
 check_end <- function(path, bytes) {
-  file <- file(path, "rb")
-  on.exit(close(file))
-  from <- file.size(path) - length(bytes)
-  if (from < 0) stop_cut_short()
-  seek(file, from)
-  if (!identical(readBin(file, raw(), length(bytes)), bytes)) stop_cut_short()
+  if (!identical(last_bytes(path, length(bytes)), bytes)) stop_cut_short()
+}
+
+last_bytes <- function(path, size) {
+  con <- file(path, "rb")
+  on.exit(close(con))
+  seek(con, max(0, file.size(path) - size))
+  readBin(con, raw(), size)
 }
 
 stop_cut_short <- function() stop("only a part of it could be written")
