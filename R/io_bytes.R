@@ -90,7 +90,7 @@ without_mark <- function(bytes) {
 
 # The first bytes of files that are no text, or hold it compressed
 magic <- list(
-  parquet = c(charToRaw("PAR1"), as.raw(0x15)), zip = as.raw(c(0x50, 0x4b, 0x03, 0x04)),
+  parquet = charToRaw("PAR1"), zip = as.raw(c(0x50, 0x4b, 0x03, 0x04)),
   gzip = as.raw(c(0x1f, 0x8b)), bzip2 = charToRaw("BZh"),
   xz = as.raw(c(0xfd, 0x37, 0x7a, 0x58, 0x5a)), zstd = as.raw(c(0x28, 0xb5, 0x2f, 0xfd))
 )
@@ -105,9 +105,11 @@ kind_by_bytes <- function(file) {
   c(names(magic)[is_kind], "")[1L]
 }
 
-# The same, where it is "" or among those `allowed`
+# The same, where it is "" or among those `allowed`. (Text may begin with PAR1, and a parquet
+# file ends with it, too.)
 text_kind <- function(file, allowed = if (is_gz(file)) "gzip") {
   kind <- kind_by_bytes(file)
+  if (kind == "parquet" && !identical(last_bytes(file, 4), magic$parquet)) kind <- ""
   if (kind %in% c("", allowed)) {
     return(kind)
   }
@@ -132,6 +134,12 @@ text_kind <- function(file, allowed = if (is_gz(file)) "gzip") {
 # action(bytes, before) for a file, in pieces, `before` being how many bytes are above; more
 # than `limit` of them are refused
 for_bytes <- function(path, action, limit = Inf) {
+  held <- bytes_that_come(path, action, limit)
+  check_packed_end(path, held)
+}
+
+# The same, wherever a compressed file ends: how many bytes came
+bytes_that_come <- function(path, action, limit = Inf) {
   con <- gzfile(path, "rb")
   on.exit(close(con))
   before <- 0
@@ -140,7 +148,7 @@ for_bytes <- function(path, action, limit = Inf) {
     action(bytes, before)
     before <- before + length(bytes)
   }
-  check_packed_end(path, before)
+  before
 }
 
 next_bytes <- function(con, size) {
@@ -172,19 +180,12 @@ ends_in_part_of <- function(path, size, most = 8L) {
   on.exit(unlink(part))
   for (start in rev(utils::tail(starts, most))) {
     writeBin(bytes[start:length(bytes)], part)
-    if (identical(unless_it_fails(unpacked_size(part), NA) %% 2^32, size)) {
+    held <- unless_it_fails(bytes_that_come(part, function(bytes, before) NULL), NA)
+    if (identical(held %% 2^32, size)) {
       return(TRUE)
     }
   }
   FALSE
-}
-
-unpacked_size <- function(path) {
-  con <- gzfile(path, "rb")
-  on.exit(close(con))
-  size <- 0
-  while (length(bytes <- next_bytes(con, 1e7))) size <- size + length(bytes)
-  size
 }
 
 # A plain copy ----------------------------------------------------------------------

@@ -276,7 +276,8 @@ shares_ranges <- function(matches, pairs) {
   has_ranges(matches) && pairs > 2 * length(matches$partners)
 }
 
-# The ranges with the most pairs: a left row of each, and the rows on both sides
+# The ranges with the most pairs, or of those that repeat on both sides: a left row of each, and
+# the rows on both sides
 heaviest_ranges <- function(matches, most, on_both) {
   heavy <- heaviest_ranges_(matches, most, on_both)
   list(

@@ -239,14 +239,15 @@ warn_rows_multiply <- function(pairing, call) {
   if (!unexpected) {
     return()
   }
+  keys <- heavy_keys(pairing, on_both = TRUE)
   warn_ronda("rows_multiply",
     "Keys repeat on both sides, so rows multiply.",
-    heavy_words(pairing, on_both = TRUE),
+    heavy_words(pairing, keys),
     paste(
       sprintf("Write %s if that is right;", setting("expect", "rows-multiply")),
       said("else choose with `repeats` or add a key.")
     ),
     repeated_keys_line(pairing, "right"),
-    call = call, data = list(keys = heavy_keys(pairing, 10L, on_both = TRUE))
+    call = call, data = list(keys = keys)
   )
 }

@@ -330,10 +330,13 @@ repeated_keys_line <- function(pairing, side) {
 
 # The keys with the most pairs, as a frame: key columns, the rows on each side and their
 # pairs. `on_both`: of those alone that repeat on both sides, so that rows multiply
-heavy_keys <- function(pairing, most = 3L, on_both = FALSE) {
+heavy_keys <- function(pairing, most = 10L, on_both = FALSE) {
   keys <- pairing$whole$heavy
-  if (is.null(keys)) keys <- heavy_rows(pairing, most, on_both)
-  if (on_both) keys <- gather_rows(keys, which(repeats_on_both(keys)))
+  if (is.null(keys)) {
+    keys <- heavy_rows(pairing, most, on_both)
+  } else if (on_both) {
+    keys <- gather_rows(keys, which(repeats_on_both(keys)))
+  }
   keys <- utils::head(keys, most)
   keys[names(keys) != ".row"]
 }
@@ -386,8 +389,9 @@ heavy_groups <- function(pairing, most, on_both) {
   )
 }
 
-heavy_words <- function(pairing, on_both = FALSE) {
-  keys <- heavy_keys(pairing, on_both = on_both)
+# the first of these keys in words
+heavy_words <- function(pairing, keys) {
+  keys <- utils::head(keys, 3L)
   columns <- seq_len(length(keys) - 3L)
   if (!nrow(keys) || !length(columns)) {
     return(character())

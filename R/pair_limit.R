@@ -25,26 +25,28 @@ check_row_limit <- function(pairing, rows, call) {
     return()
   }
   if (pairs > limit) stop_pairs(pairing, pairs, limit, call, total)
+  keys <- heavy_keys(pairing)
   stop_ronda("too_many_rows",
     sprintf("The result would have %s, more than a data frame can hold.",
       counted(total, "row")
     ),
-    heavy_words(pairing),
+    heavy_words(pairing, keys),
     said("Choose with `repeats`, add a key, or use %s or %s.", setting("rows", "semi"),
       setting("rows", "anti")
     ),
     call = call,
-    data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
+    data = list(pairs = pairs, limit = limit, keys = keys)
   )
 }
 
 # `total`: how many rows the result would have
 stop_pairs <- function(pairing, pairs, limit, call, total = 0) {
+  keys <- heavy_keys(pairing)
   stop_ronda("too_many_rows",
     said("The frames make %s, more than `max_rows` allows (%s).",
       counted(pairs, "pair"), with_commas(limit)
     ),
-    heavy_words(pairing),
+    heavy_words(pairing, keys),
     paste(
       said("Choose with `repeats`, add a key,"),
       if (total <= largest_frame) {
@@ -54,7 +56,7 @@ stop_pairs <- function(pairing, pairs, limit, call, total = 0) {
       }
     ),
     call = call,
-    data = list(pairs = pairs, limit = limit, keys = heavy_keys(pairing, 10L))
+    data = list(pairs = pairs, limit = limit, keys = keys)
   )
 }
 

@@ -232,7 +232,7 @@ repeats_title <- function(pairing, data) {
 
 repeats_subtitle <- function(pairing, data) {
   repeats <- any(account_frame(pairing)$several > 0) && !isTRUE(pairing$hidden)
-  words <- if (repeats) heavy_words(pairing)
+  words <- if (repeats) heavy_words(pairing, heavy_keys(pairing, 3L))
   if (!length(words)) account_line(pairing) else {
     paste0("Most pairs: ", paste(words, collapse = "; "))
   }

@@ -369,8 +369,8 @@ IntegerVector once_as_listed_(List matches, IntegerVector left,
   });
 }
 
-// One row for each of the keys that multiply most: its range, left rows, right
-// rows.
+// One row for each of the keys with the most pairs, or of those that repeat on
+// both sides: its range, left rows, right rows.
 // [[Rcpp::export(rng = false)]]
 List heaviest_ranges_(List matches, int most, bool on_both) {
   return glue::guarded([&] {
