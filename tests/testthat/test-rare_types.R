@@ -46,6 +46,13 @@ test_that("`if_absent` takes a value of the column's own type and no other", {
       expect_identical(x[1L], x[3L])
     }
   }
+  for (most in c(-2147483647, 2147483647)) {
+    deck <- function(value) {
+      join_frames(left, data.frame(k = 2L, x = 3L), on = "k", if_absent = list(x = value))$x
+    }
+    expect_identical(deck(most), as.integer(c(most, 3, most)))
+    expect_error(deck(most + sign(most)), class = "ronda_error_type")
+  }
   marked <- as_frame(list(k = 2L, x = I(list("a"))), 1L)
   expect_identical(join_frames(left, marked, on = "k", if_absent = list(x = list(0)))$x,
     I(list(0, "a", 0))
@@ -138,14 +145,14 @@ test_that("arrays of one dimension and matrices with a class come row by row", {
   right <- data.frame(k = 1:3)
   right$counts <- table(c("car", "car", "van", "bike"))
   right$line <- array(11:13, 3L)
-  right$grid <- structure(matrix(1:6, 3L, dimnames = list(NULL, c("x", "y"))),
+  right$grid <- structure(matrix(1:6, 3L, dimnames = list(c("a", "b", "c"), c("x", "y"))),
     class = "grid", unit = "m"
   )
   joined <- join_frames(data.frame(k = c(3L, 9L, 1L)), right, on = "k")
   expect_identical(as.vector(joined$counts), c(1L, NA, 1L))
   expect_identical(as.vector(joined$line), c(13L, NA, 11L))
   expect_identical(joined$grid, structure(
-    matrix(c(3L, NA, 1L, 6L, NA, 4L), 3L, dimnames = list(NULL, c("x", "y"))),
+    matrix(c(3L, NA, 1L, 6L, NA, 4L), 3L, dimnames = list(c("c", NA, "a"), c("x", "y"))),
     class = "grid", unit = "m"
   ))
 })
@@ -270,4 +277,53 @@ test_that("a number that a 64-bit key can't hold is told with all its digits", {
   expect_error(join_frames(left, right, on = "k", rows = "full"),
     "holds 0.3333333333333333, which", class = "ronda_error_type"
   )
+})
+
+test_that("whatever type their numbers are of, the same frames have the same account", {
+  skip_if_not_installed("bit64")
+  types <- list(
+    double = as.double, long = bit64::as.integer64,
+    day = function(x) as.Date(x, origin = "1970-01-01"),
+    at = function(x) as.POSIXct(x, origin = "1970-01-01", tz = "UTC"),
+    stay = function(x) as.difftime(as.double(x), units = "secs")
+  )
+  set.seed(6301)
+  some <- function(n) sample(c(-2:2, NA), n, TRUE)
+  account <- function(type, left, right, on, ...) {
+    left[] <- lapply(left, type)
+    right[] <- lapply(right, type)
+    pairing <- pair_rows(left, right, on = on, expect = c("rows-multiply", "may-be-empty"), ...)
+    counts <- as.list(receipt(pairing))
+    counts[c("seconds", "stages", "call", "on")] <- NULL
+    # units aside
+    notes <- grep(" counts (secs|days) here", counts$notes, invert = TRUE, value = TRUE)
+    counts$notes <- gsub(" (sec|day)s?\\b", "", notes)
+    made <- build_frame(pairing, "inner", take = character(), row_numbers = c("i", "j"))
+    added <- lapply(made[setdiff(names(made), names(left))], as.double)
+    list(counts = counts, added = added)
+  }
+  tried <- 0L
+  for (round in 1:12) {
+    left <- data.frame(from = some(7L), to = some(7L), k = some(7L))
+    right <- data.frame(start = some(6L), end = some(6L), k = some(6L))
+    ends <- sample(c("[)", "[]", "(]", "()"), 1L)
+    open <- sample(c(TRUE, FALSE), 1L)
+    look <- sample(c("back", "ahead", "either", "both"), 1L)
+    shared <- c("low", "high", "length")
+    ons <- list(
+      inside("k", "start", "end", ends = ends, open_ended = open, shared = shared),
+      covers("from", "to", "k", ends = ends, open_ended = open, shared = shared),
+      overlap("from", "to", "start", "end", ends = ends, open_ended = open, shared = shared),
+      nearest("k", look = look, within = sample(c(0, 1, Inf), 1L), equal = open, gap = "gap"),
+      around("k", before = 1, after = 0), relate("k", sample(c("<", ">=", "!="), 1L)), same("k")
+    )
+    for (on in ons) {
+      plain <- account(identity, left, right, on)
+      for (type in types) {
+        tried <- tried + 1L
+        expect_identical(account(type, left, right, on), plain)
+      }
+    }
+  }
+  expect_identical(tried, 420L)
 })
