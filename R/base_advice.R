@@ -110,7 +110,7 @@ value_code <- function(value) {
 }
 
 number_said <- function(x) {
-  if (is.logical(x)) as.character(x) else format(x, digits = 15L, scientific = FALSE)
+  if (is.logical(x)) as.character(x) else format_number(x, 15L, FALSE)
 }
 
 # conditions: left$km as left.km; folds: nrow(right) as nrow(), right$km as km

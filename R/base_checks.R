@@ -115,8 +115,7 @@ known_words <- list(
 
 # "Did you mean \"full\"?", or nothing
 meant_choice <- function(value, choices, arg) {
-  plain <- tolower(gsub("[^[:alnum:]]", "", readable(value)))
-  word <- known_words[[arg]][plain]
+  word <- known_words[[arg]][bare_name(readable(value))]
   if (length(word) && !is.na(word) && word %in% choices) {
     return(sprintf("Did you mean \"%s\"?", word))
   }

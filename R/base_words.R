@@ -29,7 +29,13 @@ counted <- function(n, one, many = paste0(one, "s")) {
 }
 
 with_commas <- function(n) {
-  format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+  format(n, digits = 7L, big.mark = ",", decimal.mark = ".", scientific = FALSE, trim = TRUE)
+}
+
+# Numbers in sentences and in code are written in one way, whatever the session's options
+# say of numbers (OutDec, scipen, digits).
+format_number <- function(x, digits = 7L, scientific = 0L) {
+  format(x, digits = digits, scientific = scientific, decimal.mark = ".")
 }
 
 with_commas_each <- function(n) vapply(n, with_commas, "")
@@ -50,7 +56,8 @@ format_each <- function(x) {
       return("")
     }
     rounded <- round(one)
-    if (one >= 10 && one <= 90 || one == rounded) format(rounded) else format(round(one, 1L))
+    if (one >= 10 && one <= 90 || one == rounded) format_number(rounded) else
+      format_number(round(one, 1L))
   }, "")
 }
 
@@ -122,9 +129,9 @@ shown <- function(value) {
   if (is.character(value) && !is.na(value)) {
     return(encodeString(shortened(value), quote = "\""))
   }
-  text <- format(value, digits = 15)
+  text <- format_number(value, 15L)
   exact <- !is.double(value) || is.na(value) || as.numeric(text) == value
-  if (exact) text else format(value, digits = 17)
+  if (exact) text else format_number(value, 17L)
 }
 
 shortened <- function(text, most = 40L) {
@@ -204,6 +211,22 @@ described <- function(value) {
   kind
 }
 
+# What R's functions say of letters and signs of UTF-8 texts, the same in every session: they
+# know those of its locale, in C none beyond ASCII, in Turkish other small letters.
+with_all_letters <- function(expr) {
+  if (!identical(tolower("I\u00d6"), "i\u00f6")) {
+    locale <- Sys.getlocale("LC_CTYPE")
+    suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
+    on.exit(Sys.setlocale("LC_CTYPE", locale))
+  }
+  expr
+}
+
+# names without what is often written in two ways: case, signs and blanks
+bare_name <- function(name) {
+  with_all_letters(gsub("[^[:alnum:]]", "", tolower(enc2utf8(name))))
+}
+
 # "Did you mean `vessel`?", or nothing when no name is close
 closest_name <- function(name, names) {
   name <- readable(name)
@@ -211,14 +234,15 @@ closest_name <- function(name, names) {
   if (!length(names) || nchar(name) > 200L) {
     return("")
   }
-  plain <- function(x) gsub("[^[:alnum:]]", "", tolower(x))
-  distance <- drop(utils::adist(plain(name), plain(names)))
-  starts <- startsWith(plain(names), plain(name)) & nchar(name) > 2L
+  plain <- bare_name(names)
+  own <- bare_name(name)
+  distance <- drop(utils::adist(own, plain))
+  starts <- startsWith(plain, own) & nchar(name) > 2L
   distance[starts] <- pmin(distance[starts], 1)
   letters_of <- function(x) {
     vapply(strsplit(x, ""), function(c) paste(sort(c), collapse = ""), "")
   }
-  swapped <- letters_of(plain(names)) == letters_of(plain(name))
+  swapped <- letters_of(plain) == letters_of(own)
   distance[swapped] <- pmin(distance[swapped], 1)
   best <- which.min(distance)
   if (distance[best] > max(1, nchar(name) %/% 3)) {

@@ -507,7 +507,9 @@ write_accounts <- function(job, inputs, receipt, parts) {
     }
   }
   if (requireNamespace("jsonlite", quietly = TRUE)) {
-    writeLines(receipt_json(receipt), file.path(result, name("_receipt", ".json")))
+    con <- file(file.path(result, name("_receipt", ".json")), "wb")
+    writeLines(enc2utf8(receipt_json(receipt)), con, useBytes = TRUE)
+    close(con)
   }
   utils::write.csv(parts, file.path(result, name("_parts", ".csv")), row.names = FALSE)
   write_facts(job$made_of, file.path(result, made_of_file))

@@ -151,6 +151,14 @@ bytes_that_come <- function(path, action, limit = Inf) {
   before
 }
 
+# The lines of a file of UTF-8. In text mode they would come in the encoding that the
+# session's option says.
+utf8_lines <- function(path) {
+  con <- gzfile(path, "rb")
+  on.exit(close(con))
+  suppressWarnings(readLines(con, encoding = "UTF-8"))
+}
+
 next_bytes <- function(con, size) {
   suppressWarnings(tryCatch(readBin(con, raw(), size), error = function(e) {
     if (is_memory_error(e)) stop(e)

@@ -8,7 +8,7 @@ read_json_lines <- function(path, asked, label, call) {
   path <- plain_text(path, asked[names(asked) != "skip"], copy)$path
   check_bytes(path)
   # The last line needs no line break.
-  lines <- suppressWarnings(readLines(path, encoding = "UTF-8"))
+  lines <- utf8_lines(path)
   lines <- lines[grepl("[^[:space:]]", lines)]
   if (!length(lines)) {
     return(data.frame())
@@ -132,7 +132,7 @@ write_json_lines <- function(x, path) {
   marked <- tempfile(fileext = ".jsonl")
   on.exit(unlink(marked))
   stream(marked)
-  from <- file(marked, "r")
+  from <- file(marked, "rb")
   to <- file_to_write(path)
   on.exit({
     close(from)

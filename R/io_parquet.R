@@ -6,7 +6,13 @@ parquet_note <- "ronda:columns"
 # the columns that a file has
 parquet_names <- function(path) {
   schema <- nanoparquet::read_parquet_schema(path)
-  schema$name[is.na(schema$num_children) | schema$num_children == 0L]
+  as_utf8(schema$name[is.na(schema$num_children) | schema$num_children == 0L])
+}
+
+# Texts that nanoparquet gives without a mark of their encoding
+as_utf8 <- function(text) {
+  Encoding(text) <- "UTF-8"
+  text
 }
 
 # its columns and what it has noted of them
@@ -16,7 +22,8 @@ schema_in_file <- function(path) list(name = parquet_names(path), note = note_in
 # (NA for nothing)
 read_parquet_file <- function(path, columns = NULL, note = NULL) {
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
-    col_select = columns,
+    # by their places: in locale C nanoparquet finds none by a name beyond ASCII
+    col_select = if (!is.null(columns)) match(columns, parquet_names(path)),
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
   if (is.null(note)) note <- note_in_file(path)
@@ -104,9 +111,7 @@ least_text <- function(x, decreasing = FALSE) {
 # One value of a footer
 end_value <- function(bytes, type, stored) {
   if (stored$kind == "text") {
-    text <- rawToChar(bytes)
-    Encoding(text) <- "UTF-8"
-    return(text)
+    return(as_utf8(rawToChar(bytes)))
   }
   number <- switch(type,
     INT32 = readBin(bytes, "integer", size = 4L, endian = "little"),
@@ -125,6 +130,7 @@ int64_of_bytes <- function(bytes) {
 # values).
 write_parquet_file <- function(x, path, as_number = character(), alike = FALSE,
                                compression = "snappy") {
+  names(x) <- enc2utf8(names(x))
   long <- names(x)[vapply(x, is_int64, NA)]
   as_number <- names(x) %in% as_number | vapply(x, is_stored_as_number, NA)
   note <- notes_of_columns(x, as_number)
@@ -158,6 +164,8 @@ group_rows <- 122880L
 # What the columns of a frame are in parquet, where any may have missing values
 schema_with_missing <- function(x) {
   schema <- nanoparquet::infer_parquet_schema(x)
+  # In locale C what it gives are other names than those of the frame.
+  schema$name <- names(x)
   day <- vapply(x, inherits, NA, "Date")
   # The inferred type is that of R's numbers, but days are written.
   of_type <- setdiff(names(schema), c("file_name", "r_col", "name", "r_type"))
@@ -189,8 +197,7 @@ note_of <- function(x, as_number) {
 # A frame with what its file has noted
 as_noted <- function(frame, note) {
   for (line in strsplit(strsplit(note, "\n", fixed = TRUE)[[1L]], " ", fixed = TRUE)) {
-    name <- utils::URLdecode(line[1L])
-    Encoding(name) <- "UTF-8"
+    name <- as_utf8(utils::URLdecode(line[1L]))
     if (length(line) == 3L && name %in% names(frame)) {
       frame[[name]] <- noted_column(frame[[name]], line[2L], line[3L])
     }

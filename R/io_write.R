@@ -253,7 +253,7 @@ check_finite <- function(x, name, call) {
   if (length(wrong)) {
     stop_ronda("file",
       sprintf("`%s` has %s in row %d, which JSON can't hold.", name,
-        format(strip_class(x)[wrong[1L]]), wrong[1L]
+        format_number(strip_class(x)[wrong[1L]]), wrong[1L]
       ),
       "Write a csv, parquet or .rds file, or make it missing.",
       call = call

@@ -440,7 +440,11 @@ format.ronda_joined_files <- function(x, ...) {
       byte_words(sum(x$files$files$bytes))
     ),
     sprintf("way \"%s\" (%s): %s%s", x$way, x$why, counted(nrow(x$parts), "task"),
-      if (length(seconds)) sprintf(", the longest %s s", format(round(max(seconds), 1))) else ""
+      if (length(seconds)) {
+        sprintf(", the longest %s s", format_number(round(max(seconds), 1)))
+      } else {
+        ""
+      }
     ),
     if (is.finite(memory)) memory_words(length(unique(x$tasks$process)), memory)
   )

@@ -142,7 +142,7 @@ knitted <- function(...) {
       numbers <- vapply(shown, function(x) is.numeric(x) && !is.object(x), NA)
       shown[numbers] <- lapply(shown[numbers], function(x) {
         texts <- rep("NA", length(x))
-        texts[!is.na(x)] <- prettyNum(value_texts(x[!is.na(x)]), big.mark = ",")
+        texts[!is.na(x)] <- prettyNum(value_texts(x[!is.na(x)]), big.mark = ",", decimal.mark = ".")
         texts
       })
       cells <- marked_cells(shown)

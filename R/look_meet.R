@@ -19,8 +19,12 @@ few_values <- 20000
 # What is made of a column once, however many it is compared with
 made_once <- function(made, what, expr) {
   key <- paste(what, collapse = "\r")
-  if (is.null(made[[key]])) made[[key]] <- list(expr)
-  made[[key]][[1L]]
+  if (!key %in% made$keys) {
+    value <- list(expr)
+    made$values <- c(made$values, list(value))
+    made$keys <- c(made$keys, key)
+  }
+  made$values[[match(key, made$keys)]][[1L]]
 }
 
 # The columns of some rules on one side in the form that the rules give them: list(columns (of

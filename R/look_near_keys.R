@@ -147,9 +147,8 @@ sound_texts <- function(text) {
 codes_of_texts <- function(text) {
   other <- beyond_ascii_(text)
   if (length(other)) {
-    bare <- text[other]
-    if (can_clean("accents")) bare <- clean_texts(bare, "accents")
-    text[other] <- tolower(toupper(clean_texts(bare, "signs")))
+    bare <- clean_texts(text[other], c(if (can_clean("accents")) "accents", "signs"))
+    text[other] <- with_all_letters(tolower(toupper(bare)))
   }
   bare_codes_(text)
 }

@@ -248,5 +248,5 @@ round_distance <- function(distance, within, scale) {
   unit <- names(units)[max(1L, sum(units * 2 <= seconds))]
   count <- counts[counts * units[[unit]] >= seconds]
   count <- if (length(count)) count[1L] else ceiling(seconds / units[[unit]])
-  with_unit(format(count, scientific = FALSE), count, unit)
+  with_unit(format_number(count, scientific = FALSE), count, unit)
 }

@@ -95,7 +95,7 @@ status_of <- function(pairing) {
     )
   } else if (key_shape_of(counts) == "many-to-many" && counts$most_left > 1L) {
     sprintf("Rows multiply: %s of %s become %s (%s%s).", with_commas(rows[1L]), labels[1L],
-      with_commas(lines), either("\u00d7", "x"), format(signif(lines / rows[1L], 3L))
+      with_commas(lines), either("\u00d7", "x"), format_number(signif(lines / rows[1L], 3L))
     )
   } else if (counts$matched_left < rows[1L]) {
     sprintf("%s of %s %s unmatched: %s of %s.",

@@ -178,7 +178,7 @@ share_failure <- function(pairing, side, share, alone) {
 # a share as "98.5%"; `below`: with as many digits as tell it from that one
 percent_words <- function(share, below = NULL) {
   for (digits in 0:10) {
-    text <- format(round(100 * share, digits), digits = 15)
+    text <- format_number(round(100 * share, digits), 15L)
     if (is.null(below) && abs(as.numeric(text) - 100 * share) < 1e-9 ||
       !is.null(below) && as.numeric(text) < 100 * below) break
   }

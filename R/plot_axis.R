@@ -5,8 +5,12 @@ timeline_axis <- function(axis) {
   switch(axis$scale,
     times = ggplot2::scale_x_datetime(axis$name, labels = time_labels),
     days = ggplot2::scale_x_date(axis$name),
-    numbers = ggplot2::scale_x_continuous(axis$name)
+    numbers = ggplot2::scale_x_continuous(axis$name, labels = number_labels)
   )
+}
+
+number_labels <- function(at) {
+  format(at, digits = 7L, scientific = 0L, decimal.mark = ".", trim = TRUE)
 }
 
 # so much of each time as tells the ticks apart

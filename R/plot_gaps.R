@@ -20,7 +20,7 @@ draw_gaps <- function(pairing, gaps) {
     )
   }
   figure +
-    ggplot2::scale_x_continuous(gaps$axis) +
+    ggplot2::scale_x_continuous(gaps$axis, labels = number_labels) +
     ggplot2::scale_y_continuous("pairs",
       breaks = count_breaks, labels = with_commas_each,
       limits = c(0, max(gaps$data$rows, 1)), expand = ggplot2::expansion(c(0, 0.06))
@@ -50,9 +50,8 @@ gap_data <- function(pairing) {
     data = classes, limits = limits,
     # in the unit of the axis
     words = function(number) {
-      paste(c(format(signif(number, 4L), scientific = FALSE), if (nzchar(unit$name)) unit$name),
-        collapse = " "
-      )
+      text <- format_number(signif(number, 4L), scientific = FALSE)
+      paste(c(text, if (nzchar(unit$name)) unit$name), collapse = " ")
     },
     limit = limit_of_figure(plan), at_zero = sum(gap == 0), pairs = length(gap),
     middle = if (length(gap)) stats::median(abs(gap)) else NA,

@@ -218,7 +218,7 @@ join_type_title <- function(pairing, data) {
 
 # "x277", "x1.4"
 times_words <- function(times) {
-  paste0("\u00d7", if (times >= 10) with_commas(round(times)) else format(round(times, 1L)))
+  paste0("\u00d7", if (times >= 10) with_commas(round(times)) else format_number(round(times, 1L)))
 }
 
 register_figure("join_types",

@@ -30,7 +30,7 @@ draw_overlap <- function(pairing, data) {
       values = structure(figure_colours[part_roles], names = names(part_roles))
     )) +
     ggplot2::scale_x_continuous("share of the frame's rows", limits = c(0, 1),
-      labels = function(x) paste0(100 * x, "%"), expand = ggplot2::expansion(c(0, 0.02))
+      labels = function(x) sprintf("%g%%", 100 * x), expand = ggplot2::expansion(c(0, 0.02))
     ) +
     ggplot2::scale_y_continuous(NULL,
       breaks = c(2, 1), labels = overlap_labels(pairing), limits = c(0.5, 2.5),

@@ -212,11 +212,11 @@ short_numbers <- function(x) {
     if (is.na(value)) {
       ""
     } else if (abs(value) >= 1e6) {
-      paste0(format(value / 1e6, digits = 3L), "M")
+      paste0(format_number(value / 1e6, 3L), "M")
     } else if (abs(value) >= 1e4) {
-      paste0(format(value / 1e3, digits = 3L), "k")
+      paste0(format_number(value / 1e3, 3L), "k")
     } else {
-      format(value, digits = 3L)
+      format_number(value, 3L)
     }
   }, "")
 }

@@ -57,7 +57,8 @@ parts_title <- function(parts) {
   if (!nrow(parts)) {
     return("No part had any row")
   }
+  seconds <- function(number) format_number(round(number, 2L))
   sprintf("%s: median %s s, slowest %s s", counted(nrow(parts), "task"),
-    format(round(stats::median(parts$seconds), 2L)), format(round(max(parts$seconds), 2L))
+    seconds(stats::median(parts$seconds)), seconds(max(parts$seconds))
   )
 }

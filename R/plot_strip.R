@@ -52,7 +52,7 @@ draw_strip <- function(seen) {
     ) +
     ggplot2::scale_fill_gradient("matched    ", limits = c(0, 1), breaks = c(0, 0.5, 1),
       low = figure_colours[["alone"]], high = figure_colours[["paired"]],
-      labels = function(x) paste0(100 * x, "%")
+      labels = function(x) sprintf("%g%%", 100 * x)
     ) +
     timeline_axis(seen$axis) +
     ggplot2::scale_y_discrete(NULL) +

@@ -326,7 +326,7 @@ timeline_left_out <- function(pairing, seen) {
   in_words <- function(x) {
     value <- seen$axis$value(x)
     text <- if (inherits(value, "POSIXct")) format(value, "%Y-%m-%d %H:%M") else {
-      format(value, digits = 6L)
+      format_number(value, 6L)
     }
     paste(trimws(text), collapse = " to ")
   }

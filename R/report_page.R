@@ -39,8 +39,7 @@ whole_page <- function(title, styles, script, ...) {
 }
 
 template <- function(name) {
-  path <- system.file("templates", name, package = "ronda")
-  paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
+  paste(utf8_lines(system.file("templates", name, package = "ronda")), collapse = "\n")
 }
 
 check_page <- function(file, packages, what, title, note, call) {
@@ -75,7 +74,7 @@ contents_of <- function(sections) {
 report_foot <- function(began) {
   sprintf("Made %s with ronda %s, %s, in %s seconds.",
     format(began, "%Y-%m-%d %H:%M %Z"), utils::packageVersion("ronda"), R.version.string,
-    format(round(as.numeric(Sys.time() - began, units = "secs"), 1L))
+    format_number(round(as.numeric(Sys.time() - began, units = "secs"), 1L))
   )
 }
 
@@ -116,7 +115,7 @@ html_table <- function(frame, caption, marks = TRUE, heads = TRUE) {
   numeric <- vapply(frame, function(x) is.numeric(x) && !is.object(x), NA)
   cells <- lapply(frame, function(x) {
     text <- if (is.numeric(x) && !is.object(x)) {
-      prettyNum(value_texts(x), big.mark = if (marks) "," else "")
+      prettyNum(value_texts(x), big.mark = if (marks) "," else "", decimal.mark = ".")
     } else {
       as.character(format_cells(x))
     }

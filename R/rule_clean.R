@@ -50,12 +50,15 @@ in_cleaning_order <- function(words) intersect(names(cleaning_steps), words)
 
 # Texts cleaned by some words
 clean_texts <- function(text, words) {
-  for (word in in_cleaning_order(words)) {
-    step <- cleaning_steps[[word]]
-    at <- which(grepl(step$changes, text, perl = TRUE, useBytes = TRUE))
-    if (length(at)) text[at] <- step$clean(text[at])
-  }
-  text
+  text <- enc2utf8(text)
+  with_all_letters({
+    for (word in in_cleaning_order(words)) {
+      step <- cleaning_steps[[word]]
+      at <- which(grepl(step$changes, text, perl = TRUE, useBytes = TRUE))
+      if (length(at)) text[at] <- step$clean(text[at])
+    }
+    text
+  })
 }
 
 # whether the packages are there that words need

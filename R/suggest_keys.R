@@ -82,7 +82,7 @@ column_pairs <- function(frames) {
   if (prod(lengths(names)) <= most_pairs) {
     return(all_of(names$left, names$right))
   }
-  bare <- lapply(names, function(x) gsub("[^[:alnum:]]", "", tolower(x)))
+  bare <- lapply(names, bare_name)
   at <- match(bare$left, bare$right)
   alike <- data.frame(left = names$left, right = names$right[at])
   first <- lapply(names, utils::head, first_columns)
@@ -221,9 +221,8 @@ chance_shares <- function(frames, rule, parts, made) {
 }
 
 alike_names <- function(left, right) {
-  plain <- function(name) gsub("[^[:alnum:]]", "", tolower(name))
-  left <- plain(left)
-  right <- plain(right)
+  left <- bare_name(left)
+  right <- bare_name(right)
   left == right || nchar(left) > 1L && endsWith(right, left) ||
     nchar(right) > 1L && endsWith(left, right)
 }

@@ -34,7 +34,7 @@ distance_advice <- function(distance, calendar) {
   }
   if (identical(parts$unit, "m")) {
     return(sprintf("\"m\" may be minutes or months: write \"%1$s min\" or \"%1$s months\".",
-      format(parts$number)
+      format_number(parts$number)
     ))
   }
   if (parts$unit %in% names(month_words)) {
@@ -120,11 +120,11 @@ distance_text <- function(distance) {
     return(encodeString(distance, quote = "\""))
   }
   if (inherits(distance, "difftime")) {
-    return(sprintf("\"%s %s\"", format(as.numeric(distance)),
+    return(sprintf("\"%s %s\"", format_number(as.numeric(distance)),
       attr(distance, "units")
     ))
   }
-  format(distance, digits = 15)
+  format_number(distance, 15L)
 }
 
 # A distance in the engine's number for columns of this scale: list(family,
@@ -188,7 +188,7 @@ distance_words <- function(numbers, scale, apart = numbers) {
 number_words <- function(numbers, scale, digits) {
   vapply(numbers, function(number) {
     written <- abs(number) >= 1e4 && abs(number) < 1e15
-    format(number, digits = digits, scientific = if (written) FALSE else 0)
+    format_number(number, digits, if (written) FALSE else 0L)
   }, "")
 }
 
@@ -207,7 +207,7 @@ duration_words <- function(numbers, scale, digits) {
   # plain days stay days, and odd seconds stay readable
   if (scale$family == "Date") unit[] <- "days"
   number <- seconds / steps[unit]
-  with_unit(vapply(number, format, "", digits = digits), number, unit)
+  with_unit(vapply(number, format_number, "", digits), number, unit)
 }
 
 # Distances as the engine tells them -----------------------------------------
