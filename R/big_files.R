@@ -163,7 +163,7 @@ parquet_footer <- function(path, call) {
   tryCatch({
     footer <- nanoparquet::read_parquet_metadata(path)
     schema <- as.data.frame(footer$schema)
-    schema$name <- as_utf8(schema$name)
+    Encoding(schema$name) <- "UTF-8"
     leaves <- which(is.na(schema$num_children) | schema$num_children == 0L)
     notes <- footer$file_meta_data$key_value_metadata[[1L]]
     logical <- vapply(schema$logical_type[leaves], function(x) {

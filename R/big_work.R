@@ -308,7 +308,7 @@ written_files <- function(written, work) {
 # once the plan is made (keep_what_fits()). What is of other inputs is set aside until this call
 # is known to be right.
 open_work <- function(work, facts, resume, call) {
-  now <- c(digests_of(facts[names(facts) != "room"]), room = format_number(facts$room, 17L))
+  now <- c(digests_of(facts[names(facts) != "room"]), room = sprintf("%.17g", facts$room))
   changed <- aside <- NULL
   if (dir.exists(work)) {
     check_own_folder(work, call)

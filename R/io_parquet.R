@@ -6,13 +6,10 @@ parquet_note <- "ronda:columns"
 # the columns that a file has
 parquet_names <- function(path) {
   schema <- nanoparquet::read_parquet_schema(path)
-  as_utf8(schema$name[is.na(schema$num_children) | schema$num_children == 0L])
-}
-
-# Texts that nanoparquet gives without a mark of their encoding
-as_utf8 <- function(text) {
-  Encoding(text) <- "UTF-8"
-  text
+  names <- schema$name[is.na(schema$num_children) | schema$num_children == 0L]
+  # nanoparquet gives them without a mark of their encoding
+  Encoding(names) <- "UTF-8"
+  names
 }
 
 # its columns and what it has noted of them
@@ -21,9 +18,11 @@ schema_in_file <- function(path) list(name = parquet_names(path), note = note_in
 # `columns`: some of them, NULL for all; `note`: what the file has noted, where that is known
 # (NA for nothing)
 read_parquet_file <- function(path, columns = NULL, note = NULL) {
+  # by their places: in locale C nanoparquet finds none by a name beyond ASCII
+  places <- if (!is.null(columns)) match(columns, parquet_names(path))
+  if (anyNA(places)) stop_unread(sprintf("it has no column `%s`", columns[is.na(places)][1L]))
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
-    # by their places: in locale C nanoparquet finds none by a name beyond ASCII
-    col_select = if (!is.null(columns)) match(columns, parquet_names(path)),
+    col_select = places,
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
   if (is.null(note)) note <- note_in_file(path)
@@ -111,7 +110,9 @@ least_text <- function(x, decreasing = FALSE) {
 # One value of a footer
 end_value <- function(bytes, type, stored) {
   if (stored$kind == "text") {
-    return(as_utf8(rawToChar(bytes)))
+    text <- rawToChar(bytes)
+    Encoding(text) <- "UTF-8"
+    return(text)
   }
   number <- switch(type,
     INT32 = readBin(bytes, "integer", size = 4L, endian = "little"),
@@ -197,7 +198,8 @@ note_of <- function(x, as_number) {
 # A frame with what its file has noted
 as_noted <- function(frame, note) {
   for (line in strsplit(strsplit(note, "\n", fixed = TRUE)[[1L]], " ", fixed = TRUE)) {
-    name <- as_utf8(utils::URLdecode(line[1L]))
+    name <- utils::URLdecode(line[1L])
+    Encoding(name) <- "UTF-8"
     if (length(line) == 3L && name %in% names(frame)) {
       frame[[name]] <- noted_column(frame[[name]], line[2L], line[3L])
     }

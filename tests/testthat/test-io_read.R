@@ -711,10 +711,12 @@ test_that("lines of `skip` are left out, wherever they stand and however lines e
   for (turn in 1:24) {
     rows <- c("vessel,km", sprintf("%s,%d", sample(LETTERS, 4L), sample(9L, 4L)))
     above <- sample(0:3, 1L)
-    within <- sort(sample(0:4, sample(0:2, 1L)))
+    # every second one has such a line at its end, half of these with a blank one below
+    within <- sort(union(sample(0:4, sample(0:2, 1L)), if (turn %% 4 < 2) 4L))
     lines <- c(rep("made by hand; \"", above), rows)
     for (at in rev(within)) lines <- append(lines, "--- km of a day", above + 1L + at)
     for (at in sample(above:length(lines), sample(0:2, 1L))) lines <- append(lines, "", at)
+    if (turn %% 4 == 1) lines <- c(lines, "")
     skip <- which(!lines %in% c(rows, ""))
     ends <- sample(c("\n", "\r\n", "\r"), 1L)
     text <- paste0(paste(lines, collapse = ends), if (turn %% 2) ends)

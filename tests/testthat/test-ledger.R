@@ -123,6 +123,11 @@ test_that("a value that a script of twelve joins loses in the seventh is followe
   expect_identical(left$in_result, rep(c(1L, 0L), c(6L, 6L)))
   expect_match(left$reason[7L], "letter case.*likely \"xan\"")
   expect_output(print(trail), "left out by join 7, trip: differs only in letter case")
+  # only where rows are left out is a number of them told
+  expect_identical(grepl("[1-9] left out", format(trail)[seq_len(nrow(trail)) + 1L]),
+    trail$in_result < trail$rows
+  )
+  expect_no_match(format(trail), " 0 left out")
   expect_identical(follow(vessel = "GRE", km = 1)$rows, rep(1L, 12L))
   expect_error(follow("XAN"), "one value for each column", class = "ronda_error_argument")
   expect_error(follow(nope = 1), "No frame of a kept join has `nope`",
