@@ -3,9 +3,9 @@
 
 # calls that tell numbers of all sizes: sentences, code to paste, what is printed
 what_is_said <- function() {
-  keys <- c(1e5, 1e15, 123456.789, 0.1 + 0.2, 1e-7, 100000.5, seq_len(1500L))
+  keys <- c(1e5, 1e15, 123456.789, 0.1 + 0.2, 1e-7, 100000.5, seq_len(400L))
   left <- data.frame(k = keys, v = keys / 7)
-  right <- data.frame(k = c(1e5, 0.3, 1e-7, rep(2e5, 3L), 2 * seq_len(1500L)), v = 1 / 3)
+  right <- data.frame(k = c(1e5, 0.3, 1e-7, rep(2e5, 3L), 2 * seq_len(400L)), v = 1 / 3)
   said <- function(code) {
     lines <- character()
     keep <- function(restart) function(condition) {
@@ -21,7 +21,7 @@ what_is_said <- function() {
   pairing <- pair_rows(left, right, on = "k")
   near <- pair_rows(left, right, on = nearest("k", within = 0.25))
   # most are far beyond the others
-  far <- pair_rows(data.frame(k = c(keys, 1e7 + 0.125)), data.frame(k = seq_len(1500L) - 0.375),
+  far <- pair_rows(data.frame(k = c(keys, 1e7 + 0.125)), data.frame(k = seq_len(400L) - 0.375),
     on = nearest("k")
   )
   timed <- pair_rows(sailings, tide_readings,
@@ -58,7 +58,7 @@ test_that("numbers are said alike whatever the options say of numbers", {
   withr::local_options(ronda.receipt = TRUE, digits = 7, scipen = 0, OutDec = ".", width = 80)
   usual <- what_is_said()
   expect_gt(length(unlist(usual)), 150L)
-  for (set in list(list(OutDec = ","), list(scipen = 999), list(digits = 3, scipen = -1))) {
+  for (set in list(list(OutDec = ",", digits = 3, scipen = -1), list(scipen = 999))) {
     expect_identical(withr::with_options(set, what_is_said()), usual)
   }
 })
@@ -123,4 +123,43 @@ test_that("letters beyond ASCII are what they are in every locale and encoding",
   expect_identical(withr::with_options(list(encoding = "latin1"), what_is_done()), usual)
   withr::with_locale(c(LC_CTYPE = "C"), in_c <- what_is_done())
   expect_identical(in_c, usual)
+})
+
+test_that("a call leaves the session as it was: its random numbers, options, files and the rest", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  withr::local_options(ronda.receipt = FALSE, ronda.progress = FALSE)
+  withr::local_seed(1)
+  set <- names(options())
+  state <- function() {
+    list(
+      .Random.seed, options()[set], Sys.getlocale(), getwd(), Sys.getenv(), ls(globalenv()),
+      showConnections(), grDevices::dev.list(), list.files(tempdir(), all.files = TRUE)
+    )
+  }
+  n <- 2e4
+  left <- data.frame(k = sample.int(n), t = paste0("x", seq_len(n)), at = seq_len(n) / 7)
+  right <- data.frame(k = sample.int(n), t = paste0("X", seq_len(n)), at = seq_len(n) / 9)
+  pairing <- pair_rows(left, right, on = list("k", nearest("at")), expect = "may-be-empty")
+  by_text <- pair_rows(left, right, on = "t", expect = "may-be-empty")
+  small <- pair_rows(sailings, vessels, on = c(vessel = "code"))
+  for (call in expression(
+    join_frames(left, right, on = "k", fold = list(n = ~ nrow(right)), origin = "from"),
+    near_misses(by_text), suggest_keys(left, right), diagnose(by_text),
+    explain_row(pairing, left = 9), differences(left, right, on = "k"), split_frames(small),
+    key_account(left, "k"),
+    join_many(list(a = left[1:9, ], b = right), on = "k", rows = "left"), last_receipt(), ledger(),
+    with_ledger(join_frames(sailings, vessels, on = c(vessel = "code"))),
+    plot(pairing, view = "gaps"), plot(pairing, view = "timeline"), plot(diagnose(small)),
+    write_report(pairing, "report.html"), write_review(near_misses(small), "review.html"),
+    write_frame(left, "left.csv"), read_frame("left.csv"), write_frame(sailings, "s.jsonl"),
+    read_frame("s.jsonl"), write_frame(left, "left.parquet"), frame_files("left.parquet"),
+    join_files("left.csv", "left.parquet", on = "k", out = "out", way = "parts", parts = 2)
+  )) {
+    before <- state()
+    made <- suppressMessages(eval(call))
+    # (a figure that is printed opens a page)
+    if (!inherits(made, "ggplot")) utils::capture.output(print(made))
+    expect_identical(state(), before, label = deparse(call[[1L]]))
+  }
 })
