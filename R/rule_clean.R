@@ -50,7 +50,7 @@ in_cleaning_order <- function(words) intersect(names(cleaning_steps), words)
 
 # Texts cleaned by some words
 clean_texts <- function(text, words) {
-  text <- enc2utf8(text)
+  text <- enc2utf8(readable(text))
   with_all_letters({
     for (word in in_cleaning_order(words)) {
       step <- cleaning_steps[[word]]

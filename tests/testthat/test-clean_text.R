@@ -57,3 +57,19 @@ test_that("texts that a cleaning makes equal have one bare code", {
   expect_gt(length(unique(codes)), length(unique(clean_texts(texts, names(cleaning_steps)))) * 0.8)
   expect_identical(writeBin(unclass(bare_codes_(NA_character_)), raw()), writeBin(-0, raw()))
 })
+
+test_that("bytes that are no text are kept apart by their numbers, and stop no step", {
+  wrong <- c("\xff\xe9 ", "\xe9 ")
+  Encoding(wrong[2L]) <- "bytes"
+  keys <- c(wrong, "\u00d6", "B")
+  for (words in list("lower", "trim", "signs", c("spaces", "zeros", "look_alike"))) {
+    cleaned <- clean_text(keys, words)
+    expect_identical(anyDuplicated(cleaned), 0L)
+    expect_true(all(validUTF8(cleaned)))
+  }
+  expect_identical(clean_text(wrong, c("trim", "lower")), c("<ff><e9>", "<e9>"))
+  found <- join_frames(data.frame(k = keys), data.frame(k = c("\u00f6", "b"), v = 1:2),
+    on = same("k", via = "lower")
+  )
+  expect_identical(found$v, c(NA, NA, 1L, 2L))
+})

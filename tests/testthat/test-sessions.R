@@ -137,7 +137,7 @@ test_that("a call leaves the session as it was: its random numbers, options, fil
       showConnections(), grDevices::dev.list(), list.files(tempdir(), all.files = TRUE)
     )
   }
-  n <- 2e4
+  n <- 3000
   left <- data.frame(k = sample.int(n), t = paste0("x", seq_len(n)), at = seq_len(n) / 7)
   right <- data.frame(k = sample.int(n), t = paste0("X", seq_len(n)), at = seq_len(n) / 9)
   pairing <- pair_rows(left, right, on = list("k", nearest("at")), expect = "may-be-empty")
