@@ -42,7 +42,9 @@ any_condition <- function(limit, most) {
     ~ right$v > limit, ~ left$l <= most, ~ right[["v"]] == limit, ~ limit >= right$v,
     ~ most < left$l, ~ right$v != limit, ~ !(right$v > limit), ~ right$v %in% c(limit, 3),
     ~ left$l < right$r, ~ right$v > limit | left$l < 5L, ~ right$v + 1 > limit, ~ is.na(left$v),
-    ~ right$v >= limit & right$v < limit + 2, ~ right$v > NA, ~ left$l <= as.numeric(NA)
+    ~ right$v >= limit & right$v < limit + 2, ~ right$v > NA, ~ left$l <= as.numeric(NA),
+    # constants of other kinds: compared as R compares them
+    ~ right$v > "4", ~ right$v >= TRUE, ~ right$v == as.complex(4), ~ left$l > factor("4")
   )
   parts <- lapply(terms[sample(length(terms), sample(3L, 1L))], `[[`, 2L)
   stats::as.formula(call("~", Reduce(function(a, b) call("&", a, b), parts)), environment())

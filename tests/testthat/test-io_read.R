@@ -339,6 +339,23 @@ test_that("a few odd cells are pointed out, where they are one, or a tenth at mo
   }
 })
 
+test_that("several odd cells are told in words of what the others are", {
+  path <- withr::local_tempfile(fileext = ".csv")
+  columns <- list(
+    "TRUE or FALSE" = rep(c("TRUE", "FALSE"), 15L), "plain numbers" = 1:30,
+    "days such as 2031-05-01" = format(as.Date("2031-05-01") + 0:29),
+    "times such as 2031-05-01 10:05" = sprintf("2031-05-01 10:%02d", 0:29)
+  )
+  for (words in names(columns)) {
+    cells <- replace(as.character(columns[[words]]), c(7L, 9L), c("unknown", "none yet"))
+    writeLines(c("n,m", paste0(cells, ",x")), path)
+    expect_message(frame <- read_frame(path), fixed = TRUE, class = "ronda_message_note",
+      sprintf("2 of 30 cells are not %s; line 8 has \"unknown\".", words)
+    )
+    expect_identical(frame$n, cells)
+  }
+})
+
 test_that("a column is read as numbers or days only where no cell changes by it", {
   path <- withr::local_tempfile(fileext = ".csv")
   read_cells <- function(...) {

@@ -202,6 +202,7 @@ test_that("names of columns without quotes are told with their quotes", {
   ports <- data.frame(code = "A", date = 1, at = 1)
   for (one in expression(
     join_frames(trips, ports, on = c(port = code)),
+    join_frames(trips, ports, on = port == code), join_frames(trips, ports, on = ~ code == port),
     join_frames(trips, ports, on = date),
     pair_rows(trips, ports, on = list("date", nearest(at))),
     join_frames(trips, ports, on = "date", take = code, keys = "both")
