@@ -579,6 +579,16 @@ test_that("a distance beyond 2^32 is told with what it is too far by", {
   expect_identical(misses$reason, "8589934597 away, outside 8589934592 by 5")
 })
 
+test_that("distances of numbers are written out where they are of a size to be read so", {
+  within <- c("1e-07" = 1e-7, "0.25" = 0.25, "123456" = 123456, "2e+19" = 2e19)
+  for (text in names(within)) {
+    far <- pair_rows(data.frame(k = 10 * within[[text]]), data.frame(k = 7 * within[[text]]),
+      on = nearest("k", within = within[[text]])
+    )
+    expect_match(receipt(far)$notes, sprintf("nothing within %s:", text), fixed = TRUE)
+  }
+})
+
 test_that("the row name of a single row is left behind with a word, too", {
   one <- data.frame(port = "A", row.names = "first")
   build_frame(pair_rows(one, data.frame(port = "A"), on = "port"))
