@@ -56,8 +56,8 @@ format_each <- function(x) {
       return("")
     }
     rounded <- round(one)
-    if (one >= 10 && one <= 90 || one == rounded) format_number(rounded) else
-      format_number(round(one, 1L))
+    is_whole <- one >= 10 && one <= 90 || one == rounded
+    format_number(if (is_whole) rounded else round(one, 1L))
   }, "")
 }
 

@@ -9,9 +9,7 @@ timeline_axis <- function(axis) {
   )
 }
 
-number_labels <- function(at) {
-  format(at, digits = 7L, scientific = 0L, decimal.mark = ".", trim = TRUE)
-}
+number_labels <- function(at) trimws(format_number(at))
 
 # so much of each time as tells the ticks apart
 time_labels <- function(at) {
