@@ -162,24 +162,21 @@ parquet_facts <- function(found, footers, call) {
 parquet_footer <- function(path, call) {
   tryCatch({
     footer <- nanoparquet::read_parquet_metadata(path)
-    schema <- as.data.frame(footer$schema)
-    Encoding(schema$name) <- "UTF-8"
-    leaves <- which(is.na(schema$num_children) | schema$num_children == 0L)
+    columns <- columns_of_footer(footer)
     notes <- footer$file_meta_data$key_value_metadata[[1L]]
-    logical <- vapply(schema$logical_type[leaves], function(x) {
+    logical <- vapply(columns$logical_type, function(x) {
       paste(unlist(x), collapse = " ")
     }, "")
     list(
       rows = rows_of_footer(footer),
       schema = list(
-        name = schema$name[leaves], type = schema$type[leaves], logical = logical,
-        notes = notes$value[notes$key %in% "ARROW:schema"],
-        note = notes$value[match(parquet_note, notes$key)]
+        name = columns$name, type = columns$type, logical = logical,
+        notes = notes$value[notes$key %in% "ARROW:schema"], note = note_of_footer(footer)
       ),
-      words = parquet_words(schema$type[leaves], logical),
+      words = parquet_words(columns$type, logical),
       ends = ends_of_footer(footer, data.frame(
-        name = schema$name[leaves], type = schema$type[leaves], logical = logical,
-        converted = schema$converted_type[leaves], stringsAsFactors = FALSE
+        name = columns$name, type = columns$type, logical = logical,
+        converted = columns$converted_type, stringsAsFactors = FALSE
       ))
     )
   }, error = function(e) {

@@ -87,7 +87,7 @@ read_parquet_chunk <- function(side, chunk, wanted) {
   if (!length(there)) {
     return(list())
   }
-  frame <- read_parquet_file(path, there, schema$note)
+  frame <- read_parquet_file(path, there, schema)
   lapply(stats::setNames(nm = there), function(name) {
     as_settled(.subset2(frame, name), side$settled[[name]], name, basename(chunk$path))
   })
@@ -288,14 +288,14 @@ with_text_copies <- function(job, side, looks) {
 # list(columns (zero-length), bytes (of a value))
 types_of_file <- function(path, schema = schema_in_file(path)) {
   columns <- lapply(stats::setNames(nm = schema$name), function(name) {
-    x <- .subset2(read_parquet_file(path, name, schema$note), name)
+    x <- .subset2(read_parquet_file(path, name, schema), name)
     list(slice_column(x, integer(), "", NULL), as.double(utils::object.size(x)) / max(length(x), 1))
   })
   list(columns = lapply(columns, `[[`, 1L), bytes = vapply(columns, `[[`, 0, 2L))
 }
 
-levels_of_file <- function(path, columns, note) {
-  lapply(unclass(read_parquet_file(path, columns, note))[columns], function(x) x[0L])
+levels_of_file <- function(path, columns, schema) {
+  lapply(unclass(read_parquet_file(path, columns, schema))[columns], function(x) x[0L])
 }
 
 # `found`: types_of_file() of a file of each schema
@@ -375,7 +375,7 @@ head_of_chunk <- function(side, chunk, rows) {
     # One column of a large file after the other.
     schema <- schema_of_chunk(side, chunk)
     lapply(stats::setNames(nm = schema$name), function(name) {
-      first(.subset2(read_parquet_file(chunk$path, name, schema$note), name), name)
+      first(.subset2(read_parquet_file(chunk$path, name, schema), name), name)
     })
   } else {
     found <- read_piece(side, chunk, side$names)

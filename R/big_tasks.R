@@ -355,9 +355,8 @@ file_task_kinds <- function(kind) {
     },
     levels = function(job, task) {
       side <- job$sides[[task$side]]
-      chunk <- side$chunks[task$chunk, ]
-      note <- schema_of_chunk(side, chunk)$note
-      list(levels = levels_of_file(chunk$path, task$columns, note))
+      chunk <- checked_chunk(side$chunks[task$chunk, ])
+      list(levels = levels_of_file(chunk$path, task$columns, schema_of_chunk(side, chunk)))
     },
     first = function(job, task) {
       list(columns = first_of_chunk(job$sides[[task$side]], task))

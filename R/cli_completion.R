@@ -68,7 +68,7 @@ columns_of_file <- function(file) {
       parquet = {
         # Of a folder its first file, with the columns that folders make.
         first <- if (dir.exists(file)) files_in(file, "[.]parquet$", NULL)[1L] else file
-        c(parquet_names(first), if (dir.exists(file)) names(values_of_folders(first)))
+        c(schema_in_file(first)$name, if (dir.exists(file)) names(values_of_folders(first)))
       },
       if (file.size(file) < 1e7) names(read_frame(file))
     )

@@ -3,38 +3,38 @@
 
 parquet_note <- "ronda:columns"
 
-# the columns that a file has
-parquet_names <- function(path) {
-  schema <- nanoparquet::read_parquet_schema(path)
-  names <- schema$name[is.na(schema$num_children) | schema$num_children == 0L]
-  # nanoparquet gives them without a mark of their encoding
-  Encoding(names) <- "UTF-8"
-  names
+# the columns of a file and what it has noted of them
+schema_in_file <- function(path) {
+  footer <- nanoparquet::read_parquet_metadata(path)
+  list(name = columns_of_footer(footer)$name, note = note_of_footer(footer))
 }
 
-# its columns and what it has noted of them
-schema_in_file <- function(path) list(name = parquet_names(path), note = note_in_file(path))
+# a line for each column
+columns_of_footer <- function(footer) {
+  columns <- as.data.frame(footer$schema)
+  # nanoparquet gives them without a mark of their encoding
+  Encoding(columns$name) <- "UTF-8"
+  columns[is.na(columns$num_children) | columns$num_children == 0L, ]
+}
 
-# `columns`: some of them, NULL for all; `note`: what the file has noted, where that is known
-# (NA for nothing)
-read_parquet_file <- function(path, columns = NULL, note = NULL) {
+# what a file has noted of its columns, NA for nothing
+note_of_footer <- function(footer) {
+  notes <- footer$file_meta_data$key_value_metadata[[1L]]
+  notes$value[match(parquet_note, notes$key)]
+}
+
+# `columns`: some of them, NULL for all; `schema`: schema_in_file(), where that is known
+read_parquet_file <- function(path, columns = NULL, schema = schema_in_file(path)) {
   # by their places: in locale C nanoparquet finds none by a name beyond ASCII
-  places <- if (!is.null(columns)) match(columns, parquet_names(path))
-  if (anyNA(places)) stop_unread(sprintf("it has no column `%s`", columns[is.na(places)][1L]))
   frame <- as_plain_frame(nanoparquet::read_parquet(path,
-    col_select = places,
+    col_select = if (!is.null(columns)) match(columns, schema$name),
     options = nanoparquet::parquet_options(read_int64_type = "integer64")
   ))
-  if (is.null(note)) note <- note_in_file(path)
+  lacking <- setdiff(columns, names(frame))
+  if (length(lacking)) stop_unread(sprintf("it has no column `%s`", lacking[1L]))
   is_day <- vapply(frame, inherits, NA, "Date")
   frame[is_day] <- lapply(frame[is_day], function(x) structure(as.double(x), class = "Date"))
-  with_big_numbers(if (is.na(note)) frame else as_noted(frame, note))
-}
-
-# What a file has noted of its columns, NA for nothing
-note_in_file <- function(path) {
-  notes <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1L]]
-  notes$value[match(parquet_note, notes$key)]
+  with_big_numbers(if (is.na(schema$note)) frame else as_noted(frame, schema$note))
 }
 
 # The least and the largest value of each column, as far as a file says them, and how many are
