@@ -100,7 +100,10 @@ check_types_agree <- function(job, types) {
     return()
   }
   path <- list.files(job$out, "[.]parquet$", full.names = TRUE, recursive = TRUE)[1L]
-  there <- types_of_file(path)$columns
+  there <- naming_file({
+    schema <- schema_in_file(path)
+    types_of_file(schema$name, function(name) read_parquet_file(path, name, schema))
+  }, path, job$call)$columns
   for (name in intersect(names(types), names(there))) {
     if (!has_common_type(there[[name]], types[[name]])) {
       stop_ronda("type", sprintf("Column `%s` of the new rows is %s, and of those in %s %s.", name,

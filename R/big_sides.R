@@ -75,19 +75,23 @@ checked_chunk <- function(chunk) {
 # list(name, note) of the file that a chunk is in
 schema_of_chunk <- function(side, chunk) side$schemas[[side$schema[chunk$file]]]
 
+# some columns of a parquet file that a chunk is, which is as it was when it was looked at
+read_given_parquet <- function(side, chunk, columns, call = NULL) {
+  path <- checked_chunk(chunk)$path
+  naming_file(read_parquet_file(path, columns, schema_of_chunk(side, chunk)), path, call)
+}
+
 read_parquet_chunk <- function(side, chunk, wanted) {
-  if (is.na(chunk$copy)) {
-    path <- checked_chunk(chunk)$path
-    schema <- schema_of_chunk(side, chunk)
-  } else {
-    path <- chunk$copy
-    schema <- schema_in_file(path)
-  }
+  schema <- if (is.na(chunk$copy)) schema_of_chunk(side, chunk) else schema_in_file(chunk$copy)
   there <- intersect(wanted, schema$name)
   if (!length(there)) {
     return(list())
   }
-  frame <- read_parquet_file(path, there, schema)
+  frame <- if (is.na(chunk$copy)) {
+    read_given_parquet(side, chunk, there)
+  } else {
+    read_parquet_file(chunk$copy, there, schema)
+  }
   lapply(stats::setNames(nm = there), function(name) {
     as_settled(.subset2(frame, name), side$settled[[name]], name, basename(chunk$path))
   })
@@ -284,21 +288,27 @@ with_text_copies <- function(job, side, looks) {
   side
 }
 
-# What R makes of the columns of a parquet file when it is read, one column after the other:
-# list(columns (zero-length), bytes (of a value))
-types_of_file <- function(path, schema = schema_in_file(path)) {
-  columns <- lapply(stats::setNames(nm = schema$name), function(name) {
-    x <- .subset2(read_parquet_file(path, name, schema), name)
+# What R makes of the columns of a parquet file when they are read, one after the other by
+# read(name): list(columns (zero-length), bytes (of a value))
+types_of_file <- function(names, read) {
+  columns <- lapply(stats::setNames(nm = names), function(name) {
+    x <- .subset2(read(name), name)
     list(slice_column(x, integer(), "", NULL), as.double(utils::object.size(x)) / max(length(x), 1))
   })
   list(columns = lapply(columns, `[[`, 1L), bytes = vapply(columns, `[[`, 0, 2L))
 }
 
-levels_of_file <- function(path, columns, schema) {
-  lapply(unclass(read_parquet_file(path, columns, schema))[columns], function(x) x[0L])
+types_of_chunk <- function(side, chunk, call) {
+  types_of_file(schema_of_chunk(side, chunk)$name, function(name) {
+    read_given_parquet(side, chunk, name, call)
+  })
 }
 
-# `found`: types_of_file() of a file of each schema
+levels_of_file <- function(side, chunk, columns) {
+  lapply(unclass(read_given_parquet(side, chunk, columns))[columns], function(x) x[0L])
+}
+
+# `found`: types_of_chunk() of a file of each schema
 settle_parquet_side <- function(side, found, levels) {
   of_files <- lapply(seq_len(nrow(side$chunks)), function(k) {
     columns <- found[[side$schema[k]]]$columns
@@ -335,8 +345,7 @@ first_rows <- function(files) {
   side <- side_of_files(files, "left", 1e6, quote(frame_files()))
   side <- if (side$kind == "parquet") {
     found <- lapply(chunks_of_schemas(side), function(k) {
-      chunk <- side$chunks[k, ]
-      types_of_file(chunk$path, schema_of_chunk(side, chunk))
+      types_of_chunk(side, side$chunks[k, ], quote(head()))
     })
     settle_parquet_side(side, found, vector("list", nrow(side$chunks)))
   } else {
@@ -373,9 +382,8 @@ head_of_chunk <- function(side, chunk, rows) {
   first <- function(values, name) slice_column(values, seq_len(rows), name, NULL)
   columns <- if (side$kind == "parquet") {
     # One column of a large file after the other.
-    schema <- schema_of_chunk(side, chunk)
-    lapply(stats::setNames(nm = schema$name), function(name) {
-      first(.subset2(read_parquet_file(chunk$path, name, schema), name), name)
+    lapply(stats::setNames(nm = schema_of_chunk(side, chunk)$name), function(name) {
+      first(.subset2(read_given_parquet(side, chunk, name, quote(head())), name), name)
     })
   } else {
     found <- read_piece(side, chunk, side$names)

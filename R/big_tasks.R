@@ -350,13 +350,11 @@ file_task_kinds <- function(kind) {
     look = function(job, task) look_at_chunk(job, job$sides[[task$side]], task$chunk),
     types = function(job, task) {
       side <- job$sides[[task$side]]
-      chunk <- checked_chunk(side$chunks[task$chunk, ])
-      naming_file(types_of_file(chunk$path, schema_of_chunk(side, chunk)), chunk$path, job$call)
+      types_of_chunk(side, side$chunks[task$chunk, ], job$call)
     },
     levels = function(job, task) {
       side <- job$sides[[task$side]]
-      chunk <- checked_chunk(side$chunks[task$chunk, ])
-      list(levels = levels_of_file(chunk$path, task$columns, schema_of_chunk(side, chunk)))
+      list(levels = levels_of_file(side, side$chunks[task$chunk, ], task$columns))
     },
     first = function(job, task) {
       list(columns = first_of_chunk(job$sides[[task$side]], task))

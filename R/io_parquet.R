@@ -215,7 +215,7 @@ noted_column <- function(x, what, value) {
 # The files of a folder, in the order of their names, as one frame
 read_parquet_folder <- function(path, asked, call) {
   files <- files_meant(path, "[.]parquet$", call)
-  frames <- lapply(files, read_parquet_file)
+  frames <- lapply(files, function(file) naming_file(read_parquet_file(file), file, call))
   rows <- vapply(frames, nrow, 0L)
   folders <- columns_of_folders(files, asked, call)
   names <- names_of_all(lapply(frames, names), files, call)

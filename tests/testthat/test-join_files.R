@@ -491,8 +491,11 @@ test_that("files that can't be read, or that change, are told", {
   Sys.setFileTime(path, time)
   out <- file.path(folder, "out")
   join <- function() join_files(files, case$right, on = "k", expect = "rows-multiply", out = out)
-  expect_error(join(), "003[.]parquet", class = "ronda_error_file")
+  is_named <- "003[.]parquet' can't be read"
+  expect_error(join(), is_named, class = "ronda_error_file")
   expect_false(file.exists(out))
+  expect_error(head(files, nrow(case$left)), is_named, class = "ronda_error_file")
+  expect_error(read_frame(dirname(path)), is_named, class = "ronda_error_file")
   write_frame(case$left[1:7, ], path)
   expect_error(join(), "003[.]parquet' changed after it was looked at",
     class = "ronda_error_file"
