@@ -163,7 +163,6 @@ parquet_footer <- function(path, call) {
   tryCatch({
     footer <- nanoparquet::read_parquet_metadata(path)
     columns <- columns_of_footer(footer)
-    notes <- footer$file_meta_data$key_value_metadata[[1L]]
     logical <- vapply(columns$logical_type, function(x) {
       paste(unlist(x), collapse = " ")
     }, "")
@@ -171,7 +170,7 @@ parquet_footer <- function(path, call) {
       rows = rows_of_footer(footer),
       schema = list(
         name = columns$name, type = columns$type, logical = logical,
-        notes = notes$value[notes$key %in% "ARROW:schema"], note = note_of_footer(footer)
+        notes = note_of_footer(footer, "ARROW:schema"), note = note_of_footer(footer)
       ),
       words = parquet_words(columns$type, logical),
       ends = ends_of_footer(footer, data.frame(

@@ -75,19 +75,20 @@ checked_chunk <- function(chunk) {
 # list(name, note) of the file that a chunk is in
 schema_of_chunk <- function(side, chunk) side$schemas[[side$schema[chunk$file]]]
 
-# some columns of a parquet file that a chunk is, which is as it was when it was looked at
+# some columns of the parquet file that a chunk was given as; errors name the file
 read_given_parquet <- function(side, chunk, columns, call = NULL) {
   path <- checked_chunk(chunk)$path
   naming_file(read_parquet_file(path, columns, schema_of_chunk(side, chunk)), path, call)
 }
 
 read_parquet_chunk <- function(side, chunk, wanted) {
-  schema <- if (is.na(chunk$copy)) schema_of_chunk(side, chunk) else schema_in_file(chunk$copy)
+  is_given <- is.na(chunk$copy)
+  schema <- if (is_given) schema_of_chunk(side, chunk) else schema_in_file(chunk$copy)
   there <- intersect(wanted, schema$name)
   if (!length(there)) {
     return(list())
   }
-  frame <- if (is.na(chunk$copy)) {
+  frame <- if (is_given) {
     read_given_parquet(side, chunk, there)
   } else {
     read_parquet_file(chunk$copy, there, schema)

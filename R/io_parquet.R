@@ -17,10 +17,10 @@ columns_of_footer <- function(footer) {
   columns[is.na(columns$num_children) | columns$num_children == 0L, ]
 }
 
-# what a file has noted of its columns, NA for nothing
-note_of_footer <- function(footer) {
+# what a file has noted of its columns under a name, NA for nothing
+note_of_footer <- function(footer, name = parquet_note) {
   notes <- footer$file_meta_data$key_value_metadata[[1L]]
-  notes$value[match(parquet_note, notes$key)]
+  notes$value[match(name, notes$key)]
 }
 
 # `columns`: some of them, NULL for all; `schema`: schema_in_file(), where that is known
